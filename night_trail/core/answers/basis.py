@@ -1,0 +1,87 @@
+"""What every answer about a column carries: rows used, rows left out, groups."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf
+from night_trail.core.rows import Rows
+from night_trail.core.table import Column, Ints
+
+
+@dataclass(frozen=True)
+class Basis:
+    """On how many rows an answer rests.
+
+    ``rows`` are kept by the filter, ``used`` went into the answer; ``missing``
+    lack the column, ``groupless`` lack the column spread across. ``lit`` rows
+    are counted among the used ones.
+    """
+
+    rows: int
+    used: int
+    missing: int
+    groupless: int = 0
+    lit: int | None = None
+    table_rows: int = 0
+
+
+@dataclass(frozen=True)
+class Group:
+    """One value of the column spread across; ``others`` counts the values gathered in the last one."""
+
+    key: str
+    label: str
+    others: int = 0
+
+
+@dataclass(frozen=True)
+class Grouping:
+    """Every kept row's group as a position in ``groups``, −1 for none."""
+
+    column: Column | None
+    groups: tuple[Group, ...]
+    codes: Ints | None
+
+    def condition(self, position: int) -> Condition | None:
+        """Return the condition that names the rows of one group; None for all rows."""
+        if self.column is None:
+            return None
+        group = self.groups[position]
+        if group.others:
+            named = tuple(g.key for g in self.groups if not g.others)
+            return AllOf((Not(OneOf(self.column.name, named)), Not(Missing(self.column.name))))
+        return OneOf(self.column.name, (group.key,))
+
+
+ALL_ROWS = Grouping(None, (Group("", ""),), None)
+
+
+def grouping(rows: Rows, across: str | None, most: int) -> Grouping:
+    """Return the groups of a column, the smallest gathered in one where there are more than ``most``."""
+    if across is None:
+        return ALL_ROWS
+    column = rows.table.column(across)
+    codes, labels = rows.codes(across)
+    counts = np.bincount(codes[codes >= 0], minlength=len(labels))
+    present = np.flatnonzero(counts)
+    kept = present
+    if len(present) > most:
+        kept = np.sort(np.argsort(-counts, kind="stable")[: most - 1])
+    groups = [Group(labels[i], labels[i]) for i in kept]
+    rest = len(present) - len(kept)
+    # the last place of the lookup answers for -1, a missing group
+    lookup = np.full(len(labels) + 1, len(kept) if rest else -1, dtype=np.int64)
+    lookup[kept] = np.arange(len(kept))
+    lookup[-1] = -1
+    if rest:
+        groups.append(Group("", f"{rest:,} others", rest))
+    return Grouping(column, tuple(groups), lookup[codes])
+
+
+def joined(*conditions: Condition | None) -> Condition:
+    """Return one condition for all that are given (at least one)."""
+    given = tuple(c for c in conditions if c is not None)
+    return given[0] if len(given) == 1 else AllOf(given)

@@ -1,0 +1,108 @@
+"""How one column is spread: the door to histogram, box plots and bars."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from night_trail.core.answers.bars import BarsAnswer, bars
+from night_trail.core.answers.boxes import BoxesAnswer, boxes
+from night_trail.core.answers.histogram import HistogramAnswer, histogram
+from night_trail.core.errors import BadQuestion
+from night_trail.core.question import Bins, Shape, Spread
+from night_trail.core.rows import Rows
+from night_trail.core.table import Column, Table
+
+SpreadAnswer = HistogramAnswer | BoxesAnswer | BarsAnswer
+
+_SHAPES: dict[str, Callable[[Spread, Rows], SpreadAnswer]] = {
+    "histogram": histogram,
+    "boxes": boxes,
+    "bars": bars,
+}
+
+MOST_GROUPS = 200
+"""A column with more values than this sorts rows into too many groups to be set side by side."""
+
+
+def answer(question: Spread, rows: Rows) -> SpreadAnswer:
+    """Return how a column is spread, in the shape asked for."""
+    return _SHAPES[question.shape](question, rows)
+
+
+def shapes_for(column: Column) -> tuple[Shape, ...]:
+    """Return the shapes that fit a column, best first."""
+    return ("histogram", "boxes") if column.kind.measured else ("bars",)
+
+
+def can_group(column: Column) -> bool:
+    """Whether rows can be set side by side by this column's values."""
+    return column.kind.grouping or (not column.kind.temporal and 1 < column.distinct <= 50)
+
+
+def first_question(column: Column) -> Spread:
+    """Return the first picture to show of a column."""
+    return Spread(column=column.name, shape=shapes_for(column)[0])
+
+
+def fitted(question: Spread, table: Table) -> Spread:
+    """Return the question with what does not fit its column put back to the default.
+
+    Used when the column is swapped: a shape, bins or a height that make no
+    sense for the new column are dropped, the rest stays.
+    """
+    column = table.column(question.column)
+    shape = question.shape if question.shape in shapes_for(column) else shapes_for(column)[0]
+    bins = question.bins
+    if shape != "histogram" or (column.kind.temporal and (bins.width is not None or bins.start is not None)):
+        bins = Bins()
+    if not column.kind.temporal and bins.calendar is not None:
+        bins = Bins()
+    across = question.across
+    if across == question.column or shape == "bars":
+        across = None
+    height = question.height if shape == "histogram" else "count"
+    if shape == "bars" and question.height == "share":
+        height = "share"
+    return Spread(
+        column=question.column,
+        across=across,
+        shape=shape,
+        bins=bins,
+        height=height,
+        ends=question.ends if shape == "histogram" else "gathered",
+        order=question.order if shape != "histogram" else "frequent",
+    )
+
+
+def check(question: Spread, table: Table) -> None:
+    """Refuse combinations that make no sense, naming the field."""
+    column = table.column(question.column)
+    if question.shape not in shapes_for(column):
+        fit = " or ".join(SHAPE_WORDS[s] for s in shapes_for(column))
+        raise BadQuestion(
+            f"“{column.name}” is {column.kind} and cannot be drawn as {SHAPE_WORDS[question.shape]}",
+            "shape",
+            f"Choose {fit}.",
+        )
+    if question.across is not None:
+        across = table.column(question.across)
+        if question.across == question.column:
+            raise BadQuestion("A column cannot be spread across itself", "across", "Choose another column.")
+        if question.shape == "bars":
+            raise BadQuestion(
+                "Bars show one category", "across", "Choose a number or date to spread across groups."
+            )
+        if not can_group(across) or across.distinct > MOST_GROUPS:
+            raise BadQuestion(
+                f"“{across.name}” has {across.distinct:,} values, too many groups to set side by side",
+                "across",
+                "Choose a category.",
+            )
+    bins = question.bins
+    if bins.calendar is not None and not column.kind.temporal:
+        raise BadQuestion(f"“{column.name}” has no calendar", "bins", "Give a width in its own unit.")
+    if column.kind.temporal and (bins.width is not None or bins.start is not None):
+        raise BadQuestion(f"“{column.name}” is a date", "bins", "Choose bins of a day, week, month or year.")
+
+
+SHAPE_WORDS: dict[str, str] = {"histogram": "a histogram", "boxes": "box plots", "bars": "bars"}

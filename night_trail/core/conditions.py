@@ -1,0 +1,259 @@
+"""Which rows: conditions that filter (*only*) or light (the lantern).
+
+Conditions are evaluated column by column into boolean masks. Masks, not
+expressions over a frame: only the columns named are read, and a column whose
+name looks like a pattern ("*", "^a$") is just a name. A missing cell meets no
+condition but ``Missing``.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterator
+from typing import Annotated
+
+import msgspec
+import numpy as np
+import polars as pl
+
+from night_trail.core.errors import BadQuestion
+from night_trail.core.table import Bools, Kind, Table, as_text, on_axis
+
+Text = Annotated[str, msgspec.Meta(max_length=2000)]
+Bound = float | Annotated[str, msgspec.Meta(max_length=40)] | None
+
+
+class _Base(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Shared settings of all conditions."""
+
+
+class Between(_Base, frozen=True, tag="between"):
+    """A range of numbers or (as ISO text) of dates; low counts in, high does not.
+
+    ``low_open`` leaves the low end out, ``high_closed`` takes the high end in.
+    """
+
+    column: Text
+    low: Bound = None
+    high: Bound = None
+    low_open: bool = False
+    high_closed: bool = False
+
+    def __post_init__(self) -> None:
+        if self.low is None and self.high is None:
+            raise BadQuestion("A range needs at least one end", self.column, "Give a low or a high end.")
+        if self.low is not None and self.high is not None:
+            if isinstance(self.low, str) != isinstance(self.high, str):
+                raise BadQuestion("Both ends of a range must be of one kind", self.column)
+            if self.low > self.high:  # type: ignore[operator]
+                raise BadQuestion(
+                    f"The range from {self.low} to {self.high} is turned round", self.column, "Swap its ends."
+                )
+
+
+class OneOf(_Base, frozen=True, tag="one of"):
+    """Any of these values, as they read on the page (``yes`` and ``no`` for yes/no)."""
+
+    column: Text
+    values: Annotated[tuple[Text, ...], msgspec.Meta(min_length=1, max_length=1000)]
+
+
+class Contains(_Base, frozen=True, tag="contains"):
+    """Text that contains this, whatever the case."""
+
+    column: Text
+    text: Annotated[str, msgspec.Meta(min_length=1, max_length=200)]
+
+
+class Missing(_Base, frozen=True, tag="missing"):
+    """Rows where the column is missing."""
+
+    column: Text
+
+
+class Not(_Base, frozen=True, tag="not"):
+    """All rows but these."""
+
+    part: Condition
+
+
+class AllOf(_Base, frozen=True, tag="all"):
+    """Rows that meet every part."""
+
+    parts: Annotated[tuple[Condition, ...], msgspec.Meta(min_length=1, max_length=50)]
+
+
+class AnyOf(_Base, frozen=True, tag="any"):
+    """Rows that meet at least one part."""
+
+    parts: Annotated[tuple[Condition, ...], msgspec.Meta(min_length=1, max_length=200)]
+
+
+Condition = Between | OneOf | Contains | Missing | Not | AllOf | AnyOf
+
+
+def leaves(condition: Condition) -> Iterator[Between | OneOf | Contains | Missing]:
+    """Yield the conditions on single columns."""
+    match condition:
+        case Not(part):
+            yield from leaves(part)
+        case AllOf(parts) | AnyOf(parts):
+            for part in parts:
+                yield from leaves(part)
+        case _:
+            yield condition
+
+
+def mask(condition: Condition, table: Table) -> Bools:
+    """Return which rows of the table meet a condition, shape ``(table.height,)``.
+
+    Raises
+    ------
+    BadQuestion
+        Where the condition names a column that is not there or does not fit its kind.
+    """
+    match condition:
+        case Not(part):
+            return ~mask(part, table)
+        case AllOf(parts):
+            return np.logical_and.reduce([mask(part, table) for part in parts])  # type: ignore[no-any-return]
+        case AnyOf(parts):
+            return np.logical_or.reduce([mask(part, table) for part in parts])  # type: ignore[no-any-return]
+        case Between():
+            return _between(condition, table)
+        case OneOf(column, values):
+            wanted = pl.Series(values, dtype=pl.String)
+            return _as_bools(as_text(table.series(column)).is_in(wanted.implode()))
+        case Contains(column, text):
+            cells = as_text(table.series(column)).str.to_lowercase()
+            return _as_bools(cells.str.contains(text.lower(), literal=True))
+        case Missing(column):
+            return _as_bools(table.series(column).is_null())
+
+
+def check(condition: Condition, table: Table) -> None:
+    """Refuse a condition that this table cannot meet, before any cell is read."""
+    for leaf in leaves(condition):
+        column = table.column(leaf.column)
+        if isinstance(leaf, Between):
+            if not column.kind.measured:
+                raise BadQuestion(
+                    f"“{column.name}” is {column.kind}, so it has no range",
+                    table.name,
+                    "Choose values instead.",
+                )
+            for bound in (leaf.low, leaf.high):
+                if bound is not None:
+                    axis_bound(bound, column.kind, column.name)
+
+
+def axis_bound(bound: float | str, kind: Kind, column: str) -> float:
+    """Return a bound as a number on the column's axis (dates in seconds)."""
+    if kind.temporal:
+        if isinstance(bound, str):
+            try:
+                return moment(bound)
+            except ValueError:
+                pass
+        raise BadQuestion(f"“{bound}” is not a date", column, "Write it as 2024-03-31.")
+    if isinstance(bound, str):
+        raise BadQuestion(f"“{bound}” is not a number", column, "Write it as 12.5.")
+    return float(bound)
+
+
+def moment(iso: str) -> float:
+    """Return an ISO date or date-time as seconds since 1970-01-01.
+
+    >>> moment("1970-01-02")
+    86400.0
+    """
+    return (dt.datetime.fromisoformat(iso).replace(tzinfo=dt.UTC)).timestamp()
+
+
+def iso(seconds: float, kind: Kind) -> str:
+    """Return a place on a date axis as ISO text.
+
+    >>> iso(86400.0, Kind.DATE), iso(90000.0, Kind.DATETIME)
+    ('1970-01-02', '1970-01-02T01:00:00')
+    """
+    when = dt.datetime(1970, 1, 1) + dt.timedelta(seconds=seconds)
+    return when.date().isoformat() if kind == Kind.DATE else when.isoformat()
+
+
+def _between(condition: Between, table: Table) -> Bools:
+    kind = table.column(condition.column).kind
+    check(condition, table)
+    values = on_axis(table.series(condition.column))
+    inside = ~np.isnan(values)
+    if condition.low is not None:
+        low = axis_bound(condition.low, kind, condition.column)
+        inside &= values > low if condition.low_open else values >= low
+    if condition.high is not None:
+        high = axis_bound(condition.high, kind, condition.column)
+        inside &= values <= high if condition.high_closed else values < high
+    return inside
+
+
+def _as_bools(series: pl.Series) -> Bools:
+    return np.asarray(series.fill_null(False).to_numpy(), dtype=np.bool_)
+
+
+def toggle(lit: Condition | None, condition: Condition) -> Condition | None:
+    """Return the lantern after a mark was added, or taken away if it was lit.
+
+    Neighbouring ranges of one column grow together, and single values of one
+    column become one list, so that the lantern's words stay short.
+    """
+    if lit is None:
+        return condition
+    parts: list[Condition] = list(lit.parts) if isinstance(lit, AnyOf) else [lit]
+    if condition in parts:
+        parts.remove(condition)
+    elif isinstance(condition, OneOf):
+        parts = _listed(parts, condition)
+    else:
+        parts = _merged([*parts, condition])
+    if not parts:
+        return None
+    return parts[0] if len(parts) == 1 else AnyOf(tuple(parts))
+
+
+def _listed(parts: list[Condition], condition: OneOf) -> list[Condition]:
+    """Add values to the list of their column, or take them from it where all are there."""
+    listed = next((p for p in parts if isinstance(p, OneOf) and p.column == condition.column), None)
+    if listed is None:
+        return [*parts, condition]
+    known, added = set(listed.values), set(condition.values)
+    if added <= known:
+        values = tuple(v for v in listed.values if v not in added)
+    else:
+        values = listed.values + tuple(v for v in condition.values if v not in known)
+    rest = [p for p in parts if p is not listed]
+    return [*rest, OneOf(condition.column, values)] if values else rest
+
+
+def _merged(parts: list[Condition]) -> list[Condition]:
+    """Join half-open ranges of one column that touch."""
+    plain = [p for p in parts if isinstance(p, Between) and not p.low_open and not p.high_closed]
+    others: list[Condition] = [p for p in parts if p not in plain]
+    joined: list[Between] = []
+    for part in sorted(
+        plain, key=lambda p: (p.column, isinstance(p.low, str), p.low is not None, p.low or 0)
+    ):
+        last = joined[-1] if joined else None
+        if last is not None and last.column == part.column and _touch(last, part):
+            high = None if last.high is None or part.high is None else max(last.high, part.high)
+            if last.low is None and high is None:
+                others.append(Not(Missing(last.column)))
+                joined.pop()
+            else:
+                joined[-1] = Between(last.column, last.low, high)
+        else:
+            joined.append(part)
+    return [*others, *joined]
+
+
+def _touch(left: Between, right: Between) -> bool:
+    if left.high is None or right.low is None:
+        return True
+    return left.high >= right.low  # type: ignore[operator]

@@ -1,0 +1,35 @@
+"""The one family of errors a person may meet."""
+
+from __future__ import annotations
+
+
+class NightTrailError(Exception):
+    """Something asked for cannot be done, said in one plain sentence.
+
+    Parameters
+    ----------
+    what
+        What is wrong, without a full stop.
+    where
+        The column, file or field it concerns; may be empty.
+    way_on
+        What can be done instead; may be empty.
+
+    Examples
+    --------
+    >>> print(NightTrailError("There is no column “lat”", "night_buses", "Did you mean late_min?"))
+    There is no column “lat” in night_buses. Did you mean late_min?
+    """
+
+    def __init__(self, what: str, where: str = "", way_on: str = "") -> None:
+        self.what, self.where, self.way_on = what, where, way_on
+        place = f" in {where}" if where else ""
+        super().__init__(f"{what}{place}.{' ' + way_on if way_on else ''}")
+
+
+class Unreadable(NightTrailError):
+    """A file that cannot be read as a table."""
+
+
+class BadQuestion(NightTrailError):
+    """A question, condition or turn that the table cannot answer."""

@@ -1,0 +1,112 @@
+"""What can be asked: frozen values that cannot be wrong once checked.
+
+Every question is a tagged struct; ``Question`` is their union. They are
+decoded strictly (unknown fields are refused), checked against a table by the
+module that answers them, and hash to a stable key through their JSON.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from typing import Annotated, Any, Literal
+
+import msgspec
+
+from night_trail.core.conditions import Condition
+from night_trail.core.errors import BadQuestion
+
+SCHEMA = 1
+
+Shape = Literal["histogram", "boxes", "bars"]
+Height = Literal["count", "share", "density"]
+Calendar = Literal["minute", "hour", "day", "week", "month", "quarter", "year"]
+
+Name = Annotated[str, msgspec.Meta(min_length=1, max_length=500)]
+
+
+class Bins(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """How a histogram is cut; whatever is not set is chosen from the data.
+
+    ``width`` is in the column's unit (numbers only), ``count`` the number of
+    bins wanted, ``start`` a place where a bin begins, ``calendar`` a width
+    for dates.
+    """
+
+    width: float | None = None
+    count: int | None = None
+    start: float | None = None
+    calendar: Calendar | None = None
+
+    def __post_init__(self) -> None:
+        if self.width is not None and not 0 < self.width < 1e300:
+            raise BadQuestion("A bin needs a width above 0", "bins", "Give a number above 0.")
+        if self.count is not None and not 1 <= self.count <= 500:
+            raise BadQuestion(f"{self.count} bins cannot be drawn", "bins", "Choose between 1 and 500.")
+        if self.start is not None and not abs(self.start) < 1e300:
+            raise BadQuestion("Bins cannot start there", "bins", "Give a plain number.")
+        if sum(x is not None for x in (self.width, self.count, self.calendar)) > 1:
+            raise BadQuestion("Bins are set twice", "bins", "Give a width or a count, not both.")
+
+
+class Spread(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="spread"):
+    """How one column is spread, over all rows or across the groups of another.
+
+    ``ends`` decides whether far tails are gathered in marked end bins.
+    """
+
+    column: Name
+    across: Name | None = None
+    shape: Shape = "histogram"
+    bins: Bins = Bins()
+    height: Height = "count"
+    ends: Literal["gathered", "open"] = "gathered"
+    order: Literal["frequent", "own"] = "frequent"
+
+
+Question = Spread
+"""Every kind of question; grows into a union as ways of looking are added."""
+
+
+class Scene(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """What is on the desk: a main picture, those beside it, the filter, the lantern."""
+
+    main: Question | None = None
+    beside: Annotated[tuple[Question, ...], msgspec.Meta(max_length=3)] = ()
+    only: Annotated[tuple[Condition, ...], msgspec.Meta(max_length=50)] = ()
+    lit: Condition | None = None
+    schema: Literal[1] = 1
+
+
+def to_json(value: msgspec.Struct) -> str:
+    """Return the JSON of a question, condition or scene."""
+    return msgspec.json.encode(value).decode()
+
+
+def key(*values: msgspec.Struct | None) -> str:
+    """Return a stable key for these values: equal values, equal key."""
+    digest = hashlib.sha256()
+    for value in values:
+        digest.update(b"-" if value is None else msgspec.json.encode(value))
+        digest.update(b"\n")
+    return digest.hexdigest()[:20]
+
+
+def decode(text: str | bytes, kind: Any, what: str) -> Any:
+    """Return JSON decoded as ``kind``, or say which field is wrong.
+
+    Raises
+    ------
+    BadQuestion
+        With the field's name, where the JSON or a field of it is not valid.
+    """
+    try:
+        return msgspec.json.decode(text, type=kind)
+    except msgspec.ValidationError as error:
+        # msgspec wraps what __post_init__ raised; our own sentence is the better one
+        if isinstance(error.__cause__, BadQuestion):
+            raise error.__cause__ from None
+        raise BadQuestion(
+            f"This {what} cannot be read: {error}".rstrip("."), "", "Check that field."
+        ) from None
+    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        raise BadQuestion(f"This {what} is not valid JSON: {error}".rstrip(".")) from None

@@ -1,0 +1,185 @@
+"""Where the bins of a histogram lie, and which value falls into which."""
+
+from __future__ import annotations
+
+import datetime as dt
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from night_trail.core.table import Floats, Ints
+
+FEWEST, MOST = 5, 120
+"""How many bins a default histogram has."""
+
+HARD_MOST = 2_000
+"""How many bins may ever be computed; more could not be drawn."""
+
+STEPS = (1.0, 2.0, 2.5, 5.0, 10.0)
+CALENDAR_SECONDS = {
+    "minute": 60.0,
+    "hour": 3_600.0,
+    "day": 86_400.0,
+    "week": 604_800.0,
+    "month": 30.436875 * 86_400.0,
+    "quarter": 91.310625 * 86_400.0,
+    "year": 365.2425 * 86_400.0,
+}
+"""Mean length of each calendar width."""
+
+
+def round_width(width: float, whole: bool = False) -> float:
+    """Return the nearest of 1, 2, 2.5 and 5 × 10^k on a log scale; whole where asked.
+
+    >>> round_width(0.23), round_width(7.4), round_width(2.4, whole=True)
+    (0.25, 10.0, 2.0)
+    """
+    exponent = math.floor(math.log10(width))
+    # built from text: 2.5e-3 is then the very number a person would write
+    candidates = [float(f"{step}e{exponent}") for step in STEPS]
+    if whole:
+        candidates = [c for c in candidates if c >= 1 and c == int(c)] or [1.0]
+    return min(candidates, key=lambda c: abs(math.log(c / width)))
+
+
+def next_width(width: float, whole: bool, up: bool) -> float:
+    """Return the neighbouring round width, wider or narrower.
+
+    >>> next_width(1.0, False, True), next_width(1.0, False, False), next_width(1.0, True, False)
+    (2.0, 0.5, 1.0)
+    """
+    near = math.floor(math.log10(width))
+    ladder = [float(f"{step}e{k}") for k in range(near - 2, near + 3) for step in STEPS[:-1]]
+    if whole:
+        ladder = [w for w in ladder if w >= 1 and w == int(w)]
+    beyond = [w for w in ladder if (w > width * 1.0001 if up else w < width * 0.9999)]
+    return (beyond[0] if up else beyond[-1]) if beyond else width
+
+
+def default_width(n: int, q1: float, q3: float, low: float, high: float, whole: bool) -> float:
+    """Return the default bin width for the values between ``low`` and ``high``.
+
+    Freedman & Diaconis (1981): 2 · IQR · n^(−1/3). Where half the values or
+    more are one (IQR 0), Sturges (1926): range / (log2 n + 1). Rounded, then
+    widened or narrowed until 5 to 120 bins cover the range.
+    """
+    span = high - low
+    if span <= 0:
+        return 1.0 if whole or low == 0 else round_width(abs(low) / 10)
+    raw = 2 * (q3 - q1) * n ** (-1 / 3) if q3 > q1 else span / (math.log2(n) + 1)
+    width = round_width(max(raw, span / 1e6), whole)
+    while bin_count(low, high, width) > MOST:
+        width = next_width(width, whole, up=True)
+    while bin_count(low, high, width) < FEWEST and (narrower := next_width(width, whole, up=False)) < width:
+        width = narrower
+    return width
+
+
+def bin_count(low: float, high: float, width: float, start: float = 0.0) -> int:
+    """Return how many left-closed bins aligned to ``start`` cover low to high."""
+    return math.floor((high - start) / width) - math.floor((low - start) / width) + 1
+
+
+def even_edges(low: float, high: float, width: float, start: float = 0.0) -> Floats:
+    """Return edges from the bin that holds ``low`` to the bin that holds ``high``.
+
+    Every edge is rounded to the decimals of the width and start, so that 0.3
+    as an edge is the same double as 0.3 read from a file and ownership stays
+    left-closed.
+    """
+    first = math.floor((low - start) / width)
+    last = math.floor((high - start) / width) + 1
+    edges = start + np.arange(first, last + 1, dtype=np.float64) * width
+    return np.round(edges, min(15, max(decimals(width), decimals(start))))
+
+
+def decimals(value: float) -> int:
+    """Return how many decimals a number is written with.
+
+    >>> decimals(2.5), decimals(100.0), decimals(1e-3)
+    (1, 0, 3)
+    """
+    mantissa, _, power = f"{value:.12g}".partition("e")
+    return max(0, len(mantissa.partition(".")[2]) - int(power or 0))
+
+
+def calendar_edges(low: float, high: float, unit: str) -> Floats:
+    """Return calendar edges in seconds that cover ``low`` to ``high``.
+
+    Weeks begin on Monday (ISO 8601). Fixed-length units come out even; months,
+    quarters and years follow the calendar.
+    """
+    if unit in ("minute", "hour", "day", "week"):
+        width = CALENDAR_SECONDS[unit]
+        # 1970-01-05 was a Monday
+        return even_edges(low, high, width, start=4 * 86_400.0 if unit == "week" else 0.0)
+    months = {"month": 1, "quarter": 3, "year": 12}[unit]
+    when = dt.datetime(1970, 1, 1) + dt.timedelta(seconds=low)
+    index = (when.year * 12 + when.month - 1) // months * months
+    edges: list[float] = []
+    while not edges or edges[-1] <= high:
+        start = dt.datetime(index // 12, index % 12 + 1, 1)
+        edges.append((start - dt.datetime(1970, 1, 1)).total_seconds())
+        index += months
+        if index >= 9_999 * 12:
+            break
+    return np.asarray(edges)
+
+
+def calendar_unit(low: float, high: float, time_of_day: bool) -> str:
+    """Return the finest calendar width that cuts the span into at most 120 bins."""
+    units = list(CALENDAR_SECONDS) if time_of_day else ["day", "week", "month", "quarter", "year"]
+    span = max(high - low, 1.0)
+    return next((u for u in units if span / CALENDAR_SECONDS[u] <= MOST - 1), "year")
+
+
+def assign(values: Floats, edges: Floats) -> Ints:
+    """Return the bin of each value: −1 below the first edge, ``len(edges) − 1`` from the last on.
+
+    Bins are left-closed: an edge belongs to the bin at its right.
+    """
+    k = len(edges) - 1
+    widths = np.diff(edges)
+    if k > 1 and np.ptp(widths) > 1e-9 * widths[0]:
+        return np.asarray(np.searchsorted(edges, values, side="right") - 1, dtype=np.int64)
+    # even bins: divide, then correct the few that rounding put beside their bin
+    guess = np.clip((values - edges[0]) / widths[0], -1, k)
+    index = np.floor(guess).astype(np.int64)
+    padded = np.concatenate([[-np.inf], edges, [np.inf]])
+    index -= values < padded[index + 1]
+    index += values >= padded[index + 2]
+    return np.asarray(index, dtype=np.int64)
+
+
+@dataclass(frozen=True)
+class Window:
+    """The stretch of values drawn bin by bin, and whether tails lie outside it."""
+
+    low: float
+    high: float
+    gathers_low: bool
+    gathers_high: bool
+
+
+def window(values: Floats, low_whisker: float, high_whisker: float) -> Window:
+    """Return what to draw bin by bin, leaving out far tails that would squeeze the rest.
+
+    A tail is gathered where it lies further from the whiskers' middle than
+    1.5 times their span, holds under 1 % of the values, and leaving it out
+    shortens the axis by a quarter or more.
+    """
+    low, high = float(values.min()), float(values.max())
+    span = high_whisker - low_whisker
+    if span <= 0:
+        return Window(low, high, False, False)
+    middle = (low_whisker + high_whisker) / 2
+    near_low, near_high = middle - 1.5 * span, middle + 1.5 * span
+    few = 0.01 * len(values)
+
+    def gathers(outside: int, kept_span: float) -> bool:
+        return 0 < outside < few and kept_span < 0.75 * (high - low)
+
+    above = gathers(int(np.count_nonzero(values >= near_high)), near_high - max(low, near_low))
+    below = gathers(int(np.count_nonzero(values < near_low)), min(high, near_high) - near_low)
+    return Window(near_low if below else low, near_high if above else high, below, above)

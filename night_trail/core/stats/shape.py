@@ -1,0 +1,109 @@
+"""What is striking about the shape of a distribution: humps, heaps, zeros."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from night_trail.core.table import Floats
+
+SAMPLE = 60_000
+"""Rows the dip test looks at; a fixed random part of larger columns."""
+
+
+@dataclass(frozen=True)
+class Heaping:
+    """Last digits that are too common: every ``step``-th value, ``share`` of all, ``expected`` by chance."""
+
+    step: int
+    share: float
+    expected: float
+
+
+def sample(values: Floats, size: int = SAMPLE) -> Floats:
+    """Return a fixed random part of the values (seed 7), or all of few."""
+    if len(values) <= size:
+        return values
+    return np.asarray(np.random.default_rng(7).choice(values, size, replace=False))
+
+
+def humps(values: Floats, step: float = 0.0) -> tuple[float, ...]:
+    """Return where the humps of the values lie, one place or several.
+
+    That there is more than one is decided by the dip test (Hartigan &
+    Hartigan 1985) at p < 0.01 on the values between the 0.5 % and 99.5 %
+    quantiles; where they lie, by the peaks of a smoothed histogram that stand
+    out by a fiftieth of the highest and by five standard errors. Values
+    recorded in steps are spread evenly over their step first, or every tie
+    would count as a hump; ``step`` names a coarser one (values rounded to
+    tens). Fewer than 50 values are not judged.
+    """
+    if len(values) < 50:
+        return ()
+    from diptest import diptest  # noqa: PLC0415  (slow import, only here)
+    from scipy.ndimage import gaussian_filter1d  # noqa: PLC0415
+    from scipy.signal import find_peaks  # noqa: PLC0415
+
+    part = sample(values)
+    low, high = np.quantile(part, (0.005, 0.995))
+    part = part[(part >= low) & (part <= high)]
+    if high <= low or len(np.unique(part[:2000])) < 10:
+        return ()
+    resolution = step or _resolution(part)
+    part = part + np.random.default_rng(7).uniform(-0.5, 0.5, len(part)) * resolution
+    counts, edges = np.histogram(part, bins=256)
+    q1, q3 = np.quantile(part, (0.25, 0.75))
+    # bandwidth after Silverman (1986)
+    bandwidth = 0.9 * min(float(np.std(part)), (q3 - q1) / 1.34 or math.inf) * len(part) ** -0.2
+    sigma = max(1.0, bandwidth / (edges[1] - edges[0]))
+    smooth = np.concatenate([[0.0], gaussian_filter1d(counts.astype(float), sigma, mode="constant"), [0.0]])
+    peaks, found = find_peaks(smooth, prominence=0.02 * smooth.max())
+    # a smoothed count varies like a Poisson count averaged over 2·√π·σ bins
+    noise = np.sqrt(smooth[peaks] / (2 * math.sqrt(math.pi) * sigma))
+    peaks = peaks[found["prominences"] > 5 * noise]
+    centres = (edges[:-1] + edges[1:]) / 2
+    if len(peaks) < 2:
+        return (float(centres[peaks[0] - 1]),) if len(peaks) else ()
+    if diptest(part)[1] >= 0.01:
+        return (float(centres[int(np.argmax(smooth)) - 1]),)
+    return tuple(float(centres[p - 1]) for p in peaks)
+
+
+def _resolution(values: Floats) -> float:
+    """Return the decimal step values are recorded in, 0 where they share none."""
+    for places in range(4):
+        if np.allclose(values[:2000], np.round(values[:2000], places), atol=1e-9):
+            return float(10.0**-places)
+    return 0.0
+
+
+def heaping(values: Floats) -> Heaping | None:
+    """Return whether multiples of 10 or 5 are too common among whole numbers.
+
+    Terminal digits are compared with their neighbours rather than with an even
+    share, so that a steep distribution is not taken for rounding: expected is
+    what the values just beside the multiples hold on average. The difference
+    must be significant (chi-square with one degree of freedom, p < 0.001) and
+    the multiples half as common again as expected.
+    """
+    if len(values) < 200 or np.ptp(values) < 20:
+        return None
+    for step in (10, 5):
+        rest = np.mod(values, step).astype(int)
+        at = int(np.count_nonzero(rest == 0))
+        beside = int(np.count_nonzero((rest == 1) | (rest == step - 1))) / 2
+        if beside == 0:
+            if at == len(values):
+                return None
+            continue
+        chi = (at - beside) ** 2 / beside
+        if chi > 10.83 and at > 1.5 * beside:
+            return Heaping(step, at / len(values), beside / len(values))
+    return None
+
+
+def zeros(values: Floats) -> float:
+    """Return the share of values that are exactly 0."""
+    return float(np.count_nonzero(values == 0)) / len(values) if len(values) else 0.0

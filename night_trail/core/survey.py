@@ -1,0 +1,216 @@
+"""The first look: every column's spread, gaps and oddities, in one pass.
+
+A survey is plain values that serialise to JSON; it is made once when a table
+is read and kept with its version.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterable
+from typing import Literal
+
+import msgspec
+import numpy as np
+import polars as pl
+
+from night_trail.core.rows import codes
+from night_trail.core.stats import bins as binning
+from night_trail.core.stats.quantiles import box, quantiles
+from night_trail.core.stats.shape import heaping, humps, zeros
+from night_trail.core.table import Column, Floats, Kind, on_axis
+from night_trail.core.words.numbers import counted, number, percent, unit_suffix, value
+
+BARS = 32
+SEGMENTS = 6
+
+
+class Remark(msgspec.Struct, frozen=True):
+    """One thing to say of a column; what is odd stands out."""
+
+    text: str
+    odd: bool = False
+
+
+class Silhouette(msgspec.Struct, frozen=True):
+    """A column's shape in small: bar heights from 0 to 1, or labelled shares of a whole."""
+
+    form: Literal["bars", "segments", "none"]
+    values: tuple[float, ...] = ()
+    labels: tuple[str, ...] = ()
+
+
+class Profile(msgspec.Struct, frozen=True):
+    """What the survey says of one column. ``oddness`` orders what is odd first."""
+
+    column: Column
+    silhouette: Silhouette
+    remarks: tuple[Remark, ...]
+    oddness: float
+
+
+class Survey(msgspec.Struct, frozen=True):
+    """What the survey says of a table. ``days`` is the number of different days it spans, if any."""
+
+    height: int
+    profiles: tuple[Profile, ...]
+    missing_share: float
+    days: int | None = None
+    days_of: str = ""
+
+
+def survey(profiles: Iterable[tuple[Profile, pl.Series]], height: int) -> Survey:
+    """Return the survey of a table from its columns' profiles."""
+    kept: list[Profile] = []
+    days: int | None = None
+    days_of = ""
+    for profile, cells in profiles:
+        kept.append(profile)
+        if days is None and profile.column.kind.temporal:
+            days, days_of = int(cells.cast(pl.Date).drop_nulls().n_unique()), profile.column.name
+    cells_in_all = height * len(kept)
+    missing = sum(p.column.missing for p in kept)
+    return Survey(height, tuple(kept), missing / cells_in_all if cells_in_all else 0.0, days, days_of)
+
+
+def profile(column: Column, cells: pl.Series) -> Profile:
+    """Return what is to be said of one column."""
+    height = len(cells)
+    if column.missing == height:
+        remarks = [Remark("Every cell is missing.", odd=height > 0)]
+        return Profile(column, Silhouette("none"), tuple(remarks), 3.0 if height else 0.0)
+    if column.kind.numeric:
+        silhouette, remarks = _numeric(column, cells)
+    elif column.kind.temporal:
+        silhouette, remarks = _temporal(column, cells)
+    else:
+        silhouette, remarks = _words(column, cells)
+    if column.failed:
+        examples = ", ".join(f"“{text}”" for text in column.failed_examples[:3])
+        verb = "does" if column.failed == 1 else "do"
+        failed = counted(column.failed, "cell")
+        remarks.append(Remark(f"{failed} {verb} not fit and count as missing: {examples}.", odd=True))
+    oddness = sum(remark.odd for remark in remarks) + (column.missing / height if height else 0.0)
+    return Profile(column, silhouette, tuple(remarks), oddness)
+
+
+def _numeric(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]]:
+    values = on_axis(cells.drop_nulls())
+    low, high = float(values.min()), float(values.max())
+    if low == high:
+        return Silhouette("bars", (1.0,)), [
+            Remark(f"Always {value(low, column.kind, column.unit)}.", odd=True)
+        ]
+    q1, q3 = quantiles(values, (0.25, 0.75))
+    unit = unit_suffix(column.unit)
+    remarks = [Remark(f"{number(low)} to {number(high)}{unit}, half between {number(q1)} and {number(q3)}.")]
+    share = zeros(values)
+    heap = heaping(values) if column.kind == Kind.WHOLE else None
+    if share > 0.3:
+        remarks.append(Remark(f"{percent(share)} are exactly 0.", odd=True))
+    elif len(found := humps(values, heap.step if heap else 0.0)) > 1:
+        word = {2: "Two", 3: "Three"}.get(len(found), "Several")
+        remarks.append(Remark(f"{word} humps.", odd=True))
+    if heap is not None:
+        text = f"Every {heap.step}th value is too common: rounded by hand?"
+        remarks.append(Remark(text, odd=True))
+    figures = box(values)
+    return _silhouette(values, figures.low_whisker, figures.high_whisker), remarks
+
+
+def _silhouette(values: Floats, low_whisker: float, high_whisker: float) -> Silhouette:
+    window = binning.window(values, low_whisker, high_whisker)
+    edges = np.linspace(window.low, window.high, BARS + 1)
+    if edges[-1] <= edges[0]:
+        return Silhouette("bars", (1.0,))
+    places = np.clip(binning.assign(values, edges), 0, BARS - 1)
+    return _bars(np.bincount(places, minlength=BARS))
+
+
+def _bars(counts: np.ndarray) -> Silhouette:
+    top = counts.max() or 1
+    return Silhouette("bars", tuple(round(float(c) / float(top), 3) for c in counts))
+
+
+def _temporal(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]]:
+    present = cells.drop_nulls()
+    values = on_axis(present)
+    low, high = float(values.min()), float(values.max())
+    if low == high:
+        return Silhouette("bars", (1.0,)), [Remark(f"Always {value(low, column.kind)}.", odd=True)]
+    remarks = [Remark(f"{value(low, column.kind)} to {value(high, column.kind)}.")]
+    gap = absent_days(present)
+    if gap is not None:
+        remarks.append(Remark(gap, odd=True))
+    edges = np.linspace(low, high, BARS * 2 + 1)
+    places = np.clip(binning.assign(values, edges), 0, BARS * 2 - 1)
+    return _bars(np.bincount(places, minlength=BARS * 2)), remarks
+
+
+def absent_days(present: pl.Series) -> str | None:
+    """Return what to say of days without rows, where most days have some; None where none is odd.
+
+    Days are looked at only where at least nine in ten of the span have rows.
+    """
+    days = present.cast(pl.Date).unique().sort()
+    first, last = days[0], days[-1]
+    span = (last - first).days + 1
+    absent = span - len(days)
+    if absent == 0 or span < 30 or absent > span / 10:
+        return None
+    numbers = days.cast(pl.Int32).to_numpy()
+    steps = np.diff(numbers)
+    longest = int(steps.max()) - 1
+    start = first + dt.timedelta(days=int(numbers[int(steps.argmax())] - numbers[0]) + 1)
+    text = f"{counted(absent, 'day')} absent"
+    where = f"{start.day} {start:%B} {start.year}"
+    if longest == absent == 1:
+        return f"{text}: {where}."
+    if longest == absent:
+        return f"{text} in a row from {where}."
+    return f"{text}, the longest gap {counted(longest, 'day')} from {where}."
+
+
+def _words(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]]:
+    remarks: list[Remark] = []
+    if column.pattern:
+        remarks.append(Remark(f"Always like “{column.pattern}”: a number hides in text.", odd=True))
+    if column.kind == Kind.IDENTIFIER and column.distinct == len(cells) - column.missing:
+        return Silhouette("none"), [*remarks, Remark("Different in every row.")]
+    if column.distinct > 1_000:
+        texts = cells.drop_nulls().cast(pl.String)
+        longest = max(int(n) for n in texts.str.len_chars().unique())
+        text = f"{column.distinct:,} different texts, at most {counted(longest, 'character')} long."
+        return Silhouette("none"), [*remarks, Remark(text)]
+    positions, labels = codes(cells, column.kind)
+    counts = np.bincount(positions[positions >= 0], minlength=len(labels))
+    present = int(np.count_nonzero(counts))
+    order = np.argsort(-counts, kind="stable")
+    total = int(counts.sum())
+    if present == 1:
+        remarks.append(Remark(f"Always {labels[order[0]]}.", odd=True))
+    elif column.kind == Kind.YES_NO:
+        yes = int(counts[labels.index("yes")]) if "yes" in labels else 0
+        remarks.append(Remark(f"Yes in {percent(yes / total)}."))
+    else:
+        rare = int(np.count_nonzero((counts > 0) & (counts < 0.001 * total)))
+        rare_words = "none rare" if not rare else f"{rare} rare (under 0.1\u2009%)"
+        remarks.append(Remark(f"{counted(present, 'value')}, {rare_words}.", odd=False))
+    shown = [i for i in order[:SEGMENTS] if counts[i]]
+    shares = [float(counts[i]) / total for i in shown]
+    names = [labels[i][:40] for i in shown]
+    if present > len(shown):
+        shares.append(1 - sum(shares))
+        names.append("")
+    return Silhouette("segments", tuple(round(s, 4) for s in shares), tuple(names)), remarks
+
+
+def in_order(found: Survey, order: str) -> list[tuple[int, Profile]]:
+    """Return profiles with their positions: ``odd`` first, by ``position`` or by ``kind``."""
+    placed = list(enumerate(found.profiles))
+    if order == "odd":
+        placed.sort(key=lambda p: (-p[1].oddness, p[0]))
+    elif order == "kind":
+        kinds = list(Kind)
+        placed.sort(key=lambda p: (kinds.index(p[1].column.kind), p[0]))
+    return placed

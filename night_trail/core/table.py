@@ -1,0 +1,183 @@
+"""A typed table whose columns are read only when somebody asks for them."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Sequence
+from enum import StrEnum
+from typing import Protocol
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+import polars as pl
+
+from night_trail.core.errors import BadQuestion
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+Bools = npt.NDArray[np.bool_]
+
+
+class Kind(StrEnum):
+    """What a column holds, in the words the pages use."""
+
+    NUMBER = "number"
+    WHOLE = "whole number"
+    CATEGORY = "category"
+    YES_NO = "yes/no"
+    DATE = "date"
+    DATETIME = "date and time"
+    TEXT = "text"
+    IDENTIFIER = "identifier"
+
+    @property
+    def numeric(self) -> bool:
+        """Numbers, whole or not."""
+        return self in (Kind.NUMBER, Kind.WHOLE)
+
+    @property
+    def temporal(self) -> bool:
+        """Dates, with or without a time of day."""
+        return self in (Kind.DATE, Kind.DATETIME)
+
+    @property
+    def measured(self) -> bool:
+        """Values that lie on an axis."""
+        return self.numeric or self.temporal
+
+    @property
+    def grouping(self) -> bool:
+        """Values that sort rows into a few groups."""
+        return self in (Kind.CATEGORY, Kind.YES_NO)
+
+
+class Column(msgspec.Struct, frozen=True, kw_only=True):
+    """What is known of one column.
+
+    ``reason`` says why it was read as this kind; ``failed`` counts cells that
+    did not fit the kind and became missing, with a few of them as examples.
+    """
+
+    name: str
+    kind: Kind
+    unit: str = ""
+    additive: bool = False
+    reason: str = ""
+    missing: int = 0
+    failed: int = 0
+    failed_examples: tuple[str, ...] = ()
+    distinct: int = 0
+    pattern: str = ""
+
+
+class ColumnSource(Protocol):
+    """Where a table's columns come from."""
+
+    def series(self, index: int) -> pl.Series:
+        """Return all cells of the column at this position, missing ones as nulls."""
+        ...
+
+
+class FrameSource:
+    """Columns held in memory."""
+
+    def __init__(self, series: Sequence[pl.Series]) -> None:
+        self._series = list(series)
+
+    def series(self, index: int) -> pl.Series:
+        """Return the column at this position."""
+        return self._series[index]
+
+
+class Table:
+    """One version of a table: what its columns are, and a way to their cells.
+
+    ``key`` names the version; two tables with one key hold the same cells.
+    ``row_noun`` says what one row is, in singular and plural.
+    """
+
+    def __init__(
+        self,
+        *,
+        key: str,
+        name: str,
+        columns: Sequence[Column],
+        height: int,
+        source: ColumnSource,
+        row_noun: tuple[str, str] = ("row", "rows"),
+    ) -> None:
+        self.key, self.name, self.height, self.row_noun = key, name, height, row_noun
+        self.columns = tuple(columns)
+        self._source = source
+        self._positions = {column.name: i for i, column in enumerate(self.columns)}
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._positions
+
+    def column(self, name: str) -> Column:
+        """Return the column of this name, or say which names are close."""
+        try:
+            return self.columns[self._positions[name]]
+        except KeyError:
+            near = difflib.get_close_matches(name, self._positions, n=3, cutoff=0.5)
+            hint = f"Did you mean {' or '.join(near)}?" if near else "Choose a column of the table."
+            raise BadQuestion(f"There is no column “{name}”", self.name, hint) from None
+
+    def series(self, name: str) -> pl.Series:
+        """Return all cells of a column."""
+        self.column(name)
+        return self._source.series(self._positions[name])
+
+    def rows_in_words(self, count: int) -> str:
+        """Return a count with what it counts: ``1,204 trips``."""
+        return f"{count:,} {self.row_noun[0] if count == 1 else self.row_noun[1]}"
+
+
+def on_axis(series: pl.Series) -> Floats:
+    """Return a measured column as numbers on its axis; missing cells are NaN.
+
+    Numbers stay as they are. Dates and date-times become seconds since
+    1970-01-01, which a double holds to the microsecond.
+    """
+    if series.dtype == pl.Date:
+        days = series.cast(pl.Int32).cast(pl.Float64).to_numpy()
+        return np.asarray(days * 86_400.0, dtype=np.float64)
+    if series.dtype == pl.Datetime:
+        micros = series.cast(pl.Datetime("us")).cast(pl.Int64).cast(pl.Float64).to_numpy()
+        return np.asarray(micros / 1e6, dtype=np.float64)
+    return np.asarray(series.cast(pl.Float64).to_numpy(), dtype=np.float64)
+
+
+def as_text(series: pl.Series) -> pl.Series:
+    """Return the cells as the words a person reads: yes/no for booleans."""
+    if series.dtype == pl.Boolean:
+        return series.replace_strict({True: "yes", False: "no"}, return_dtype=pl.String)
+    return series.cast(pl.String)
+
+
+def noun_from(identifier: str) -> tuple[str, str]:
+    """Guess what one row is from its identifier's name.
+
+    >>> noun_from("trip_id"), noun_from("Entry No")
+    (('trip', 'trips'), ('entry', 'entries'))
+    """
+    words = identifier.replace("_", " ").replace("-", " ").split()
+    endings = {"id", "no", "number", "key", "code", "nr"}
+    if len(words) < 2 or words[-1].lower() not in endings:
+        return ("row", "rows")
+    noun = " ".join(words[:-1]).lower()
+    return (noun, plural(noun))
+
+
+def plural(noun: str) -> str:
+    """Return the regular English plural.
+
+    >>> plural("entry"), plural("bus"), plural("trip"), plural("day")
+    ('entries', 'buses', 'trips', 'days')
+    """
+    if noun.endswith("y") and noun[-2:-1] not in "aeiou":
+        return noun[:-1] + "ies"
+    if noun.endswith(("s", "x", "z", "ch", "sh")):
+        return noun + "es"
+    return noun + "s"

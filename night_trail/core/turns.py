@@ -1,0 +1,326 @@
+"""Turns: every change of a scene is a pure function from scene to scene.
+
+A turn also says in a few words what changed; that is its label on the trail.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any
+
+import msgspec
+
+from night_trail.core import answers
+from night_trail.core.answers.spread import SHAPE_WORDS, first_question, fitted
+from night_trail.core.conditions import Between, Condition, Not, Text, check, iso, toggle
+from night_trail.core.errors import BadQuestion
+from night_trail.core.question import Bins, Question, Scene, Spread, to_json
+from night_trail.core.sentence import HEIGHT_WORDS, ORDER_WORDS, bins_words, read, sentence
+from night_trail.core.table import Table
+from night_trail.core.words.conditions import from_words, in_words
+
+
+class _Turn(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="turn"):
+    """Shared settings of all turns."""
+
+
+class See(_Turn, frozen=True, tag="see"):
+    """Show this picture as the main one."""
+
+    question: Question
+
+
+class SeeColumn(_Turn, frozen=True, tag="see column"):
+    """Show how a column is spread, in the shape that fits it best."""
+
+    column: Text
+
+
+class Say(_Turn, frozen=True, tag="say"):
+    """Show what was typed in the word box."""
+
+    words: Annotated[str, msgspec.Meta(min_length=1, max_length=500)]
+
+
+class Slot(_Turn, frozen=True, tag="slot"):
+    """Put another choice into a slot of the sentence."""
+
+    slot: str
+    value: str | Bins | None = None
+
+
+class Light(_Turn, frozen=True, tag="light"):
+    """Light these rows; ``add`` keeps what is lit and adds (or takes away) them."""
+
+    rows: Condition
+    add: bool = False
+
+
+class LightRange(_Turn, frozen=True, tag="light range"):
+    """Light the rows between two places on a column's axis (dates in seconds).
+
+    ``grain`` is the length of one pixel: ends are rounded to what a hand can aim at.
+    """
+
+    column: Text
+    low: float
+    high: float
+    grain: float = 0.0
+    add: bool = False
+
+
+class PutOut(_Turn, frozen=True, tag="put out"):
+    """Put the lantern out."""
+
+
+class KeepLit(_Turn, frozen=True, tag="keep lit"):
+    """Keep only the lit rows."""
+
+
+class SetAside(_Turn, frozen=True, tag="set aside"):
+    """Take the lit rows out of sight."""
+
+
+class Only(_Turn, frozen=True, tag="only"):
+    """Keep only the rows that meet one more condition."""
+
+    rows: Condition
+
+
+class OnlyWords(_Turn, frozen=True, tag="only words"):
+    """Keep only, or light, the rows that a typed phrase names."""
+
+    words: Annotated[str, msgspec.Meta(min_length=1, max_length=500)]
+    light: bool = False
+
+
+class Drop(_Turn, frozen=True, tag="drop"):
+    """Lift one condition of the filter."""
+
+    position: int
+
+
+class Beside(_Turn, frozen=True, tag="beside"):
+    """Put a picture beside the main one (the main one itself where none is given)."""
+
+    question: Question | None = None
+
+
+class TakeAway(_Turn, frozen=True, tag="take away"):
+    """Take a picture beside away."""
+
+    position: int
+
+
+class Swap(_Turn, frozen=True, tag="swap"):
+    """Swap a picture beside with the main one."""
+
+    position: int
+
+
+Change = (
+    See
+    | SeeColumn
+    | Say
+    | Slot
+    | Light
+    | LightRange
+    | PutOut
+    | KeepLit
+    | SetAside
+    | Only
+    | OnlyWords
+    | Drop
+    | Beside
+    | TakeAway
+    | Swap
+)
+
+
+def turn(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
+    """Return the scene after a change, and the change in a few words.
+
+    Raises
+    ------
+    BadQuestion
+        Where the change does not fit the scene or the table; the scene stands.
+    """
+    after, label = _turned(scene, change, table)
+    for question in (after.main, *after.beside):
+        if question is not None:
+            answers.check(question, table)
+    for condition in (*after.only, after.lit):
+        if condition is not None:
+            check(condition, table)
+    return after, label
+
+
+def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
+    match change:
+        case See(question):
+            return _with(scene, main=question), str(sentence(question, table))
+        case SeeColumn(column):
+            question = first_question(table.column(column))
+            return _with(scene, main=question), _short(question)
+        case Say(words):
+            question, only = read(words, table)
+            new = tuple(c for c in only if c not in scene.only)
+            label = _short(question)
+            return _with(scene, main=question, only=scene.only + new), label
+        case Slot(slot, value):
+            return _slot(scene, slot, value, table)
+        case Light(rows, add):
+            lit = toggle(scene.lit, rows) if add else rows
+            return _lit(scene, lit, table)
+        case LightRange():
+            rows = range_condition(change, table)
+            return _lit(scene, toggle(scene.lit, rows) if change.add else rows, table)
+        case PutOut():
+            return _with(scene, lit=None), "lantern out"
+        case KeepLit():
+            lit = _must_be_lit(scene)
+            return _with(scene, only=_added(scene.only, lit), lit=None), f"only {in_words(lit, table)}"
+        case SetAside():
+            lit = _must_be_lit(scene)
+            aside = lit.part if isinstance(lit, Not) else Not(lit)
+            return _with(
+                scene, only=_added(scene.only, aside), lit=None
+            ), f"set aside: {in_words(lit, table)}"
+        case Only(rows):
+            return _with(scene, only=_added(scene.only, rows)), f"only {in_words(rows, table)}"
+        case OnlyWords(words, light):
+            rows = from_words(words, table)
+            if light:
+                return _lit(scene, rows, table)
+            return _with(scene, only=_added(scene.only, rows)), f"only {in_words(rows, table)}"
+        case Drop(position):
+            _must_hold(scene.only, position, "condition")
+            gone = scene.only[position]
+            only = scene.only[:position] + scene.only[position + 1 :]
+            return _with(scene, only=only), f"no longer only {in_words(gone, table)}"
+        case Beside(question):
+            return _beside(scene, question)
+        case TakeAway(position):
+            _must_hold(scene.beside, position, "picture beside")
+            beside = scene.beside[:position] + scene.beside[position + 1 :]
+            return _with(scene, beside=beside), f"away: {_short(scene.beside[position])}"
+        case Swap(position):
+            _must_hold(scene.beside, position, "picture beside")
+            main = scene.beside[position]
+            back = (scene.main,) if scene.main else ()
+            beside = scene.beside[:position] + back + scene.beside[position + 1 :]
+            return _with(scene, main=main, beside=beside), f"swapped: {_short(main)}"
+
+
+def range_condition(change: LightRange, table: Table) -> Between:
+    """Return the range a hand drew, its ends rounded to what a hand can aim at."""
+    column = table.column(change.column)
+    if not column.kind.measured:
+        raise BadQuestion(f"“{column.name}” is {column.kind}, so it has no range", table.name)
+    ends = sorted((change.low, change.high))
+    if not all(math.isfinite(end) for end in ends):
+        raise BadQuestion("The range has no ends", column.name, "Draw it again.")
+    if column.kind.temporal:
+        step = 86_400.0 if column.kind == "date" or change.grain > 3_600 else 60.0
+        low, high = (round(end / step) * step for end in ends)
+        try:
+            return Between(column.name, iso(low, column.kind), iso(max(high, low + step), column.kind))
+        except OverflowError:
+            raise BadQuestion("The range lies outside the calendar", column.name, "Draw it again.") from None
+    places = -math.floor(math.log10(change.grain)) if change.grain > 0 else 12
+    low, high = (round(end, places) for end in ends)
+    return Between(column.name, low, high if high > low else low + 10.0**-places)
+
+
+def _slot(scene: Scene, slot: str, value: Any, table: Table) -> tuple[Scene, str]:
+    question = scene.main
+    if question is None:
+        raise BadQuestion("There is no picture yet", "", "Choose a column first.")
+    if slot == "bins":
+        bins = value if isinstance(value, Bins) else Bins()
+        changed = _asked(question, bins=bins)
+        return _with(scene, main=changed), bins_words(bins, table.column(question.column)) or "bins that fit"
+    if isinstance(value, Bins):
+        raise BadQuestion("Bins belong into the slot of the bins", slot)
+    if slot == "column":
+        changed = fitted(_asked(question, column=value or ""), table)
+        return _with(scene, main=changed), _short(changed)
+    if slot == "across":
+        changed = _asked(question, across=value or None)
+        return _with(scene, main=changed), f"across {value}" if value else f"over all {table.row_noun[1]}"
+    labels = {
+        "shape": {key: f"as {words}" for key, words in SHAPE_WORDS.items()},
+        "height": HEIGHT_WORDS,
+        "ends": {"open": "open ends", "gathered": "tails gathered"},
+        "order": {key: words for (shape, key), words in ORDER_WORDS.items() if shape == question.shape},
+    }
+    if slot not in labels:
+        raise BadQuestion(f"There is no slot “{slot}” in this sentence")
+    if value not in labels[slot]:
+        raise BadQuestion(f"“{value}” does not fit there", slot, f"Choose {' or '.join(labels[slot])}.")
+    return _with(scene, main=fitted(_asked(question, **{slot: value}), table)), labels[slot][value]
+
+
+def _lit(scene: Scene, lit: Condition | None, table: Table) -> tuple[Scene, str]:
+    return _with(scene, lit=lit), f"lit: {in_words(lit, table)}" if lit is not None else "lantern out"
+
+
+def _beside(scene: Scene, question: Question | None) -> tuple[Scene, str]:
+    added = question or scene.main
+    if added is None:
+        raise BadQuestion("There is no picture to put beside", "", "Choose a column first.")
+    if added in scene.beside:
+        raise BadQuestion(
+            "That picture is already beside", "", "Choose another, or swap it with the main one."
+        )
+    if len(scene.beside) >= 3:
+        raise BadQuestion("Three pictures fit beside", "", "Take one away first.")
+    return _with(scene, beside=(*scene.beside, added)), f"beside: {_short(added)}"
+
+
+def _must_be_lit(scene: Scene) -> Condition:
+    if scene.lit is None:
+        raise BadQuestion("Nothing is lit", "", "Click a mark to light its rows first.")
+    return scene.lit
+
+
+def _must_hold(items: tuple[Any, ...], position: int, what: str) -> None:
+    if not 0 <= position < len(items):
+        raise BadQuestion(f"There is no such {what} any more", "", "Reload the page.")
+
+
+def _added(only: tuple[Condition, ...], condition: Condition) -> tuple[Condition, ...]:
+    return only if condition in only else (*only, condition)
+
+
+def _short(question: Spread) -> str:
+    """Return a picture's name on the trail and beside."""
+    if question.across:
+        return f"{question.column} across {question.across}"
+    return (
+        f"How is {question.column} spread?"
+        if question.shape != "bars"
+        else f"How often each {question.column}?"
+    )
+
+
+short_name = _short
+
+
+def _with(scene: Scene, **changes: Any) -> Scene:
+    fields = {name: getattr(scene, name) for name in scene.__struct_fields__}
+    return Scene(**(fields | changes))
+
+
+def _asked(question: Spread, **changes: Any) -> Spread:
+    # decoded again, so that a value that is no choice is refused with its field
+    fields = {name: getattr(question, name) for name in question.__struct_fields__}
+    try:
+        return msgspec.convert(msgspec.to_builtins(Spread(**(fields | changes))), Spread)
+    except msgspec.ValidationError as error:
+        raise BadQuestion(f"This does not fit the picture: {error}") from None
+
+
+def change_json(change: Change) -> str:
+    """Return a change as the JSON a page posts."""
+    return to_json(change)

@@ -1,0 +1,196 @@
+"""Conditions read aloud, and read back from what a person typed."""
+
+from __future__ import annotations
+
+import re
+
+from night_trail.core.conditions import (
+    AllOf,
+    AnyOf,
+    Between,
+    Condition,
+    Contains,
+    Missing,
+    Not,
+    OneOf,
+    axis_bound,
+    moment,
+)
+from night_trail.core.errors import BadQuestion
+from night_trail.core.table import Column, Kind, Table
+from night_trail.core.words.numbers import listed, number, stretch
+
+SHOWN = 4
+"""How many values of a list are spelled out."""
+
+
+def in_words(condition: Condition, table: Table) -> str:
+    """Return a condition as a phrase: ``rain_mm above 2``."""
+    match condition:
+        case Between():
+            return f"{condition.column} {_range(condition, table.column(condition.column))}"
+        case OneOf(column, values):
+            shown = list(values[:SHOWN])
+            rest = len(values) - len(shown)
+            if rest:
+                shown.append(f"{rest} more")
+            return f"{column} is {listed(shown, 'or')}"
+        case Contains(column, text):
+            return f"{column} contains “{text}”"
+        case Missing(column):
+            return f"{column} is missing"
+        case Not(Missing(column)):
+            return f"{column} is not missing"
+        case Not(OneOf() as inner):
+            return in_words(inner, table).replace(" is ", " is not ", 1)
+        case Not(part):
+            return f"not ({in_words(part, table)})"
+        case AllOf(parts):
+            return " and ".join(_bracketed(p, table, AnyOf) for p in parts)
+        case AnyOf(parts):
+            return " or ".join(_bracketed(p, table, AllOf) for p in parts)
+
+
+def _bracketed(part: Condition, table: Table, kind: type) -> str:
+    text = in_words(part, table)
+    return f"({text})" if isinstance(part, kind) else text
+
+
+def _range(condition: Between, column: Column) -> str:
+    kind = column.kind
+    low, high = condition.low, condition.high
+    if kind.temporal:
+        return _date_range(condition)
+    if low is not None and high is not None:
+        if low == high:
+            return f"is {_bound(low)}"
+        start = f"above {_bound(low)}" if condition.low_open else f"from {_bound(low)}"
+        return f"{start} to {'' if condition.high_closed else 'under '}{_bound(high)}"
+    if low is not None:
+        return f"{'above' if condition.low_open else 'at least'} {_bound(low)}"
+    return f"{'at most' if condition.high_closed else 'under'} {_bound(high)}"
+
+
+def _bound(bound: float | str | None) -> str:
+    return number(float(bound), 6) if isinstance(bound, float | int) else str(bound)
+
+
+def _date_range(condition: Between) -> str:
+    low, high = condition.low, condition.high
+    if isinstance(low, str) and isinstance(high, str):
+        if not condition.low_open and not condition.high_closed:
+            words = stretch(moment(low), moment(high), Kind.DATETIME)
+            if " to " not in words:
+                return f"in {words}"
+        return f"from {low.replace('T', ' ')} to {'' if condition.high_closed else 'before '}{_shown(high)}"
+    if low is not None:
+        return f"{'after' if condition.low_open else 'from'} {_shown(low)}"
+    return f"{'until' if condition.high_closed else 'before'} {_shown(high)}"
+
+
+def _shown(bound: object) -> str:
+    return str(bound).replace("T", " ")
+
+
+_NUMBER = r"[-−+]?[\d,]*\.?\d+(?:e[-−+]?\d+)?"
+_DATE = r"\d{4}-\d{2}-\d{2}(?:[ T]\d{2}:\d{2}(?::\d{2})?)?"
+_VALUE = rf"({_DATE}|{_NUMBER})"
+_RANGES: tuple[tuple[re.Pattern[str], dict[str, bool]], ...] = tuple(
+    (re.compile(pattern.replace("V", _VALUE), re.IGNORECASE), flags)
+    for pattern, flags in (
+        (r"from V to (?:under|before) V", {}),
+        (r"from V to V", {"high_closed": True}),
+        (r"between V and V", {"high_closed": True}),
+        (r"above V to under V", {"low_open": True}),
+        (r"above V to V", {"low_open": True, "high_closed": True}),
+        (r"(?:above|over|after|>) ?V", {"low_open": True}),
+        (r"(?:at least|from|since|>=|≥) ?V", {}),
+        (r"(?:under|below|before|<) ?V", {"up": True}),
+        (r"(?:at most|until|<=|≤) ?V", {"up": True, "high_closed": True}),
+    )
+)
+
+
+def from_words(text: str, table: Table) -> Condition:
+    """Return the condition a person typed: ``rain_mm above 2``, ``district is Quayside or Foundry``.
+
+    Raises
+    ------
+    BadQuestion
+        Where no column, or no condition on it, can be read.
+    """
+    column, rest = take_column(text.strip(), table)
+    if column is None:
+        raise BadQuestion(
+            f"“{text.strip()}” does not begin with a column", table.name, "Write it like: rain_mm above 2."
+        )
+    lowered = rest.lower()
+    if lowered == "is missing":
+        return Missing(column.name)
+    if lowered == "is not missing":
+        return Not(Missing(column.name))
+    for head, negated in (("is not ", True), ("is ", False), ("= ", False)):
+        if lowered.startswith(head):
+            return _values(column, rest[len(head) :], negated)
+    if lowered.startswith("contains "):
+        return Contains(column.name, rest[9:].strip(" \"“”'"))
+    years = re.fullmatch(r"in (\d{4})(?:[-–](\d{4}))?", lowered)
+    if years and column.kind.temporal:
+        first, last = years[1], years[2] or years[1]
+        return Between(column.name, f"{first}-01-01", f"{int(last) + 1:04d}-01-01")
+    for pattern, flags in _RANGES:
+        if found := pattern.fullmatch(rest):
+            return _ranged(column, found, dict(flags))
+    raise BadQuestion(
+        f"“{rest}” is not a condition on {column.name}",
+        "",
+        "Write: above 2, from 2 to 5, is Quayside, contains bus, or is missing.",
+    )
+
+
+def _values(column: Column, text: str, negated: bool) -> Condition:
+    values = tuple(v.strip(' "“”') for v in re.split(r",| or ", text) if v.strip(' "“”'))
+    if not values:
+        raise BadQuestion(f"No value of {column.name} is given", "", "Write it like: district is Quayside.")
+    if column.kind.numeric and len(values) == 1 and re.fullmatch(_NUMBER, values[0]):
+        at = _number(values[0])
+        same = Between(column.name, at, at, high_closed=True)
+        return Not(same) if negated else same
+    condition = OneOf(column.name, values)
+    return Not(condition) if negated else condition
+
+
+def _ranged(column: Column, found: re.Match[str], flags: dict[str, bool]) -> Between:
+    bounds: list[float | str] = []
+    for text in found.groups():
+        is_date = re.fullmatch(_DATE, text) is not None
+        bounds.append(text.replace(" ", "T") if is_date and column.kind.temporal else _number(text))
+        axis_bound(bounds[-1], column.kind, column.name)
+    upward = flags.pop("up", False)
+    low = None if upward else bounds[0]
+    high = bounds[-1] if upward or len(bounds) == 2 else None
+    return Between(column.name, low, high, **flags)
+
+
+def _number(text: str) -> float:
+    try:
+        return float(text.replace("−", "-").replace(",", ""))
+    except ValueError:
+        raise BadQuestion(f"“{text}” is not a number", "", "Write it as 12.5.") from None
+
+
+def take_column(text: str, table: Table) -> tuple[Column | None, str]:
+    """Return the column a text begins with (the longest that fits) and what follows it."""
+    for fold in (False, True):
+        start = text.lower() if fold else text
+        best: Column | None = None
+        for column in table.columns:
+            name = column.name.lower() if fold else column.name
+            ends = len(start) == len(name) or not (
+                start[len(name) : len(name) + 1].isalnum() or start[len(name) : len(name) + 1] == "_"
+            )
+            if start.startswith(name) and ends and (best is None or len(column.name) > len(best.name)):
+                best = column
+        if best is not None:
+            return best, text[len(best.name) :].strip()
+    return None, text

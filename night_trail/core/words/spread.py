@@ -1,0 +1,297 @@
+"""What is said beside histograms, box plots and bars."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from night_trail.core.answers.bars import BarsAnswer
+from night_trail.core.answers.basis import Basis
+from night_trail.core.answers.boxes import Box, BoxesAnswer
+from night_trail.core.answers.histogram import HistogramAnswer
+from night_trail.core.table import Table
+from night_trail.core.words.numbers import counted, listed, number, percent, stretch, value
+from night_trail.core.words.value import Fact, Span, Words, spans
+
+FEW = 30
+"""Groups smaller than this get a caution: their shape may be chance."""
+
+
+def spread_words(answer: HistogramAnswer | BoxesAnswer | BarsAnswer, table: Table) -> Words:
+    """Return the words of a spread in any shape."""
+    if answer.basis.used == 0:
+        return _nothing(answer.basis, answer.column.name, table)
+    match answer:
+        case HistogramAnswer():
+            return _histogram(answer, table)
+        case BoxesAnswer():
+            return _boxes(answer, table)
+        case BarsAnswer():
+            return _bars(answer, table)
+
+
+def _nothing(basis: Basis, name: str, table: Table) -> Words:
+    if basis.rows == 0 and basis.table_rows:
+        text = f"No {table.row_noun[1]} are left: the filter keeps none. Lift a condition to go on."
+    elif basis.rows == 0:
+        text = f"The table has no {table.row_noun[1]}."
+    else:
+        kept = table.rows_in_words(basis.rows)
+        text = f"Nothing to show: {name} is missing in all of the {kept}."
+    return Words((Span(text),))
+
+
+def _histogram(answer: HistogramAnswer, table: Table) -> Words:
+    column, overall = answer.column, answer.overall
+    assert overall is not None  # noqa: S101  (there are used rows)
+    kind, unit = column.kind, column.unit
+
+    def said(at: float) -> str:
+        return value(at, kind, unit)
+
+    facts = [
+        Fact("rows", "rows used", overall.n, table.rows_in_words(overall.n)),
+        Fact("median", "middle", overall.median, said(overall.median)),
+        Fact("q1", "lower quartile", overall.q1, said(overall.q1)),
+        Fact("q3", "upper quartile", overall.q3, said(overall.q3)),
+        Fact("low", "lowest", overall.low, said(overall.low)),
+        Fact("high", "highest", overall.high, said(overall.high)),
+    ]
+    if overall.low == overall.high:
+        headline = _one_value(said(overall.low), overall.n, table)
+    elif kind.temporal:
+        k = len(answer.edges) - 1
+        totals = np.sum([g.counts for g in answer.groups], axis=0)[1:-1]
+        top = int(np.argmax(totals))
+        headline = spans(
+            "{n} from {low} to {high}. The fullest bar is {bin} with {count}.",
+            n=table.rows_in_words(overall.n),
+            low=said(overall.low),
+            high=said(overall.high),
+            bin=stretch(answer.edges[top], answer.edges[min(top + 1, k)], kind),
+            count=table.rows_in_words(int(totals[top])),
+        )
+    else:
+        facts.append(Fact("mean", "average", overall.mean, said(overall.mean)))
+        headline = spans(
+            "Half of the {n} lie between {q1} and {q3}, the middle at {median}.",
+            n=table.rows_in_words(overall.n),
+            q1=number(overall.q1),
+            q3=said(overall.q3),
+            median=said(overall.median),
+        )
+        if len(answer.humps) > 1:
+            places = listed([number(h, 2) for h in answer.humps])
+            word = {2: "two", 3: "three"}.get(len(answer.humps), str(len(answer.humps)))
+            headline += spans(f" The spread has {word} humps, near {{places}}.", places=places)
+            facts.append(Fact("humps", "humps", len(answer.humps), f"near {places}"))
+    lit_spans, lit_facts = _lit_sentence(answer, table)
+    cautions = _left_out(answer.basis, column.name, answer.question.across, table)
+    cautions += _histogram_cautions(answer, table)
+    return Words(headline + lit_spans, (*facts, *lit_facts), tuple(cautions))
+
+
+def _one_value(said: str, count: int, table: Table) -> tuple[Span, ...]:
+    if count == 1:
+        return spans(f"There is one {table.row_noun[0]}, with {{v}}.", v=said)
+    return spans("All {n} have one value: {v}.", n=table.rows_in_words(count), v=said)
+
+
+def _lit_sentence(answer: HistogramAnswer, table: Table) -> tuple[tuple[Span, ...], tuple[Fact, ...]]:
+    basis = answer.basis
+    if basis.lit is None:
+        return (), ()
+    lit_words = Span(f"{basis.lit:,}", "lit")
+    share = basis.lit / basis.used
+    facts: tuple[Fact, ...] = (
+        Fact("lit", "lit", basis.lit, f"{basis.lit:,} lit"),
+        Fact("lit_share", "lit share", share, percent(share)),
+    )
+    inner, outer = answer.lit_summary, answer.rest_summary
+    if inner is None or outer is None:
+        return spans(" {lit} of them are lit.", lit=lit_words), facts
+    lit_middle = value(inner.median, answer.column.kind, answer.column.unit)
+    rest_middle = value(outer.median, answer.column.kind, answer.column.unit)
+    facts = (*facts, Fact("lit_median", "middle of the lit", inner.median, lit_middle))
+    return (
+        spans(
+            " The middle of the {lit} lit is {m}, against {r} for the rest.",
+            lit=lit_words,
+            m=Span(lit_middle, "lit"),
+            r=rest_middle,
+        ),
+        facts,
+    )
+
+
+def _histogram_cautions(answer: HistogramAnswer, table: Table) -> list[str]:
+    column, overall = answer.column, answer.overall
+    cautions = []
+    assert overall is not None  # noqa: S101  (there are used rows)
+    for count, word, edge, extreme in (
+        (answer.above, "beyond", answer.edges[-1], overall.high),
+        (answer.below, "below", answer.edges[0], overall.low),
+    ):
+        if count:
+            where = value(float(edge), column.kind, column.unit)
+            reach = value(extreme, column.kind, column.unit)
+            far = "the furthest at" if count > 1 else "at"
+            bar = "last" if word == "beyond" else "first"
+            are = "is" if count == 1 else "are"
+            rows = table.rows_in_words(count)
+            cautions.append(f"{rows} {word} {where} ({far} {reach}) {are} gathered in the {bar} bar.")
+    if not answer.even and answer.question.height != "density":
+        plural = f"{answer.calendar}s" if answer.calendar else "bins"
+        cautions.append(
+            f"The bins are uneven ({plural} differ in length); “by density” makes their heights comparable."
+        )
+    if overall.n < FEW:
+        cautions.append(f"Only {table.rows_in_words(overall.n)}: the shape may be chance.")
+    small = [g.label for g, h in zip(answer.grouping.groups, answer.groups, strict=True) if h.used < FEW]
+    if answer.grouping.column is not None and small and overall.n >= FEW:
+        cautions.append(f"Few {table.row_noun[1]} (under {FEW}) in {listed(small[:4])}.")
+    return cautions
+
+
+def _boxes(answer: BoxesAnswer, table: Table) -> Words:
+    column = answer.column
+
+    def said(at: float) -> str:
+        return value(at, column.kind, column.unit)
+
+    facts = [Fact("rows", "rows used", answer.basis.used, table.rows_in_words(answer.basis.used))]
+    for box in answer.boxes:
+        label = f"middle {box.label}".strip()
+        facts.append(Fact(f"median:{box.label}", label, box.figures.median, said(box.figures.median)))
+    if len(answer.boxes) == 1:
+        headline = _one_box(answer.boxes[0], answer, table)
+    else:
+        ordered = sorted(answer.boxes, key=lambda b: -b.figures.median)
+        top, bottom = ordered[0], ordered[-1]
+        if top.figures.median == bottom.figures.median:
+            headline = spans(f"The middle {column.name} is {{m}} everywhere.", m=said(top.figures.median))
+        else:
+            headline = spans(
+                f"The middle {column.name} is highest for {{top}} at {{high}} "
+                "and lowest for {bottom} at {low}.",
+                top=top.label,
+                high=said(top.figures.median),
+                bottom=bottom.label,
+                low=said(bottom.figures.median),
+            )
+            apart = top.figures.notch_low > bottom.figures.notch_high
+            headline += (
+                Span(
+                    " Their notches do not overlap."
+                    if apart
+                    else " Their notches overlap: that may be chance."
+                ),
+            )
+    if answer.basis.lit is not None:
+        headline += _lit_boxes(answer, said)
+        facts.append(Fact("lit", "lit", answer.basis.lit, f"{answer.basis.lit:,} lit"))
+    cautions = _left_out(answer.basis, column.name, answer.question.across, table)
+    if column.kind.numeric and (answer.low > 0 or answer.high < 0) and answer.high > answer.low:
+        near = answer.low if answer.low > 0 else answer.high
+        cautions.append(
+            f"The axis of {column.name} does not start at zero: the nearest value is {said(near)}."
+        )
+    small = [f"{b.label or 'the box'} ({b.figures.n:,})" for b in answer.boxes if b.figures.n < FEW]
+    if small:
+        cautions.append(f"Few {table.row_noun[1]} (under {FEW}) in {listed(small[:4])}.")
+    return Words(headline, tuple(facts), tuple(cautions))
+
+
+def _one_box(box: Box, answer: BoxesAnswer, table: Table) -> tuple[Span, ...]:
+    kind, unit = answer.column.kind, answer.column.unit
+    figures = box.figures
+    outlying = sum(point.count for point in box.outlying)
+    headline = spans(
+        "The middle is {median}; half of the {n} lie between {q1} and {q3}.",
+        median=value(figures.median, kind, unit),
+        n=table.rows_in_words(figures.n),
+        q1=value(figures.q1, kind, "" if kind.numeric else unit),
+        q3=value(figures.q3, kind, unit),
+    )
+    if outlying:
+        share = percent(outlying / figures.n)
+        headline += spans(" {out} ({share}) lie beyond the whiskers.", out=f"{outlying:,}", share=share)
+    return headline
+
+
+def _lit_boxes(answer: BoxesAnswer, said: object) -> tuple[Span, ...]:
+    assert callable(said)  # noqa: S101  (a function of this module)
+    lit = Span(f"{answer.basis.lit:,}", "lit")
+    with_lit = [b for b in answer.boxes if b.lit is not None]
+    if not with_lit:
+        return (Span(" None of the lit rows is among them."),)
+    if len(answer.boxes) == 1 and (inner := with_lit[0].lit) is not None:
+        return spans(" The middle of the {lit} lit is {m}.", lit=lit, m=Span(said(inner.median), "lit"))
+    most = max(with_lit, key=lambda b: (b.n_lit or 0) / b.figures.n)
+    share = percent((most.n_lit or 0) / most.figures.n)
+    return spans(
+        " Of the {lit} lit, {label} holds the largest part of its own: {share}.",
+        lit=lit,
+        label=most.label,
+        share=Span(share, "lit"),
+    )
+
+
+def _bars(answer: BarsAnswer, table: Table) -> Words:
+    named = [b for b in answer.bars if not b.group.others]
+    top = max(named, key=lambda b: b.count)
+    facts = [Fact("rows", "rows used", answer.basis.used, table.rows_in_words(answer.basis.used))]
+    facts += [Fact(f"share:{b.group.key}", b.group.label, b.share, percent(b.share)) for b in named]
+    of = table.rows_in_words(answer.basis.used)
+    if len(answer.bars) == 1:
+        headline = _one_value(top.group.label, answer.basis.used, table)
+    elif top.count == 1:
+        headline = spans("Every one of the {n} is different.", n=of)
+    else:
+        headline = spans(
+            "{label} is the most frequent: {count} of {of} ({share}).",
+            label=top.group.label,
+            count=f"{top.count:,}",
+            of=of,
+            share=percent(top.share),
+        )
+        last = min(named, key=lambda b: b.count)
+        if last is not top and not any(b.group.others for b in answer.bars):
+            headline += spans(
+                " The rarest is {label} with {count} ({share}).",
+                label=last.group.label,
+                count=f"{last.count:,}",
+                share=percent(last.share),
+            )
+    if answer.basis.lit is not None:
+        facts.append(Fact("lit", "lit", answer.basis.lit, f"{answer.basis.lit:,} lit"))
+        headline += _lit_bars(answer)
+    cautions = _left_out(answer.basis, answer.column.name, None, table)
+    others = next((b for b in answer.bars if b.group.others), None)
+    if others is not None:
+        what = counted(others.group.others, "rarer value", "rarer values")
+        cautions.append(f"{what} with {table.rows_in_words(others.count)} are gathered in the last bar.")
+    if answer.basis.used < FEW:
+        cautions.append(f"Only {table.rows_in_words(answer.basis.used)}: the shares may be chance.")
+    return Words(headline, tuple(facts), tuple(cautions))
+
+
+def _lit_bars(answer: BarsAnswer) -> tuple[Span, ...]:
+    lit = answer.basis.lit or 0
+    if not lit:
+        return (Span(" None of the lit rows is among them."),)
+    most = max(answer.bars, key=lambda b: (b.lit or 0) / max(b.count, 1))
+    return spans(
+        " {lit} are lit; {label} has the largest part lit: {share}.",
+        lit=Span(f"{lit:,}", "lit"),
+        label=most.group.label,
+        share=Span(percent((most.lit or 0) / max(most.count, 1)), "lit"),
+    )
+
+
+def _left_out(basis: Basis, name: str, across: str | None, table: Table) -> list[str]:
+    cautions = []
+    for count, which in ((basis.missing, name), (basis.groupless, across)):
+        if count:
+            have, are = ("has", "is") if count == 1 else ("have", "are")
+            cautions.append(f"{table.rows_in_words(count)} {have} no {which} and {are} left out.")
+    return cautions

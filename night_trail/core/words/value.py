@@ -1,0 +1,61 @@
+"""What words are made of: spans with a role, named facts, cautions."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Literal
+
+Role = Literal["", "figure", "lit"]
+
+
+@dataclass(frozen=True)
+class Span:
+    """A piece of text; a figure stands out, what is lit is amber."""
+
+    text: str
+    role: Role = ""
+
+
+@dataclass(frozen=True)
+class Fact:
+    """A named figure of an answer, as number and as words."""
+
+    key: str
+    label: str
+    value: float
+    text: str
+
+
+@dataclass(frozen=True)
+class Words:
+    """What is said beside a picture: the main fact first, then figures, then cautions."""
+
+    headline: tuple[Span, ...]
+    facts: tuple[Fact, ...] = ()
+    cautions: tuple[str, ...] = ()
+
+
+def plain(spans: Iterable[Span]) -> str:
+    """Return spans as one text."""
+    return "".join(span.text for span in spans)
+
+
+def spans(text: str, **figures: str | Span) -> tuple[Span, ...]:
+    """Return a text whose ``{names}`` are replaced by spans, figures by default.
+
+    >>> plain(spans("half within {a}", a="4 min"))
+    'half within 4 min'
+    """
+    found: list[Span] = []
+    rest = text
+    while "{" in rest:
+        before, _, after = rest.partition("{")
+        name, _, rest = after.partition("}")
+        if before:
+            found.append(Span(before))
+        value = figures[name]
+        found.append(value if isinstance(value, Span) else Span(value, "figure"))
+    if rest:
+        found.append(Span(rest))
+    return tuple(found)

@@ -1,0 +1,1 @@
+"""Invented, seeded data (the night buses of Marrow Haven) with a ready trail and tale."""
