@@ -13,6 +13,8 @@ from night_trail.core.rows import Rows
 from night_trail.core.stats.quantiles import BoxFigures, box
 from night_trail.core.table import Bools, Column, Floats
 
+__all__ = ["Box", "BoxFigures", "BoxesAnswer", "Outlying", "boxes"]
+
 MOST_BOXES = 20
 CELLS = 400
 """Outlying values closer than this part of the axis are drawn as one point."""

@@ -1,0 +1,48 @@
+# Two commands matter: `make demo` and `make test`.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+PORT ?= 8000
+export NIGHT_TRAIL_VAR ?= $(CURDIR)/var
+
+.PHONY: demo test lint bench browser-ready clean
+
+$(VENV)/.installed: requirements.lock pyproject.toml
+	@$(PYTHON) -c 'import sys; sys.exit(0 if sys.version_info >= (3, 11) else "Python 3.11 or newer is needed: make demo PYTHON=python3.11")'
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV) || { echo "Python's venv is missing: apt-get install python3-venv"; exit 1; }
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
+	@touch $@
+
+$(VENV)/.installed-dev: requirements-dev.lock $(VENV)/.installed
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-dev.lock
+	@touch $@
+
+demo: export DJANGO_SETTINGS_MODULE = night_trail.site.settings.demo
+demo: $(VENV)/.installed
+	@if [ -n "$(FRESH)" ]; then echo "Starting over."; rm -rf "$(NIGHT_TRAIL_VAR)"; fi
+	@mkdir -p "$(NIGHT_TRAIL_VAR)"
+	@$(BIN)/python manage.py migrate --verbosity 0
+	@$(BIN)/python manage.py collectstatic --noinput --verbosity 0
+	@$(BIN)/python manage.py prepare_demo
+	@PORT=$(PORT) $(BIN)/python tools/run_demo.py
+
+lint: $(VENV)/.installed-dev
+	$(BIN)/ruff format --check .
+	$(BIN)/ruff check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports --no-logo
+
+browser-ready:
+	@command -v chromium >/dev/null || { \
+	  if [ "$$(id -u)" = 0 ]; then AS=; else AS=sudo; fi; \
+	  $$AS apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$AS apt-get install -y -qq --no-install-recommends chromium fonts-dejavu-core; }
+
+test: $(VENV)/.installed-dev browser-ready lint
+	$(BIN)/python -m pytest $(ARGS)
+
+bench: $(VENV)/.installed-dev
+	$(BIN)/python -m bench
+
+clean:
+	rm -rf $(VENV) var build *.egg-info .mypy_cache .ruff_cache

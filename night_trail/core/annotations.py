@@ -1,0 +1,63 @@
+"""Notes, arrows and ranges on a picture, anchored to data and not to pixels.
+
+A place on a measured axis is a number (dates in seconds since 1970-01-01); on
+an axis of groups it is the group's label and a fraction of its lane from 0 to
+1. So an annotation stays where it points when the picture is drawn at another
+size, with other bins or in another order.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import msgspec
+
+from night_trail.core.errors import BadQuestion
+
+MOST = 40
+"""How many annotations one picture may carry."""
+
+Words = Annotated[str, msgspec.Meta(max_length=280)]
+Lane = tuple[Annotated[str, msgspec.Meta(max_length=500)], Annotated[float, msgspec.Meta(ge=-1, le=2)]]
+At = Annotated[float, msgspec.Meta(ge=-1e300, le=1e300)] | Lane
+Id = Annotated[str, msgspec.Meta(pattern=r"^[a-z0-9]{1,24}$")]
+
+
+class _Mark(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="mark"):
+    """Shared settings of all annotations."""
+
+
+class Note(_Mark, frozen=True, tag="note"):
+    """Words at a place."""
+
+    id: Id
+    x: At
+    y: At
+    text: Words = ""
+
+
+class Arrow(_Mark, frozen=True, tag="arrow"):
+    """An arrow from a place to what it points at."""
+
+    id: Id
+    x: At
+    y: At
+    to_x: At
+    to_y: At
+
+
+class Range(_Mark, frozen=True, tag="range"):
+    """A stretch of the horizontal axis, highlighted over the height of the picture."""
+
+    id: Id
+    low: float
+    high: float
+    text: Words = ""
+
+    def __post_init__(self) -> None:
+        if not -1e300 < self.low <= self.high < 1e300:
+            raise BadQuestion("A range runs from low to high", "annotations", "Draw it again.")
+
+
+Annotation = Note | Arrow | Range
+Annotations = Annotated[tuple[Annotation, ...], msgspec.Meta(max_length=MOST)]

@@ -1,0 +1,33 @@
+"""``manage.py prepare_demo``: the demo analyst with a table, a trail and a tale; made once."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from django.core.management.base import BaseCommand
+
+from night_trail.demo.story import bring_buses, tell
+from night_trail.people.views import DEMO_NAME
+from night_trail.tables.models import Table
+
+
+class Command(BaseCommand):
+    """Makes what a demo needs, and leaves alone what is there."""
+
+    help = "Prepare the demo analyst with a table, a trail and a tale."
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        """Make the analyst and, where they have no table yet, the demo's."""
+        analyst, made = get_user_model().objects.get_or_create(username=DEMO_NAME)
+        if made:
+            analyst.set_unusable_password()
+            analyst.save()
+        if Table.objects.filter(owner=analyst).exists():
+            return
+        started = time.monotonic()
+        self.stdout.write("Writing four years of night buses …")
+        table = bring_buses(analyst)
+        tell(analyst, table)
+        self.stdout.write(f"{table.name}: {table.latest.height:,} rows, in {time.monotonic() - started:.0f} s.")

@@ -1,0 +1,143 @@
+"""Box plots: one lane per group, the lit rows' own box drawn inside."""
+
+from __future__ import annotations
+
+from night_trail.core.answers.boxes import Box, BoxesAnswer, BoxFigures, Outlying
+from night_trail.core.table import Table
+from night_trail.core.words.numbers import number, percent, value
+from night_trail.draw.canvas import Canvas, Size, line
+from night_trail.draw.scales import Lanes, Linear
+from night_trail.draw.svg import Svg, el, group
+from night_trail.draw.text import width
+
+TALLEST = 46.0
+
+
+def draw_boxes(answer: BoxesAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+    """Return box plots drawn on a canvas."""
+    canvas = Canvas(size, prefix, answer.basis.lit is not None)
+    names = [box.label for box in answer.boxes]
+    if canvas.labelled:
+        most = 150.0 if canvas.full else 80.0
+        canvas.left = min(most, max((width(n) for n in names), default=0.0)) + 22.0
+        canvas.right, canvas.top, canvas.bottom = 16.0, 12.0, 50.0 if canvas.full else 26.0
+    else:
+        canvas.left = canvas.right = canvas.top = canvas.bottom = 2.0
+    pad = 0.02 * (answer.high - answer.low) or 0.5
+    x = Linear(answer.low - pad, answer.high + pad, canvas.x_start, canvas.x_end)
+    rows = Lanes(tuple(names), canvas.y_start, canvas.y_end)
+    canvas.x, canvas.y, canvas.x_column = x, rows, answer.column.name
+    canvas.lane_labels(rows, names, canvas.left - 22.0)
+    for i, box in enumerate(answer.boxes):
+        middle = rows.top(i) + rows.step / 2
+        if len(answer.boxes) > 1:
+            canvas.under.append(line(canvas.x_start, middle, canvas.x_end, middle, "grid"))
+        _box(canvas, answer, table, box, x, middle, min(TALLEST, 0.62 * rows.step))
+    canvas.under.append(line(canvas.x_start, canvas.y_end, canvas.x_end, canvas.y_end, "axis"))
+    unit = f", {answer.column.unit}" if answer.column.unit else ""
+    canvas.value_axis(
+        x, answer.column, f"{answer.column.name}{unit} · notches: 95 % of where the middle may lie"
+    )
+    return canvas
+
+
+def _box(
+    canvas: Canvas, answer: BoxesAnswer, table: Table, box: Box, x: Linear, middle: float, height: float
+) -> None:
+    name = f"{answer.column.name}\x1f{box.label}"
+    whole_lit = box.n_lit is not None and box.n_lit == box.figures.n
+    lit = None
+    if box.lit is not None:
+        share = 1.0 if whole_lit else 0.5
+        lit = _figure(canvas, box.lit, x, middle, height * share, f"lit-{name}", "lit-box")
+    canvas.mark(
+        _figure(canvas, box.figures, x, middle, height, name, "box"),
+        lit,
+        name,
+        answer.condition(box),
+        _card(answer, table, box),
+        whole_lit,
+    )
+    radius = 1.8 if canvas.labelled else 1.0
+    for point in box.outlying:
+        _point(canvas, answer, table, box, point, x(point.low), middle, radius)
+
+
+def _figure(
+    canvas: Canvas, figures: BoxFigures, x: Linear, middle: float, height: float, name: str, class_: str
+) -> Svg:
+    """Return whiskers, the notched box and the median; every path keeps its commands, so that it moves."""
+    top, bottom = middle - height / 2, middle + height / 2
+    q1, q3, median = x(figures.q1), x(figures.q3), x(figures.median)
+    notch_low = max(x(figures.notch_low), q1)
+    notch_high = min(x(figures.notch_high), q3)
+    dent = 0.22 * height
+    outline = (
+        f"M{q1:.2f} {top:.2f}L{notch_low:.2f} {top:.2f}L{median:.2f} {top + dent:.2f}"
+        f"L{notch_high:.2f} {top:.2f}L{q3:.2f} {top:.2f}L{q3:.2f} {bottom:.2f}"
+        f"L{notch_high:.2f} {bottom:.2f}L{median:.2f} {bottom - dent:.2f}"
+        f"L{notch_low:.2f} {bottom:.2f}L{q1:.2f} {bottom:.2f}Z"
+    )
+    low, high = x(figures.low_whisker), x(figures.high_whisker)
+    return group(
+        line(low, middle, q1, middle, "whisker", canvas.id("w1", name)),
+        line(q3, middle, high, middle, "whisker", canvas.id("w2", name)),
+        el("path", class_="box-body", id=canvas.id("q", name), d=outline),
+        line(median, top + dent, median, bottom - dent, "box-median", canvas.id("md", name)),
+        class_=class_,
+    )
+
+
+def _point(
+    canvas: Canvas,
+    answer: BoxesAnswer,
+    table: Table,
+    box: Box,
+    point: Outlying,
+    at: float,
+    middle: float,
+    radius: float,
+) -> None:
+    name = f"{answer.column.name}\x1f{box.label}\x1f{point.low:.12g}"
+    all_lit = point.count == point.lit
+    class_ = "outlying lit-point" if point.lit else "outlying"
+    kind, unit = answer.column.kind, answer.column.unit
+    where = value(point.low, kind, unit)
+    if point.high > point.low:
+        where = f"{value(point.low, kind, '')} to {value(point.high, kind, unit)}"
+    card = [
+        f"{box.label}: {where}" if box.label else where,
+        f"{table.rows_in_words(point.count)}, beyond the whiskers",
+    ]
+    if answer.basis.lit is not None:
+        card.append(f"{point.lit:,} lit")
+    canvas.mark(
+        el("circle", class_=class_, id=canvas.id("o", name), cx=at, cy=middle, r=radius),
+        None,
+        name,
+        answer.outlying_condition(box, point),
+        card,
+        all_lit and answer.basis.lit is not None,
+    )
+
+
+def _card(answer: BoxesAnswer, table: Table, box: Box) -> list[str]:
+    kind, unit, figures = answer.column.kind, answer.column.unit, box.figures
+
+    def said(at: float) -> str:
+        return value(at, kind, unit)
+
+    lines = [box.label] if box.label else []
+    lines += [
+        f"middle {said(figures.median)}",
+        f"half between {number(figures.q1) if kind.numeric else said(figures.q1)} and {said(figures.q3)}",
+        f"whiskers {number(figures.low_whisker) if kind.numeric else said(figures.low_whisker)}"
+        f" to {said(figures.high_whisker)}",
+        table.rows_in_words(figures.n),
+    ]
+    if box.n_lit is not None:
+        share = percent(box.n_lit / figures.n)
+        lines.append(f"{box.n_lit:,} lit ({share})")
+        if box.lit is not None:
+            lines.append(f"middle of the lit {said(box.lit.median)}")
+    return lines

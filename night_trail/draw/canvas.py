@@ -1,0 +1,235 @@
+"""The ground every shape is drawn on: margins, axes, marks with an identity.
+
+A mark is anything that stands for rows. It carries an id that is stable from
+step to step, the condition that names its rows (``data-light``), the text of
+its hover card (``data-card``), and can be reached with the keyboard.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from night_trail.core.conditions import Condition
+from night_trail.core.question import to_json
+from night_trail.core.table import Column, Kind
+from night_trail.draw.scales import Lanes, Linear, Scale, Tick, date_ticks, thinned, ticks
+from night_trail.draw.svg import Svg, el, group, safe_id
+from night_trail.draw.text import AXIS, shortened, width
+
+Detail = Literal["full", "beside", "thumb"]
+
+
+@dataclass(frozen=True)
+class Size:
+    """How large a picture is and how much it shows: a thumb has marks only."""
+
+    width: int
+    height: int
+    detail: Detail = "full"
+
+
+@dataclass
+class Canvas:
+    """Collects what a shape draws; ``prefix`` keeps ids apart where several pictures share a page."""
+
+    size: Size
+    prefix: str
+    has_lit: bool
+    left: float = 0.0
+    right: float = 0.0
+    top: float = 0.0
+    bottom: float = 0.0
+    under: list[Svg] = field(default_factory=list)
+    marks: list[Svg] = field(default_factory=list)
+    over: list[Svg] = field(default_factory=list)
+    x: Scale | None = None
+    y: Scale | None = None
+    x_column: str = ""
+    x_grain: float = 0.0
+    count: int = 0
+
+    @property
+    def labelled(self) -> bool:
+        """Whether there is room for labels."""
+        return self.size.detail != "thumb"
+
+    @property
+    def full(self) -> bool:
+        """Whether this is a main picture."""
+        return self.size.detail == "full"
+
+    @property
+    def x_start(self) -> float:
+        """The left edge of the plot."""
+        return self.left
+
+    @property
+    def x_end(self) -> float:
+        """The right edge of the plot."""
+        return self.size.width - self.right
+
+    @property
+    def y_start(self) -> float:
+        """The upper edge of the plot."""
+        return self.top
+
+    @property
+    def y_end(self) -> float:
+        """The lower edge of the plot."""
+        return self.size.height - self.bottom
+
+    def id(self, *parts: str) -> str:
+        """Return an id on this picture."""
+        return safe_id(self.prefix, *parts)
+
+    def mark(
+        self, shape: Svg, lit: Svg | None, key: str, condition: Condition, card: list[str], pressed: bool
+    ) -> None:
+        """Add a mark: its shape, the lit part drawn over it, and what it says."""
+        if not self.labelled:
+            self.marks.append(group(shape, lit or ""))
+            return
+        self.count += 1
+        self.marks.append(
+            group(
+                shape,
+                lit or "",
+                class_="mark",
+                id=self.id("m", key),
+                role="button",
+                tabindex="0" if self.count == 1 else "-1",
+                aria_pressed="true" if pressed else "false",
+                aria_label=", ".join(card),
+                data_light=to_json(condition),
+                data_card="\n".join(card),
+            )
+        )
+
+    def value_axis(self, scale: Linear, column: Column, title: str) -> None:
+        """Draw the horizontal axis of a measured column under the plot."""
+        if not self.labelled:
+            return
+        wanted = max(2, int((scale.end - scale.start) / 85))
+        if column.kind.temporal:
+            found = date_ticks(scale.low, scale.high, wanted, column.kind)
+        else:
+            found = ticks(scale.low, scale.high, wanted, whole=column.kind == Kind.WHOLE)
+        self.bottom_ticks(found, scale)
+        self.bottom_title(title)
+
+    def bottom_ticks(self, found: list[Tick], scale: Linear) -> None:
+        """Write labels under the plot, thinned until none overlap."""
+        pixels = [scale(t.at) for t in found]
+        widths = [width(t.label) for t in found]
+        for tick in thinned(found, widths, pixels, gap=12):
+            self.over.append(label(tick.label, scale(tick.at), self.y_end + 18, "middle"))
+
+    def bottom_title(self, title: str) -> None:
+        """Write the axis title in words, in the middle under the labels."""
+        if self.full:
+            middle = (self.x_start + self.x_end) / 2
+            shown = shortened(title, self.x_end - self.x_start)
+            self.over.append(label(shown, middle, self.y_end + 38, "middle", "axis-title"))
+
+    def count_axis(self, scale: Linear, title: str, whole: bool) -> None:
+        """Draw the vertical axis with a hairline grid; the title stands over it."""
+        if not self.labelled:
+            return
+        wanted = 4 if self.full else 2
+        for tick in ticks(scale.low, scale.high, wanted, whole=whole):
+            y = scale(tick.at)
+            self.under.append(line(self.x_start, y, self.x_end, y, "grid"))
+            self.over.append(label(tick.label, self.x_start - 10, y + 4, "end"))
+        if self.full:
+            self.over.append(label(title, self.x_start - 10, self.y_start - 10, "start", "axis-title"))
+
+    def lane_labels(self, lanes: Lanes, labels: list[str], room: float) -> None:
+        """Write the group labels beside their lanes, where there is height for them."""
+        if not self.labelled:
+            return
+        every = max(1, round(13 / lanes.step + 0.49)) if lanes.step < 13 else 1
+        for i, text in enumerate(labels):
+            if i % every == 0:
+                y = lanes.top(i) + lanes.step / 2 + 4
+                self.over.append(label(shortened(text, room), self.x_start - 12, y, "end", "lane-label"))
+
+    def picture(self, title: str, description: str, annotations: Svg, heading_level: str) -> Svg:
+        """Return the whole as one SVG element."""
+        width_, height = self.size.width, self.size.height
+        classes = f"picture {self.size.detail}{' has-lit' if self.has_lit else ''}"
+        if self.count > 300:
+            classes += " many"
+        if not self.labelled:
+            body = [*self.under, *self.marks, *self.over]
+            return el(
+                "svg",
+                *body,
+                class_=classes,
+                viewBox=f"0 0 {width_} {height}",
+                width=width_,
+                height=height,
+                aria_hidden="true",
+                focusable="false",
+            )
+        title_id, desc_id = self.id("title"), self.id("desc")
+        ground = el(
+            "rect",
+            class_="ground",
+            x=self.x_start,
+            y=self.y_start,
+            width=max(self.x_end - self.x_start, 0),
+            height=max(self.y_end - self.y_start, 0),
+        )
+        band = el(
+            "rect",
+            class_="axis-band",
+            x=self.x_start,
+            y=self.y_end,
+            width=max(self.x_end - self.x_start, 0),
+            height=max(self.bottom, 0),
+        )
+        return el(
+            "svg",
+            el("title", title, id=title_id),
+            el("desc", description, id=desc_id),
+            ground,
+            group(*self.under, class_="under"),
+            group(*self.marks, class_="marks", id=self.id("marks")),
+            group(*self.over, class_="over"),
+            band if self.x_column else "",
+            annotations,
+            class_=classes,
+            id=self.id("picture"),
+            viewBox=f"0 0 {width_} {height}",
+            width=width_,
+            height=height,
+            role="group",
+            aria_labelledby=title_id,
+            aria_describedby=desc_id,
+            data_axes=json.dumps(self.axes(), ensure_ascii=False),
+            data_level=heading_level or None,
+        )
+
+    def axes(self) -> dict[str, Any]:
+        """Return what scripts need to turn pixels into places."""
+        return {
+            "x": self.x.described() if self.x else None,
+            "y": self.y.described() if self.y else None,
+            "column": self.x_column,
+            "plot": [self.x_start, self.y_start, self.x_end, self.y_end],
+        }
+
+
+def label(text: str, x: float, y: float, anchor: str, class_: str = "axis-label") -> Svg:
+    """Return a text placed by transform, which moves smoothly where x and y would jump."""
+    return el("text", text, class_=class_, text_anchor=anchor, transform=f"translate({x:.2f} {y:.2f})")
+
+
+def line(x1: float, y1: float, x2: float, y2: float, class_: str, id_: str | None = None) -> Svg:
+    """Return a line as a path, for the same reason."""
+    return el("path", class_=class_, id=id_, d=f"M{x1:.2f} {y1:.2f}L{x2:.2f} {y2:.2f}")
+
+
+__all__ = ["AXIS", "Canvas", "Detail", "Size", "label", "line"]

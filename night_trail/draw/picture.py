@@ -1,0 +1,93 @@
+"""The door of the drawing code: an answer, put into a picture at a size."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from night_trail.core.annotations import Annotation
+from night_trail.core.answers import Answer
+from night_trail.core.answers.bars import BarsAnswer
+from night_trail.core.answers.boxes import BoxesAnswer
+from night_trail.core.answers.histogram import HistogramAnswer
+from night_trail.core.sentence import sentence
+from night_trail.core.table import Table
+from night_trail.core.words import plain, words_of
+from night_trail.draw.annotations import draw_annotations
+from night_trail.draw.bars import draw_bars
+from night_trail.draw.boxes import draw_boxes
+from night_trail.draw.canvas import Canvas, Size
+from night_trail.draw.histogram import draw_histogram
+from night_trail.draw.svg import Svg, el
+from night_trail.draw.text import wrapped
+from night_trail.draw.theme import TOKENS, standalone_style
+
+MAIN = Size(742, 400)
+BESIDE = Size(268, 140, "beside")
+THUMB = Size(64, 36, "thumb")
+WALK = Size(820, 580)
+
+_SHAPES: dict[type, Callable[[Any, Table, Size, str], Canvas]] = {
+    HistogramAnswer: draw_histogram,
+    BoxesAnswer: draw_boxes,
+    BarsAnswer: draw_bars,
+}
+
+
+def draw(
+    answer: Answer,
+    table: Table,
+    size: Size = MAIN,
+    prefix: str = "main",
+    annotations: Sequence[Annotation] = (),
+) -> Svg:
+    """Return the picture of an answer.
+
+    Parameters
+    ----------
+    answer
+        What to draw; its figures are drawn as they are.
+    table
+        For the words a row and a condition are called by.
+    size
+        Pixels and detail.
+    prefix
+        Begins every id, so that pictures on one page keep apart.
+    annotations
+        Notes, arrows and ranges; drawn on full pictures only.
+    """
+    canvas = _SHAPES[type(answer)](answer, table, size, prefix)
+    said = words_of(answer, table)
+    description = " ".join([plain(said.headline), *said.cautions])
+    title = str(sentence(answer.question, table, answer))
+    return canvas.picture(title, description, draw_annotations(canvas, annotations), "")
+
+
+def standalone(
+    answer: Answer,
+    table: Table,
+    title: str,
+    size: Size = MAIN,
+    theme: str = "day",
+    annotations: Sequence[Annotation] = (),
+) -> str:
+    """Return a picture as a file of its own: the sentence over it, the theme's colours in it."""
+    picture = draw(answer, table, size, "figure", annotations)
+    lines = wrapped(title, 0.9 * (size.width - 32), 19.0, "Literata-Regular")
+    above = 22 + 25 * len(lines)
+    heading = [
+        el("text", text, class_="figure-title", transform=f"translate(16 {28 + 25 * i})")
+        for i, text in enumerate(lines)
+    ]
+    inner = Svg(picture.replace("<svg ", f'<svg y="{above}" ', 1))
+    return el(
+        "svg",
+        el("style", Svg(standalone_style(theme))),
+        el("rect", width="100%", height="100%", fill=TOKENS[theme]["ink"]),
+        *heading,
+        inner,
+        xmlns="http://www.w3.org/2000/svg",
+        viewBox=f"0 0 {size.width} {size.height + above}",
+        width=size.width,
+        height=size.height + above,
+    )

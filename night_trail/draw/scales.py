@@ -1,0 +1,144 @@
+"""From data to pixels: linear axes, lanes of groups, ticks and their labels."""
+
+from __future__ import annotations
+
+import datetime as dt
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+from night_trail.core.annotations import At
+from night_trail.core.table import Kind
+from night_trail.core.words.numbers import MINUS, number
+
+
+@dataclass(frozen=True)
+class Linear:
+    """Numbers from ``low`` to ``high`` on pixels from ``start`` to ``end``."""
+
+    low: float
+    high: float
+    start: float
+    end: float
+
+    def __call__(self, value: float) -> float:
+        """Return the pixel of a value."""
+        span = (self.high - self.low) or 1.0
+        return self.start + (value - self.low) / span * (self.end - self.start)
+
+    def place(self, at: At) -> float:
+        """Return the pixel of an anchor, kept inside the axis; a lane's anchor goes to the middle."""
+        if isinstance(at, tuple):
+            return (self.start + self.end) / 2
+        low, high = sorted((self.start, self.end))
+        return min(max(self(at), low), high)
+
+    def described(self) -> dict[str, Any]:
+        """Return what a script needs to turn pixels into places."""
+        return {"domain": [self.low, self.high], "range": [round(self.start, 2), round(self.end, 2)]}
+
+
+@dataclass(frozen=True)
+class Lanes:
+    """Groups one below the other: each key owns an equal part of the pixels."""
+
+    keys: tuple[str, ...]
+    start: float
+    end: float
+
+    @property
+    def step(self) -> float:
+        """The height of one lane in pixels."""
+        return (self.end - self.start) / max(len(self.keys), 1)
+
+    def top(self, position: int) -> float:
+        """Return the pixel where a lane begins."""
+        return self.start + position * self.step
+
+    def place(self, at: At) -> float:
+        """Return the pixel of an anchor; one whose group is gone goes to the middle."""
+        if isinstance(at, tuple) and at[0] in self.keys:
+            return self.top(self.keys.index(at[0])) + at[1] * self.step
+        return (self.start + self.end) / 2
+
+    def described(self) -> dict[str, Any]:
+        """Return what a script needs to turn pixels into places."""
+        return {"keys": list(self.keys), "range": [round(self.start, 2), round(self.end, 2)]}
+
+
+Scale = Linear | Lanes
+
+
+@dataclass(frozen=True)
+class Tick:
+    """A place on an axis and its label."""
+
+    at: float
+    label: str
+
+
+def ticks(low: float, high: float, wanted: int, whole: bool = False) -> list[Tick]:
+    """Return about as many round ticks as wanted (extended Wilkinson, Talbot, Lin & Hanrahan 2010)."""
+    if not math.isfinite(low) or not math.isfinite(high) or high <= low:
+        return [Tick(low, number(low))]
+    from mizani.breaks import breaks_extended  # noqa: PLC0415  (slow import)
+
+    places = [float(b) for b in breaks_extended(n=max(2, wanted))((low, high))]
+    if whole:
+        places = [p for p in places if p == int(p)]
+    places = [p for p in places if low - 1e-9 * (high - low) <= p <= high + 1e-9 * (high - low)]
+    return [Tick(p, label) for p, label in zip(places, tick_labels(places), strict=True)]
+
+
+def tick_labels(places: Sequence[float]) -> list[str]:
+    """Return labels with the decimals their step needs, all alike.
+
+    >>> tick_labels([0, 0.5, 1]), tick_labels([-2000.0, 0.0])
+    (['0.0', '0.5', '1.0'], ['−2,000', '0'])
+    """
+    step = min((abs(b - a) for a, b in pairwise(places)), default=1.0) or 1.0
+    largest = max((abs(p) for p in places), default=1.0)
+    if largest >= 1e9 or (0 < largest < 1e-4):
+        return [number(p) for p in places]
+    digits = 0
+    while digits < 6 and abs(round(step, digits) - step) > 1e-9 * step:
+        digits += 1
+    return [f"{p + 0.0:,.{digits}f}".replace("-", MINUS) for p in places]
+
+
+def date_ticks(low: float, high: float, wanted: int, kind: Kind) -> list[Tick]:
+    """Return ticks at calendar places, labelled as finely as they lie."""
+    if high - low < 3_600:
+        return [Tick(low, _label(low, "%H:%M"))]
+    from mizani.breaks import breaks_date  # noqa: PLC0415  (slow import)
+
+    epoch = dt.datetime(1970, 1, 1)
+    limits = (epoch + dt.timedelta(seconds=low), epoch + dt.timedelta(seconds=high))
+    places = [(when - epoch).total_seconds() for when in breaks_date(n=max(2, wanted))(limits)]
+    places = [p for p in places if low <= p <= high] or [low]
+    step = min((b - a for a, b in pairwise(places)), default=high - low)
+    form = "%Y" if step > 360 * 86_400 else "%b %Y" if step > 27 * 86_400 else "%-d %b"
+    if step < 86_400:
+        form = "%H:%M" if kind == Kind.DATETIME and high - low < 3 * 86_400 else "%-d %b"
+    if form == "%b %Y" and len(places) > 1:
+        years = {_label(p, "%Y") for p in places}
+        if len(years) == 1:
+            form = "%b"
+    labels = [_label(p, form) for p in places]
+    return [Tick(p, label) for p, label in zip(places, labels, strict=True)]
+
+
+def _label(seconds: float, form: str) -> str:
+    return (dt.datetime(1970, 1, 1) + dt.timedelta(seconds=seconds)).strftime(form)
+
+
+def thinned(found: list[Tick], widths: list[float], pixels: list[float], gap: float) -> list[Tick]:
+    """Return every tick, or every second, third … so that centred labels never overlap."""
+    for every in range(1, len(found) + 1):
+        kept = range(0, len(found), every)
+        clear = all(pixels[b] - pixels[a] >= (widths[a] + widths[b]) / 2 + gap for a, b in pairwise(kept))
+        if clear:
+            return [found[i] for i in kept]
+    return found[:1]

@@ -1,0 +1,50 @@
+"""The colours of night and day, and the style of a picture that stands alone."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+TOKENS = {
+    "night": {
+        "ink": "#0e1420",
+        "panel": "#151c2b",
+        "raised": "#1c2536",
+        "line": "#2b364b",
+        "line-strong": "#3a475f",
+        "paper": "#ebe5d6",
+        "dim": "#a6aebd",
+        "faint": "#6f7b90",
+        "lamp": "#f2b34c",
+        "moon": "#8ea4c6",
+        "moss": "#7db58c",
+        "ember": "#e4775b",
+    },
+    "day": {
+        "ink": "#f6f2e8",
+        "panel": "#fffdf8",
+        "raised": "#ffffff",
+        "line": "#e2dccb",
+        "line-strong": "#c9c1ab",
+        "paper": "#1b2433",
+        "dim": "#4d5768",
+        "faint": "#7b8494",
+        "lamp": "#b46a00",
+        "moon": "#5d7398",
+        "moss": "#2f7d4a",
+        "ember": "#b3401f",
+    },
+}
+"""The same values stand in ``theme.css``; a test holds the two together."""
+
+PICTURE_CSS = Path(__file__).parent / "picture.css"
+
+
+def standalone_style(theme: str) -> str:
+    """Return the picture's style sheet with the theme's colours written in.
+
+    A file that leaves the application cannot ask the page for its variables.
+    """
+    style = PICTURE_CSS.read_text(encoding="utf-8")
+    for name, colour in TOKENS[theme].items():
+        style = style.replace(f"var(--{name})", colour)
+    return style

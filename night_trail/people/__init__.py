@@ -1,0 +1,1 @@
+"""Who is here: sign-in and sign-out, passwords, the theme a visitor prefers."""

@@ -1,0 +1,48 @@
+"""The few pages around signing in that Django does not bring."""
+
+from __future__ import annotations
+
+from urllib.parse import urlsplit
+
+from django.conf import settings
+from django.contrib.auth import get_user_model, login
+from django.contrib.auth.decorators import login_not_required
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect
+from django.utils.crypto import constant_time_compare
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_GET, require_POST
+
+from night_trail.people.context import COOKIE, THEMES
+
+DEMO_NAME = "analyst"
+
+
+@login_not_required
+@require_POST
+def change_theme(request: HttpRequest) -> HttpResponse:
+    """Remember the theme and go back to the page the visitor came from."""
+    back = request.POST.get("back", "")
+    if not url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()}):
+        back = "/"
+    parts = urlsplit(back)
+    response = redirect(parts.path + (f"?{parts.query}" if parts.query else ""))
+    chosen = request.POST.get("theme", "")
+    if chosen in THEMES:
+        response.set_cookie(
+            COOKIE, chosen, max_age=31_536_000, samesite="Lax", secure=settings.SESSION_COOKIE_SECURE
+        )
+    return response
+
+
+@login_not_required
+@require_GET
+def enter(request: HttpRequest, key: str) -> HttpResponse:
+    """Sign the visitor in as the demo analyst, where a demo runs and the key is its own."""
+    if not settings.DEMO_KEY or not constant_time_compare(key, settings.DEMO_KEY):
+        raise Http404
+    analyst = get_user_model().objects.filter(username=DEMO_NAME).first()
+    if analyst is None:
+        raise Http404
+    login(request, analyst, backend="django.contrib.auth.backends.ModelBackend")
+    return redirect("tables:home")

@@ -1,0 +1,1 @@
+"""The outer shell: settings, addresses, the base page, styles, scripts and fonts."""

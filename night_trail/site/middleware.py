@@ -1,0 +1,30 @@
+"""What the core refuses becomes one sentence, never an error page."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from django.http import HttpRequest, HttpResponse
+from django.utils.cache import patch_vary_headers
+
+from night_trail.core.errors import NightTrailError
+from night_trail.site.errors import sentence_page
+
+
+class PlainErrors:
+    """Turns ``NightTrailError`` into its sentence with status 422."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        """Pass the request on; pages differ for whole loads and for swaps."""
+        response = self.get_response(request)
+        patch_vary_headers(response, ("HX-Request",))
+        return response
+
+    def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
+        """Answer a refusal of the core with its sentence."""
+        if isinstance(exception, NightTrailError):
+            return sentence_page(request, str(exception), 422)
+        return None

@@ -1,0 +1,1 @@
+"""Settings: ``production`` is strict, ``demo`` the same over plain HTTP here, ``test`` for tests."""

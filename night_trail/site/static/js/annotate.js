@@ -1,0 +1,247 @@
+// Notes, arrows and ranges, placed and moved by hand or by keyboard. The server
+// keeps them in the picture's own data and draws them; here a pixel becomes a
+// place on the axes and back, nothing more.
+import { $, $$, pixel, toData, toPixel, token } from "./common.js";
+
+const STEP = 8;
+let on = false;
+let tool = "";
+let chosen = "";
+const earlier = [];
+
+export const annotating = () => on;
+const stage = () => $("#stage");
+const svg = () => $("#stage svg.picture");
+const axes = () => JSON.parse(svg().dataset.axes);
+const current = () => JSON.parse(stage().dataset.annotations || "[]");
+const hint = (words) => { $("#annotate-hint").textContent = words; };
+
+export function toggleAnnotating() {
+  if (!stage()) return;
+  on = !on;
+  tool = "";
+  chosen = "";
+  show();
+  if (on) $("[data-tool]").focus();
+}
+
+// Called after every swap: the page's state stays, what is shown follows it.
+function show() {
+  if (!stage()) { on = false; }
+  document.body.classList.toggle("annotating", on);
+  const tools = $("#annotate-tools");
+  if (!tools) return;
+  if ($("#annotate-toggle")) tools.hidden = !on;
+  $("#annotate-toggle")?.setAttribute("aria-pressed", String(on));
+  for (const button of $$("[data-tool]")) button.setAttribute("aria-pressed", String(button.dataset.tool === tool));
+  $("[data-undo]").disabled = !earlier.length;
+  list();
+  for (const mark of $$("#stage .annotation")) {
+    if (on) mark.setAttribute("tabindex", "0");
+    else mark.removeAttribute("tabindex");
+    mark.classList.toggle("chosen", on && mark.dataset.annotation === chosen);
+  }
+}
+
+function list() {
+  const holder = $("#annotation-list");
+  const kept = holder.contains(document.activeElement) ? document.activeElement.id : "";
+  holder.replaceChildren(
+    ...current().map((a, i) => {
+      const item = document.createElement("li");
+      const what = document.createElement("span");
+      what.className = "what";
+      what.textContent = a.mark;
+      item.append(what);
+      if (a.mark !== "arrow") {
+        const words = document.createElement("input");
+        words.className = "field-line";
+        words.id = `annotation-text-${a.id}`;
+        words.value = a.text ?? "";
+        words.maxLength = 280;
+        words.placeholder = a.mark === "note" ? "What is to be seen here" : "Words for the range, if any";
+        words.setAttribute("aria-label", `Text of ${a.mark} ${i + 1}`);
+        words.addEventListener("change", () => update(a.id, { text: words.value }));
+        item.append(words);
+      }
+      const gone = document.createElement("button");
+      gone.type = "button";
+      gone.className = "quiet";
+      gone.textContent = "remove";
+      gone.setAttribute("aria-label", `Remove ${a.mark} ${i + 1}`);
+      gone.addEventListener("click", () => save(current().filter((b) => b.id !== a.id)));
+      item.append(gone);
+      return item;
+    }),
+  );
+  if (kept) document.getElementById(kept)?.focus();
+}
+
+function save(annotations, remember = true) {
+  if (remember) earlier.push({ address: stage().dataset.annotate, annotations: current() });
+  stage().dataset.annotations = JSON.stringify(annotations);
+  return htmx.ajax("POST", stage().dataset.annotate, {
+    source: stage(),
+    target: stage().dataset.swap,
+    swap: "outerMorph",
+    values: { csrfmiddlewaretoken: token(), annotations: JSON.stringify(annotations) },
+  });
+}
+const update = (id, changes) => save(current().map((a) => (a.id === id ? { ...a, ...changes } : a)));
+
+function undo() {
+  const step = earlier.pop();
+  if (step && step.address === stage().dataset.annotate) save(step.annotations, false);
+}
+
+const newId = () => Date.now().toString(36) + Math.floor(Math.random() * 1296).toString(36);
+const at = (x, y) => ({ x: toData(axes().x, x), y: toData(axes().y, y) });
+
+// Keeps a fresh or moved mark inside the plot: anchors outside it could not be drawn.
+function inside(x, y) {
+  const [left, top, right, bottom] = axes().plot;
+  return [Math.max(left, Math.min(right, x)), Math.max(top, Math.min(bottom, y))];
+}
+
+async function add(kind, from, to) {
+  const id = newId();
+  const a = at(...inside(...from));
+  const b = at(...inside(...to));
+  const made = {
+    note: { mark: "note", id, x: a.x, y: a.y, text: "" },
+    arrow: { mark: "arrow", id, x: a.x, y: a.y, to_x: b.x, to_y: b.y },
+    range: { mark: "range", id, low: Math.min(a.x, b.x), high: Math.max(a.x, b.x) },
+  }[kind];
+  tool = "";
+  chosen = id;
+  hint("");
+  await save([...current(), made]);
+  const words = kind === "note" ? $(`#annotation-text-${id}`) : $(`#stage [data-annotation="${id}"]`);
+  words?.focus();
+}
+
+// Without a hand: a mark lands in the middle of the plot and is moved with the arrows.
+function addInTheMiddle(kind) {
+  const [left, top, right, bottom] = axes().plot;
+  const x = left + (right - left) * 0.55;
+  const y = top + (bottom - top) * 0.35;
+  add(kind, [x, y], kind === "range" ? [x + (right - left) * 0.15, y] : [x - 60, y + 70]);
+}
+
+document.addEventListener("click", (event) => {
+  const button = event.target.closest?.("[data-tool]");
+  if (button) {
+    on = true;
+    // a click without a pointer is a press of Enter
+    if (event.detail === 0) return addInTheMiddle(button.dataset.tool);
+    tool = tool === button.dataset.tool ? "" : button.dataset.tool;
+    const words = { note: "Click where the note goes.", arrow: "Drag from tail to head.", range: "Drag along the axis." };
+    show();
+    hint(words[tool] ?? "");
+  }
+  if (event.target.closest?.("[data-undo]")) undo();
+});
+
+// ---- by hand ----
+let drag = null;
+document.addEventListener("pointerdown", (event) => {
+  if (!on || event.button !== 0 || !svg()?.contains(event.target)) return;
+  const start = pixel(svg(), event);
+  const mark = event.target.closest(".annotation");
+  if (tool) drag = { tool, start, end: start };
+  else if (mark) {
+    chosen = mark.dataset.annotation;
+    drag = { id: chosen, handle: event.target.dataset.handle ?? "move", mark, start, end: start };
+    mark.focus({ preventScroll: true });
+  } else return;
+  event.preventDefault();
+});
+addEventListener("pointermove", (event) => {
+  if (!drag) return;
+  drag.end = pixel(svg(), event);
+  if (drag.tool && drag.tool !== "note") preview(drag);
+  if (drag.mark && drag.handle === "move") {
+    drag.mark.setAttribute("transform", `translate(${drag.end.x - drag.start.x} ${drag.end.y - drag.start.y})`);
+  }
+});
+addEventListener("pointerup", () => {
+  if (!drag) return;
+  const done = drag;
+  drag = null;
+  $(".sweep", svg())?.remove();
+  const [dx, dy] = [done.end.x - done.start.x, done.end.y - done.start.y];
+  const far = Math.hypot(dx, dy) > 4;
+  if (done.tool === "note") return void add("note", [done.end.x, done.end.y], [done.end.x, done.end.y]);
+  if (done.tool) {
+    const end = far ? [done.end.x, done.end.y] : [done.start.x - 50, done.start.y + 60];
+    return void add(done.tool, [done.start.x, done.start.y], end);
+  }
+  done.mark.removeAttribute("transform");
+  if (far) move(done.id, done.handle, dx, dy);
+  else show();
+});
+
+function preview({ start, end }) {
+  let shape = $(".sweep", svg());
+  if (!shape) {
+    shape = document.createElementNS("http://www.w3.org/2000/svg", "path");
+    shape.setAttribute("class", "arrow-shaft sweep");
+    svg().append(shape);
+  }
+  shape.setAttribute("d", `M${start.x} ${start.y}L${end.x} ${end.y}`);
+}
+
+// Moves an annotation, or one end of it, by pixels.
+function move(id, handle, dx, dy) {
+  const { x, y } = axes();
+  const a = current().find((b) => b.id === id);
+  if (!a) return;
+  const shifted = (px, py) => at(...inside(toPixel(x, px) + dx, toPixel(y, py) + dy));
+  if (a.mark === "range") {
+    const by = toData(x, dx) - toData(x, 0);
+    const low = handle === "high" ? a.low : a.low + by;
+    const high = handle === "low" ? a.high : a.high + by;
+    return update(id, { low: Math.min(low, high), high: Math.max(low, high) });
+  }
+  const changes = {};
+  if (handle !== "to") Object.assign(changes, shifted(a.x, a.y));
+  if (a.mark === "arrow" && handle !== "from") {
+    const head = shifted(a.to_x, a.to_y);
+    Object.assign(changes, { to_x: head.x, to_y: head.y });
+  }
+  return update(id, changes);
+}
+
+// ---- by keyboard: arrows move, Alt moves the far end, Enter writes, Delete removes ----
+document.addEventListener("keydown", async (event) => {
+  if (!on) return;
+  if ((event.ctrlKey || event.metaKey) && event.key === "z" && !event.target.closest("input, textarea")) {
+    event.preventDefault();
+    return undo();
+  }
+  const mark = event.target.closest?.("#stage .annotation");
+  if (!mark) return;
+  const id = mark.dataset.annotation;
+  const step = event.shiftKey ? 1 : STEP;
+  const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[event.key];
+  if (by) {
+    event.preventDefault();
+    const kind = current().find((a) => a.id === id)?.mark;
+    const far = event.altKey ? { arrow: "to", range: "high" }[kind] : undefined;
+    await move(id, far ?? "move", ...by);
+    $(`#stage [data-annotation="${id}"]`)?.focus();
+  } else if (event.key === "Delete" || event.key === "Backspace") {
+    event.preventDefault();
+    await save(current().filter((a) => a.id !== id));
+    $("[data-tool]").focus();
+  } else if (event.key === "Enter") {
+    event.preventDefault();
+    $(`#annotation-text-${id}`)?.focus();
+  }
+});
+
+document.addEventListener("htmx:after:swap", show);
+export function alwaysAnnotating() {
+  on = true;
+  show();
+}

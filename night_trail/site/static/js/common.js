@@ -1,0 +1,249 @@
+// What every page does: notices, the line that says something runs, hover
+// cards, the list of keys, pictures that follow the size of their window.
+// Nothing here computes a figure; it turns events into requests.
+
+export const $ = (selector, root = document) => root.querySelector(selector);
+export const $$ = (selector, root = document) => [...root.querySelectorAll(selector)];
+export const token = () => $('input[name="csrfmiddlewaretoken"]')?.value ?? "";
+
+export function notice(sentence) {
+  const box = document.createElement("div");
+  box.className = "notice";
+  const bang = document.createElement("span");
+  bang.className = "bang";
+  bang.textContent = "!";
+  const words = document.createElement("p");
+  words.textContent = sentence;
+  const close = document.createElement("button");
+  close.type = "button";
+  close.className = "quiet";
+  close.dataset.dismiss = "";
+  close.setAttribute("aria-label", "Close this notice");
+  close.textContent = "×";
+  box.append(bang, words, close);
+  $("#notice").replaceChildren(box);
+}
+
+// ---- something runs: shown only when it takes longer than a blink ----
+let running = 0;
+let busyTimer = 0;
+document.addEventListener("htmx:before:request", (event) => {
+  if (event.detail?.ctx?.sourceElement?.id === "arrival") return;
+  running += 1;
+  clearTimeout(busyTimer);
+  busyTimer = setTimeout(() => {
+    if (running > 0) {
+      $("#busy").classList.add("shown");
+      document.body.classList.add("waits");
+    }
+  }, 250);
+});
+document.addEventListener("htmx:finally:request", () => {
+  running = Math.max(0, running - 1);
+  if (!running) {
+    clearTimeout(busyTimer);
+    $("#busy").classList.remove("shown");
+    document.body.classList.remove("waits");
+  }
+});
+document.addEventListener("htmx:error", () => {
+  notice("The server did not answer. Nothing you made is lost; try again in a moment.");
+});
+document.addEventListener("htmx:after:swap", (event) => {
+  const status = event.detail?.ctx?.response?.status ?? 200;
+  if (status < 400) $("#notice")?.replaceChildren();
+  const title = $("[data-title]")?.dataset.title;
+  if (title) document.title = `${title} · Night Trail`;
+  fitPictures();
+});
+
+document.addEventListener("click", (event) => {
+  if (event.target.closest("[data-dismiss]")) event.target.closest(".notice").remove();
+  if (event.target.closest("[data-keys]")) $("#keys")?.showModal();
+  for (const open of $$("details.menu-box[open]")) {
+    if (!open.contains(event.target)) open.open = false;
+  }
+});
+
+// ---- one small card near the pointer, or beside the mark that has the focus ----
+const card = document.createElement("div");
+card.className = "hover-card";
+card.hidden = true;
+document.body.append(card);
+
+function place(x, y) {
+  const box = card.getBoundingClientRect();
+  card.style.left = `${Math.max(6, Math.min(x + 14, innerWidth - box.width - 8))}px`;
+  card.style.top = `${Math.max(6, y + 16 + box.height > innerHeight ? y - box.height - 12 : y + 16)}px`;
+}
+
+function showCard(holder, x, y) {
+  card.className = "hover-card";
+  card.replaceChildren(
+    ...holder.dataset.card.split("\n").map((line) => {
+      const p = document.createElement("p");
+      p.textContent = line;
+      return p;
+    }),
+  );
+  card.hidden = false;
+  place(x, y);
+}
+
+document.addEventListener("pointermove", (event) => {
+  const holder = event.target.closest?.("[data-card]");
+  if (holder) return showCard(holder, event.clientX, event.clientY);
+  const small = event.target.closest?.("[data-small]");
+  if (small) {
+    if (card.dataset.small !== small.dataset.small || card.hidden) {
+      const img = document.createElement("img");
+      img.src = small.dataset.small;
+      img.alt = "";
+      img.addEventListener("error", () => { card.hidden = true; });
+      card.className = "hover-card way-card";
+      card.replaceChildren(img);
+      card.dataset.small = small.dataset.small;
+      card.hidden = false;
+    }
+    return place(event.clientX + 20, event.clientY);
+  }
+  card.hidden = true;
+});
+document.addEventListener("focusin", (event) => {
+  const holder = event.target.closest?.("[data-card]");
+  if (holder?.matches(":focus-visible")) {
+    const box = holder.getBoundingClientRect();
+    showCard(holder, box.right, box.top);
+  }
+});
+document.addEventListener("focusout", () => { card.hidden = true; });
+document.addEventListener("pointerdown", () => { card.hidden = true; });
+
+// ---- a picture is drawn anew, by the server, for the room it has ----
+let fitTimer = 0;
+export function fitPictures() {
+  for (const stage of $$(".stage[data-picture]")) {
+    const picture = $("svg.picture", stage);
+    if (!picture || stage.dataset.fitting) continue;
+    const wide = Math.round(stage.clientWidth);
+    const high = Math.round(stage.clientHeight);
+    if (!wide || !high) continue;
+    document.cookie = `${stage.dataset.cookie}=${wide}x${high};path=/;max-age=31536000;samesite=lax`;
+    const box = picture.viewBox.baseVal;
+    if (Math.abs(box.width - wide) < 3 && Math.abs(box.height - high) < 3) continue;
+    stage.dataset.fitting = "1";
+    const whole = stage.dataset.whole;
+    const url = new URL(whole ? location.href : stage.dataset.picture, location.href);
+    url.searchParams.set("size", `${wide}x${high}`);
+    htmx
+      .ajax("GET", url.pathname + url.search, {
+        source: stage,
+        target: whole ?? "#stage",
+        swap: whole ? "outerMorph" : "innerMorph",
+      })
+      .finally(() => { delete stage.dataset.fitting; });
+  }
+}
+addEventListener("resize", () => {
+  clearTimeout(fitTimer);
+  fitTimer = setTimeout(fitPictures, 180);
+});
+addEventListener("load", () => setTimeout(fitPictures, 30));
+matchMedia("print").addEventListener("change", fitPictures);
+
+// ---- marks: one stop for Tab, arrows walk them ----
+export function walkMarks(event) {
+  const mark = event.target.closest?.(".mark");
+  const steps = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 };
+  if (!mark || !(event.key in steps || event.key === "Home" || event.key === "End")) return false;
+  const marks = $$(".mark", mark.closest("svg"));
+  const at = marks.indexOf(mark);
+  const to = event.key === "Home" ? 0 : event.key === "End" ? marks.length - 1 : at + steps[event.key];
+  const next = marks[Math.max(0, Math.min(marks.length - 1, to))];
+  mark.setAttribute("tabindex", "-1");
+  next.setAttribute("tabindex", "0");
+  next.focus();
+  event.preventDefault();
+  return true;
+}
+
+// ---- a drag along the axis, or over the plot's ground, sweeps a range ----
+export function onSweep(swept) {
+  let start = null;
+  document.addEventListener("pointerdown", (event) => {
+    const band = event.target.closest?.(".axis-band");
+    if (!band || event.button !== 0) return;
+    const svg = band.closest("svg");
+    start = { svg, x: pixel(svg, event).x, shift: event.shiftKey };
+    band.setPointerCapture(event.pointerId);
+    event.preventDefault();
+  });
+  document.addEventListener("pointermove", (event) => {
+    if (!start) return;
+    const [left, top, right, bottom] = JSON.parse(start.svg.dataset.axes).plot;
+    const x = Math.max(left, Math.min(right, pixel(start.svg, event).x));
+    let sweep = $(".sweep", start.svg);
+    if (!sweep) {
+      sweep = document.createElementNS("http://www.w3.org/2000/svg", "rect");
+      sweep.setAttribute("class", "sweep");
+      start.svg.append(sweep);
+    }
+    sweep.setAttribute("x", Math.min(start.x, x));
+    sweep.setAttribute("y", top);
+    sweep.setAttribute("width", Math.abs(x - start.x));
+    sweep.setAttribute("height", bottom - top);
+    start.to = x;
+  });
+  addEventListener("pointerup", () => {
+    if (!start) return;
+    const { svg, x, to, shift } = start;
+    start = null;
+    $(".sweep", svg)?.remove();
+    if (to === undefined || Math.abs(to - x) < 4) return;
+    const axes = JSON.parse(svg.dataset.axes);
+    swept({
+      turn: "light range",
+      column: axes.column,
+      low: toData(axes.x, Math.min(x, to)),
+      high: toData(axes.x, Math.max(x, to)),
+      grain: Math.abs(toData(axes.x, 1) - toData(axes.x, 0)),
+      add: shift,
+    });
+  });
+}
+
+export function pixel(svg, event) {
+  const box = svg.getBoundingClientRect();
+  const view = svg.viewBox.baseVal;
+  return {
+    x: ((event.clientX - box.left) * view.width) / box.width,
+    y: ((event.clientY - box.top) * view.height) / box.height,
+  };
+}
+
+// From a pixel to a place: a number on a measured axis, [group, fraction] on one of groups.
+export function toData(axis, at) {
+  const [start, end] = axis.range;
+  if (axis.keys) {
+    const step = (end - start) / Math.max(axis.keys.length, 1);
+    const i = Math.max(0, Math.min(axis.keys.length - 1, Math.floor((at - start) / step)));
+    return [axis.keys[i], Math.round(Math.max(-1, Math.min(2, (at - start) / step - i)) * 1000) / 1000];
+  }
+  const [low, high] = axis.domain;
+  return low + ((at - start) / (end - start)) * (high - low);
+}
+
+export function toPixel(axis, at) {
+  const [start, end] = axis.range;
+  if (axis.keys) {
+    const i = Array.isArray(at) ? axis.keys.indexOf(at[0]) : -1;
+    if (i < 0) return (start + end) / 2;
+    return start + ((end - start) / axis.keys.length) * (i + at[1]);
+  }
+  if (Array.isArray(at)) return (start + end) / 2;
+  const [low, high] = axis.domain;
+  return start + ((at - low) / (high - low || 1)) * (end - start);
+}
+
+export const typing = (target) =>
+  target.closest?.("input, textarea, select, [contenteditable]") && !target.closest('[type="checkbox"]');

@@ -1,0 +1,169 @@
+// The desk: pointer and keys become turns. A turn is posted to the step one
+// stands on; the server answers with the desk at the step it leads to.
+import { $, $$, onSweep, token, typing, walkMarks } from "./common.js";
+import { annotating, toggleAnnotating } from "./annotate.js";
+
+const desk = () => $("#desk");
+let last = Promise.resolve();
+
+// One after the other: a second turn waits for the step the first one leads to.
+function turn(values) {
+  last = last.then(() =>
+    htmx.ajax("POST", desk().dataset.turn, {
+      source: desk(),
+      target: "#desk",
+      swap: "outerMorph",
+      values: { csrfmiddlewaretoken: token(), ...values },
+    }),
+  );
+  return last;
+}
+const change = (value) => turn({ change: JSON.stringify(value) });
+const go = (address) => {
+  if (!address) return;
+  last = last.then(() => htmx.ajax("GET", address, { source: desk(), target: "#desk", swap: "outerMorph", push: address }));
+};
+
+// ---- marks ----
+function light(mark, add) {
+  change({ turn: "light", rows: JSON.parse(mark.dataset.light), add });
+}
+document.addEventListener("click", (event) => {
+  if (annotating()) return;
+  const mark = event.target.closest?.("svg.picture .mark");
+  if (mark) {
+    if (event.detail < 2) light(mark, event.shiftKey);
+    return;
+  }
+  if (event.target.closest?.("svg.picture .ground") && $(".chip.lantern")) change({ turn: "put out" });
+});
+document.addEventListener("dblclick", (event) => {
+  if (!annotating() && event.target.closest?.("svg.picture .mark")) change({ turn: "keep lit" });
+});
+onSweep((swept) => { if (!annotating()) change(swept); });
+
+// ---- lists that open at a word ----
+const popover = () => $("#popover");
+let opener = null;
+document.addEventListener("htmx:before:request", (event) => {
+  const source = event.detail?.ctx?.sourceElement;
+  if (source?.matches?.(".slot, .slot-add, [data-opens]")) opener = source;
+});
+document.addEventListener("htmx:after:swap", (event) => {
+  const target = event.detail?.ctx?.target;
+  const status = event.detail?.ctx?.response?.status ?? 200;
+  const id = typeof target === "string" ? target.replace("#", "") : target?.id;
+  if (id === "popover" && status < 400) openPopover();
+  if (id === "desk" && status < 400) {
+    popover().hidePopover?.();
+    if ($("#drawer").childElementCount) showRows();
+    $("#way-" + desk().dataset.step.split("/").at(-2))?.scrollIntoView({ block: "nearest" });
+  }
+});
+function openPopover() {
+  const box = popover();
+  if (!box.matches(":popover-open")) box.showPopover();
+  if (opener?.isConnected) {
+    opener.setAttribute("aria-expanded", "true");
+    const word = opener.getClientRects()[0] ?? opener.getBoundingClientRect();
+    const wide = box.offsetWidth;
+    box.style.left = `${Math.max(8, Math.min(word.left, innerWidth - wide - 12)) + scrollX}px`;
+    box.style.top = `${word.bottom + 6 + scrollY}px`;
+  }
+  ($(".filter", box) ?? $('.choice[aria-current="true"]', box) ?? $("input:not([type=hidden]), .choice", box))?.focus();
+}
+document.addEventListener("toggle", (event) => {
+  if (event.target !== popover() || event.newState !== "closed") return;
+  $$('[aria-expanded="true"]').forEach((word) => word.setAttribute("aria-expanded", "false"));
+  const slot = opener?.dataset.slot;
+  const back = opener?.isConnected ? opener : slot && $(`[data-slot="${slot}"]`);
+  if (back && (document.activeElement === document.body || popover().contains(document.activeElement))) back.focus();
+}, true);
+document.addEventListener("input", (event) => {
+  if (!event.target.matches?.("#popover .filter")) return;
+  const wanted = event.target.value.trim().toLowerCase();
+  for (const item of $$("#popover [data-text]")) item.hidden = !item.dataset.text.includes(wanted);
+});
+document.addEventListener("keydown", (event) => {
+  const box = popover();
+  if (!box?.contains(event.target) || !["ArrowDown", "ArrowUp"].includes(event.key)) return;
+  if (typing(event.target) && !event.target.matches(".filter")) return;
+  const all = $$(".choice", box).filter((c) => c.offsetParent !== null);
+  const at = all.indexOf(document.activeElement);
+  all[Math.max(0, Math.min(all.length - 1, at + (event.key === "ArrowDown" ? 1 : -1)))]?.focus();
+  event.preventDefault();
+});
+
+// ---- the word box ----
+document.addEventListener("submit", (event) => {
+  if (event.target.id !== "word-form") return;
+  event.preventDefault();
+  const words = $("#word-box").value.trim();
+  if (words) turn({ words }).then(() => { if (!$("#notice").childElementCount) $("#word-box").value = ""; });
+});
+
+// ---- rows ----
+function showRows() {
+  htmx.ajax("GET", `${desk().dataset.step}rows/`, { source: "#drawer", target: "#drawer", swap: "innerHTML" });
+}
+document.addEventListener("click", (event) => {
+  if (event.target.closest?.("[data-close-drawer]")) closeDrawer();
+  if (event.target.closest?.("#annotate-toggle")) toggleAnnotating();
+});
+function closeDrawer() {
+  $("#drawer").replaceChildren();
+  $("#rows-toggle")?.focus();
+}
+
+// ---- keys ----
+const keys = {
+  "/": () => $("#word-box").focus(),
+  s: () => $(".sentence .slot")?.focus(),
+  m: () => $("#stage .mark[tabindex='0']")?.focus(),
+  "[": () => go(desk().dataset.back),
+  "]": () => go(desk().dataset.on),
+  l: () => $(".chip.lantern") && change({ turn: "put out" }),
+  o: () => change({ turn: "keep lit" }),
+  x: () => change({ turn: "set aside" }),
+  b: () => change({ turn: "beside" }),
+  r: () => ($("#drawer").childElementCount ? closeDrawer() : showRows()),
+  k: () => ($("#cairn-title") ? $("#cairn-title").focus() : $("#leave-cairn button")?.click()),
+  n: () => toggleAnnotating(),
+  "?": () => $("#keys").showModal(),
+};
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.key === "Escape") {
+    if (annotating()) return toggleAnnotating();
+    if ($("#drawer").childElementCount && !popover().matches(":popover-open")) return closeDrawer();
+    return typing(event.target) && event.target.blur();
+  }
+  if (typing(event.target) || popover().contains(event.target) || $("#keys").open) return;
+  if (walkMarks(event)) return;
+  const mark = event.target.closest?.("svg.picture .mark");
+  if (mark && (event.key === "Enter" || event.key === " ")) {
+    event.preventDefault();
+    const id = mark.id;
+    light(mark, event.shiftKey);
+    last.then(() => document.getElementById(id)?.focus());
+    return;
+  }
+  const slot = event.target.closest?.(".slot, .slot-add");
+  if (slot && ["ArrowLeft", "ArrowRight"].includes(event.key)) {
+    const slots = $$(".slot, .slot-add");
+    slots[(slots.indexOf(slot) + (event.key === "ArrowRight" ? 1 : slots.length - 1)) % slots.length].focus();
+    event.preventDefault();
+    return;
+  }
+  if (annotating() && event.target.closest?.(".annotation")) return;
+  if (keys[event.key]) {
+    event.preventDefault();
+    keys[event.key]();
+  }
+});
+
+// ---- after leaving a cairn its title is ready to be written ----
+document.addEventListener("submit", (event) => {
+  if (event.target.id !== "leave-cairn") return;
+  document.addEventListener("htmx:after:swap", () => setTimeout(() => $("#cairn-title")?.select(), 30), { once: true });
+});

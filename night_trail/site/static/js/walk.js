@@ -1,0 +1,105 @@
+// Walking a tale: keys, buttons, the path, or by itself. What a reader lights
+// travels in the address of a request and is recorded nowhere.
+import { $, onSweep, walkMarks } from "./common.js";
+
+const walk = () => $("#walk");
+let playing = 0;
+
+function go(address, push = true) {
+  if (!address) return Promise.resolve();
+  return htmx.ajax("GET", address, {
+    source: walk(),
+    target: "#walk",
+    swap: "outerMorph",
+    ...(push ? { push: address } : {}),
+  });
+}
+function turnTo(address) {
+  return go(address).then(() => {
+    scrollTo(0, 0);
+    if (playing) rest();
+  });
+}
+
+// ---- the reader's lantern ----
+function light(values) {
+  pause();
+  const query = new URLSearchParams({ now: walk().dataset.lit, ...values });
+  go(`${walk().dataset.address}?${query}`, false);
+}
+const lightMark = (mark, add) => light({ [add ? "add" : "light"]: mark.dataset.light });
+onSweep((swept) => light({ range: JSON.stringify(swept) }));
+
+document.addEventListener("click", (event) => {
+  const mark = event.target.closest?.("svg.picture .mark");
+  if (mark) return lightMark(mark, event.shiftKey);
+  if (event.target.closest?.("svg.picture .ground") && walk().dataset.lit) return light({ out: "1" });
+  if (event.target.closest?.("[data-reset]")) return void go(walk().dataset.address, false);
+  const link = event.target.closest?.("[data-go], .walk-stop");
+  if (link && !event.ctrlKey && !event.metaKey) {
+    event.preventDefault();
+    turnTo(link.getAttribute("href"));
+  }
+  if (event.target.closest?.("#by-itself")) playing ? pause() : play();
+  if (event.target.closest?.("#full-screen")) {
+    document.fullscreenElement ? document.exitFullscreen() : document.documentElement.requestFullscreen?.();
+  }
+});
+
+// ---- by itself: rests at each stop as long as its words take to read ----
+let timer = 0;
+function rest() {
+  clearTimeout(timer);
+  const seconds = Number(walk().dataset.pace);
+  const line = $("#pace-line");
+  line.getAnimations().forEach((a) => a.cancel());
+  line.animate([{ width: "0" }, { width: "100%" }], { duration: seconds * 1000 });
+  timer = setTimeout(() => {
+    if (walk().dataset.on) turnTo(walk().dataset.on);
+    else pause();
+  }, seconds * 1000);
+}
+function play() {
+  playing = 1;
+  show();
+  rest();
+}
+function pause() {
+  playing = 0;
+  clearTimeout(timer);
+  $("#pace-line")?.getAnimations().forEach((a) => a.cancel());
+  show();
+}
+function show() {
+  const button = $("#by-itself");
+  button?.setAttribute("aria-pressed", String(Boolean(playing)));
+  if (button) button.textContent = playing ? "❚❚ rest here" : "▷ by itself";
+}
+document.addEventListener("htmx:after:swap", show);
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  if (walkMarks(event)) return;
+  const mark = event.target.closest?.("svg.picture .mark");
+  if (mark && (event.key === "Enter" || event.key === " ")) {
+    event.preventDefault();
+    return lightMark(mark, event.shiftKey);
+  }
+  if (event.target.closest?.("a, button, input") && [" ", "Enter"].includes(event.key)) return;
+  const { back, on, address } = walk().dataset;
+  const keys = {
+    ArrowRight: () => turnTo(on),
+    " ": () => turnTo(on),
+    PageDown: () => turnTo(on),
+    ArrowLeft: () => turnTo(back),
+    PageUp: () => turnTo(back),
+    p: () => (playing ? pause() : play()),
+    l: () => light({ out: "1" }),
+    0: () => go(address, false),
+  };
+  if (keys[event.key]) {
+    event.preventDefault();
+    if (playing && event.key !== "p") pause();
+    keys[event.key]();
+  }
+});

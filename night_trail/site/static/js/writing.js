@@ -1,0 +1,36 @@
+// Writing a tale: stops dragged into order, the picture annotated in place,
+// headings that follow what is typed.
+import { $, $$, token } from "./common.js";
+import { alwaysAnnotating } from "./annotate.js";
+
+function sortable() {
+  const stops = $("#stops");
+  if (!stops || !window.Sortable || Sortable.get(stops)) return;
+  Sortable.create(stops, {
+    animation: matchMedia("(prefers-reduced-motion: reduce)").matches ? 0 : 150,
+    onEnd: () => {
+      const values = new URLSearchParams({ csrfmiddlewaretoken: token() });
+      for (const stop of $$("[data-stop]", stops)) values.append("stop", stop.dataset.stop);
+      fetch(stops.dataset.order, {
+        method: "POST",
+        body: values,
+        headers: { "HX-Request": "true" },
+      });
+    },
+  });
+}
+
+document.addEventListener("input", (event) => {
+  if (event.target.id === "stop-heading") {
+    const shown = $(".stop-item.here .stop-heading");
+    if (shown) shown.textContent = event.target.value;
+  }
+});
+document.addEventListener("click", (event) => {
+  if (event.target.id === "new-link") event.target.select();
+});
+document.addEventListener("htmx:after:swap", sortable);
+addEventListener("load", () => {
+  sortable();
+  if ($("#stage")) alwaysAnnotating();
+});

@@ -1,0 +1,15 @@
+"""All addresses, and the pages shown when something is not there."""
+
+from django.urls import include, path
+
+urlpatterns = [
+    path("", include("night_trail.people.urls")),
+    path("", include("night_trail.tables.urls")),
+    path("", include("night_trail.trails.urls")),
+    path("", include("night_trail.tales.urls")),
+]
+
+handler400 = "night_trail.site.errors.bad_request"
+handler403 = "night_trail.site.errors.forbidden"
+handler404 = "night_trail.site.errors.not_found"
+handler500 = "night_trail.site.errors.server_error"

@@ -1,0 +1,11 @@
+"""The application a server runs."""
+
+import os
+
+from django.core.wsgi import get_wsgi_application
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "night_trail.site.settings.production")
+# one request is one thread; more threads inside numerics only fight over the cores
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+application = get_wsgi_application()

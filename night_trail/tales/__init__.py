@@ -1,0 +1,1 @@
+"""Tales: stops in order, written, walked, and passed on by a link."""

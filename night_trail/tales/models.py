@@ -1,0 +1,78 @@
+"""A tale, its stops, and the links that open it to readers."""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+
+from django.conf import settings
+from django.db import models
+from django.utils import timezone
+
+from night_trail.core.annotations import Annotation
+from night_trail.trails.models import Step, annotations_from
+
+
+class Tale(models.Model):
+    """An ordered narrative."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="tales")
+    title = models.CharField(max_length=200)
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["-created", "-id"]
+
+    def __str__(self) -> str:
+        return self.title
+
+
+class Stop(models.Model):
+    """A heading, a text, and a picture or none.
+
+    The picture is a step, which never changes; its annotations are copied from
+    the cairn, so that the tale says what its writer saw even if the cairn goes.
+    """
+
+    tale = models.ForeignKey(Tale, on_delete=models.CASCADE, related_name="stops")
+    position = models.PositiveIntegerField()
+    step = models.ForeignKey(Step, null=True, on_delete=models.CASCADE, related_name="stops")
+    heading = models.CharField(max_length=200)
+    text = models.TextField(blank=True, max_length=20_000)
+    annotations = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["position", "id"]
+
+    def __str__(self) -> str:
+        return self.heading
+
+    def annotation_values(self) -> tuple[Annotation, ...]:
+        """Return the annotations on the picture of this stop."""
+        return annotations_from(self.annotations)
+
+
+class Link(models.Model):
+    """A way in for readers. Only a hash of its token is kept: a copy of the database opens nothing."""
+
+    tale = models.ForeignKey(Tale, on_delete=models.CASCADE, related_name="links")
+    token_hash = models.CharField(max_length=64, unique=True)
+    created = models.DateTimeField(default=timezone.now)
+    revoked = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-created"]
+
+    def __str__(self) -> str:
+        return f"link to {self.tale}"
+
+    @classmethod
+    def make(cls, tale: Tale) -> tuple[Link, str]:
+        """Make a link and return it with its token, which cannot be had again."""
+        token = secrets.token_urlsafe(24)
+        return cls.objects.create(tale=tale, token_hash=cls.hashed(token)), token
+
+    @staticmethod
+    def hashed(token: str) -> str:
+        """Return what is kept of a token."""
+        return hashlib.sha256(token.encode()).hexdigest()

@@ -1,0 +1,135 @@
+"""Walking a tale: one stop at a time, by its owner or by whoever holds a link."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from django.contrib.auth.decorators import login_not_required
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET
+
+from night_trail.core.conditions import Condition, check, toggle
+from night_trail.core.errors import BadQuestion
+from night_trail.core.question import Scene, decode, to_json
+from night_trail.core.sentence import scene_in_words
+from night_trail.core.turns import LightRange, range_condition
+from night_trail.core.words import plain
+from night_trail.core.words.conditions import in_words
+from night_trail.draw import WALK
+from night_trail.draw.footpath import WalkStop, walk_path
+from night_trail.tales.models import Link, Stop, Tale
+from night_trail.tales.prose import pace, prose
+from night_trail.trails.pictures import Desk, size_from
+
+MOST_JSON = 4_000
+"""A reader's lantern travels in the address and stays short."""
+
+
+@require_GET
+def own(request: HttpRequest, tale: int, number: int = 1) -> HttpResponse:
+    """Walk one's own tale."""
+    found = get_object_or_404(Tale, pk=tale, owner=request.user)
+
+    def address(to: int) -> str:
+        return reverse("tales:own-walk-stop", args=[found.pk, to])
+
+    return _walk(request, found, number, address, reverse("tales:write", args=[found.pk]))
+
+
+@login_not_required
+@require_GET
+def shared(request: HttpRequest, token: str, number: int = 1) -> HttpResponse:
+    """Walk a tale by a link; a revoked one is as if it had never been."""
+    link = Link.objects.filter(token_hash=Link.hashed(token), revoked=None).select_related("tale").first()
+    if link is None:
+        raise Http404
+
+    def address(to: int) -> str:
+        return reverse("tales:walk-stop", args=[token, to])
+
+    response = _walk(request, link.tale, number, address, "")
+    response["Referrer-Policy"] = "no-referrer"  # the address is the key
+    response["Cache-Control"] = "private, no-store"
+    return response
+
+
+def _walk(
+    request: HttpRequest, tale: Tale, number: int, address: Callable[[int], str], leave: str
+) -> HttpResponse:
+    stops = list(tale.stops.select_related("step__trail__version__table"))
+    if not stops:
+        return render(request, "tales/empty_walk.html", {"tale": tale, "leave": leave})
+    if not 1 <= number <= len(stops):
+        raise Http404
+    stop = stops[number - 1]
+    context: dict[str, Any] = {
+        "tale": tale,
+        "stop": stop,
+        "number": number,
+        "count": len(stops),
+        "path": walk_path([WalkStop(s.heading, address(i)) for i, s in enumerate(stops, 1)], number - 1),
+        "address": address(number),
+        "back": address(number - 1) if number > 1 else "",
+        "on": address(number + 1) if number < len(stops) else "",
+        "prose": prose(stop.text),
+        "pace": pace(stop.text, stop.heading),
+        "leave": leave,
+    }
+    if stop.step is not None:
+        context |= _picture(request, stop)
+    swap = request.htmx and not request.htmx.history_restore_request
+    return render(request, "tales/_walk.html" if swap else "tales/walk.html", context)
+
+
+def _picture(request: HttpRequest, stop: Stop) -> dict[str, Any]:
+    assert stop.step is not None  # noqa: S101  (asked only of stops with a picture)
+    written = stop.step.scene_value()
+    if written.main is None:
+        return {}
+    version = stop.step.trail.version
+    lit = _readers_lantern(request, Desk(version, written))
+    changed = lit != written.lit
+    scene = Scene(main=written.main, only=written.only, lit=lit)
+    desk = Desk(version, scene)
+    drawn = desk.drawn(written.main, size_from(request, WALK, "walk"), "main", stop.annotation_values())
+    return {
+        "drawn": drawn,
+        "scene_words": scene_in_words(scene, desk.table, drawn.answer),
+        "headline": plain(drawn.words.headline),
+        "changed": changed,
+        "lit_json": to_json(lit) if lit is not None else "",
+        "lit_words": f"{in_words(lit, desk.table)} — {desk.rows.n_lit:,} of {desk.table.rows_in_words(desk.rows.n)}"
+        if lit is not None
+        else "",
+    }
+
+
+def _readers_lantern(request: HttpRequest, desk: Desk) -> Condition | None:
+    """Return what is lit: as the writer left it, or as the reader's address says."""
+    lit = desk.scene.lit
+    if "now" in request.GET:
+        lit = _condition(request.GET["now"], desk) if request.GET["now"] else None
+    if asked := request.GET.get("light", ""):
+        lit = _condition(asked, desk)
+    if added := request.GET.get("add", ""):
+        lit = toggle(lit, _condition(added, desk))
+    if drawn := request.GET.get("range", ""):
+        if len(drawn) > MOST_JSON:
+            raise BadQuestion("The lantern reaches no further")
+        lit = range_condition(decode(drawn, LightRange, "range"), desk.table)
+    if request.GET.get("out") == "1":
+        lit = None
+    return lit
+
+
+def _condition(text: str, desk: Desk) -> Condition:
+    if len(text) > MOST_JSON:
+        raise BadQuestion(
+            "The lantern reaches no further", "", "Light fewer marks, or go back to what was written."
+        )
+    condition: Condition = decode(text, Condition, "condition")
+    check(condition, desk.table)
+    return condition

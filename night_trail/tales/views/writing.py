@@ -1,0 +1,228 @@
+"""Writing a tale: stops on the left, the picture in the middle, the text on the right."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from night_trail.core.errors import NightTrailError
+from night_trail.core.sentence import scene_in_words
+from night_trail.core.turns import short_name
+from night_trail.core.words import plain
+from night_trail.draw import Size
+from night_trail.tales.models import Stop, Tale
+from night_trail.tales.prose import prose
+from night_trail.tales.services import add_stop, put_in_order
+from night_trail.trails.models import Cairn
+from night_trail.trails.pictures import Desk, size_from
+from night_trail.trails.services import annotations_json
+
+SIZE = Size(664, 420)
+COOKIE = "writing"
+
+
+def _own(request: HttpRequest, tale: int) -> Tale:
+    return get_object_or_404(Tale, pk=tale, owner=request.user)
+
+
+def _stop(request: HttpRequest, tale: int, stop: int) -> Stop:
+    return get_object_or_404(
+        Stop.objects.select_related("tale", "step__trail__version__table"),
+        pk=stop,
+        tale_id=tale,
+        tale__owner=request.user,
+    )
+
+
+@require_GET
+def index(request: HttpRequest) -> HttpResponse:
+    """Show the visitor's tales."""
+    tales = Tale.objects.filter(owner=request.user).prefetch_related("stops")
+    return render(request, "tales/index.html", {"tales": tales, "tab": "tale"})
+
+
+@require_POST
+def new(request: HttpRequest) -> HttpResponse:
+    """Begin a tale; with a cairn, that is its first stop."""
+    title = " ".join(request.POST.get("title", "").split())[:200] or "A tale without a title"
+    cairn = None
+    if chosen := request.POST.get("cairn"):
+        cairn = get_object_or_404(Cairn, pk=_whole(chosen), step__trail__owner=request.user)
+    tale = Tale.objects.create(owner=request.user, title=title)
+    if cairn is not None:
+        add_stop(tale, cairn)
+    return redirect("tales:write", tale.pk)
+
+
+def _whole(text: str) -> int:
+    if not (text.isascii() and text.isdigit() and len(text) < 18):
+        raise Http404
+    return int(text)
+
+
+@require_GET
+def write(request: HttpRequest, tale: int, stop: int | None = None) -> HttpResponse:
+    """Show a tale for writing, at one of its stops."""
+    return _written(request, tale, stop)
+
+
+def _written(request: HttpRequest, tale: int, stop: int | None) -> HttpResponse:
+    found = _own(request, tale)
+    stops = list(found.stops.select_related("step__trail__version__table"))
+    current = next((s for s in stops if s.pk == stop), None)
+    if stop is not None and current is None:
+        raise Http404
+    if current is None and stops:
+        current = stops[0]
+    context: dict[str, Any] = {
+        "tab": "tale",
+        "tale": found,
+        "stops": [{"stop": s, "shows": _shows(s), "here": s == current} for s in stops],
+        "stop": current,
+        "cairns": _collectable(request),
+        "links": found.links.filter(revoked=None),
+        "new_token": request.session.pop(f"token:{found.pk}", None),
+    }
+    if current is not None:
+        context["prose"] = prose(current.text)
+        context["number"] = stops.index(current) + 1
+        if current.step is not None:
+            context |= _picture_context(request, current)
+    template = (
+        "tales/_writing.html"
+        if request.htmx and not request.htmx.history_restore_request
+        else "tales/writing.html"
+    )
+    return render(request, template, context)
+
+
+def _shows(stop: Stop) -> str:
+    if stop.step is None:
+        return "text only"
+    main = stop.step.scene_value().main
+    return short_name(main) if main else "text only"
+
+
+def _collectable(request: HttpRequest) -> list[Cairn]:
+    return list(
+        Cairn.objects.filter(step__trail__owner=request.user)
+        .select_related("step__trail")
+        .order_by("-created")[:200]
+    )
+
+
+def _picture_context(request: HttpRequest, stop: Stop) -> dict[str, Any]:
+    assert stop.step is not None  # noqa: S101  (asked only of stops with a picture)
+    scene = stop.step.scene_value()
+    desk = Desk(stop.step.trail.version, scene)
+    if scene.main is None:
+        return {}
+    drawn = desk.drawn(scene.main, size_from(request, SIZE, COOKIE), "main", stop.annotation_values())
+    return {
+        "drawn": drawn,
+        "scene_words": scene_in_words(scene, desk.table, drawn.answer),
+        "headline": plain(drawn.words.headline),
+        "annotations": json.dumps(stop.annotations, ensure_ascii=False),
+        "annotate_address": reverse("tales:annotate", args=[stop.tale_id, stop.pk]),
+    }
+
+
+@require_GET
+def picture(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
+    """Return the picture of a stop alone, at the size the page has room for."""
+    context = _picture_context(request, found) if (found := _stop(request, tale, stop)).step else {}
+    if "drawn" not in context:
+        raise Http404
+    return HttpResponse(context["drawn"].svg)
+
+
+@require_POST
+def rename(request: HttpRequest, tale: int) -> HttpResponse:
+    """Give a tale another title."""
+    found = _own(request, tale)
+    title = " ".join(request.POST.get("title", "").split())[:200]
+    if not title:
+        raise NightTrailError("A tale needs a title", "", "The earlier one was kept.")
+    found.title = title
+    found.save(update_fields=["title"])
+    return HttpResponse(status=204) if request.htmx else redirect("tales:write", tale)
+
+
+@require_http_methods(["GET", "POST"])
+def delete(request: HttpRequest, tale: int) -> HttpResponse:
+    """Delete a tale after asking; the cairns it was made from stay."""
+    found = _own(request, tale)
+    if request.method == "POST":
+        found.delete()
+        return redirect("tales:index")
+    context = {
+        "what": f"the tale {found.title}",
+        "also": "Its links stop working. The cairns and trails it was made from stay.",
+        "back": reverse("tales:write", args=[found.pk]),
+        "tab": "tale",
+    }
+    return render(request, "confirm.html", context)
+
+
+@require_POST
+def collect(request: HttpRequest, tale: int) -> HttpResponse:
+    """Add a stop from a cairn, or one of text only."""
+    found = _own(request, tale)
+    chosen = request.POST.get("cairn", "")
+    cairn = get_object_or_404(Cairn, pk=_whole(chosen), step__trail__owner=request.user) if chosen else None
+    stop = add_stop(found, cairn)
+    return redirect("tales:stop", found.pk, stop.pk)
+
+
+@require_POST
+def order(request: HttpRequest, tale: int) -> HttpResponse:
+    """Put the stops in another order, or move one by one place."""
+    found = _own(request, tale)
+    if move := request.POST.get("move"):
+        ids = list(found.stops.values_list("pk", flat=True))
+        pk, up = _whole(move), request.POST.get("way") == "up"
+        if pk in ids:
+            at = ids.index(pk)
+            to = min(max(at + (-1 if up else 1), 0), len(ids) - 1)
+            ids.insert(to, ids.pop(at))
+    else:
+        ids = [_whole(text) for text in request.POST.getlist("stop")]
+    put_in_order(found, ids)
+    if request.htmx:
+        return HttpResponse(status=204)
+    return redirect("tales:write", tale)
+
+
+@require_POST
+def edit(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
+    """Keep heading and text as they are written; answer with the text as readers will see it."""
+    found = _stop(request, tale, stop)
+    heading = " ".join(request.POST.get("heading", "").split())[:200]
+    if not heading:
+        raise NightTrailError("A stop needs a heading", "", "The earlier one was kept.")
+    found.heading, found.text = heading, request.POST.get("text", "")[:20_000]
+    found.save(update_fields=["heading", "text"])
+    if not request.htmx:
+        return redirect("tales:stop", tale, stop)
+    return render(request, "tales/_preview.html", {"stop": found, "prose": prose(found.text)})
+
+
+@require_POST
+def remove(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
+    """Take a stop out of a tale; its cairn stays."""
+    _stop(request, tale, stop).delete()
+    return redirect("tales:write", tale)
+
+
+@require_POST
+def annotate(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
+    """Keep all annotations of a stop's picture as they now are."""
+    found = _stop(request, tale, stop)
+    found.annotations = annotations_json(request.POST.get("annotations", ""))
+    found.save(update_fields=["annotations"])
+    return _written(request, tale, stop) if request.htmx else redirect("tales:stop", tale, stop)

@@ -1,0 +1,84 @@
+"""What pages post, turned into changes of the core."""
+
+from __future__ import annotations
+
+import math
+
+from django.http import QueryDict
+
+from night_trail.core.conditions import Between, Condition, Contains, Missing, OneOf
+from night_trail.core.errors import BadQuestion
+from night_trail.core.question import Bins, decode
+from night_trail.core.table import Column, Table
+from night_trail.core.turns import Change, Light, Only, OnlyWords, Say, Slot
+
+MOST_JSON = 60_000
+
+
+def change_from(post: QueryDict, table: Table) -> Change:
+    """Return the change a page posted: as JSON, as words, as a bins form or as a condition form."""
+    if "change" in post:
+        if len(post["change"]) > MOST_JSON:
+            raise BadQuestion(
+                "That is too long to be one turn", "", "Light fewer rows by hand, or use a range."
+            )
+        return decode(post["change"], Change, "turn")
+    if "bins" in post:
+        return Slot("bins", bins_from(post))
+    if "phrase" in post:
+        return OnlyWords(_filled(post, "phrase"), light=post.get("as") == "light")
+    if "column" in post:
+        condition = condition_from(post, table.column(post["column"]))
+        return Light(condition) if post.get("as") == "light" else Only(condition)
+    return Say(_filled(post, "words"))
+
+
+def bins_from(post: QueryDict) -> Bins:
+    """Return bins from a form; empty fields are chosen from the data."""
+    count = _number(post, "count")
+    if count is not None and count != int(count):
+        raise BadQuestion("The number of bins must be whole", "bins", "Write it as 20.")
+    return Bins(
+        width=_number(post, "width"),
+        count=None if count is None else int(count),
+        start=_number(post, "start"),
+    )
+
+
+def condition_from(post: QueryDict, column: Column) -> Condition:
+    """Return the condition a form states on one column."""
+    if post.get("missing"):
+        return Missing(column.name)
+    if values := post.getlist("value"):
+        return OneOf(column.name, tuple(values))
+    if text := post.get("text", "").strip():
+        return Contains(column.name, text)
+    if column.kind.temporal:
+        low, high = post.get("low", "").strip() or None, post.get("high", "").strip() or None
+        if low is None and high is None:
+            raise BadQuestion("No date is given", column.name, "Fill in from, to, or both.")
+        return Between(column.name, low, high, high_closed=True)
+    low_number, high_number = _number(post, "low"), _number(post, "high")
+    if low_number is None and high_number is None:
+        raise BadQuestion("Nothing is chosen", column.name, "Fill in a field first.")
+    return Between(column.name, low_number, high_number, high_closed=True)
+
+
+def _number(post: QueryDict, name: str) -> float | None:
+    text = post.get(name, "").strip().replace("−", "-").replace(",", "")
+    if not text:
+        return None
+    try:
+        value = float(text)
+    except ValueError:
+        raise BadQuestion(f"“{text}” is not a number", name, "Write it as 12.5.") from None
+    if not math.isfinite(value):
+        raise BadQuestion(f"“{text}” is not a number", name, "Write it as 12.5.")
+    return value
+
+
+def _filled(post: QueryDict, name: str) -> str:
+    text = post.get(name, "").strip()
+    if not text:
+        raise BadQuestion("Nothing was written", "", "Write it like: late_min by district.")
+    return text[:500]

@@ -1,0 +1,76 @@
+"""A trail, its steps, and the cairns left at them."""
+
+from __future__ import annotations
+
+import msgspec
+from django.conf import settings
+from django.db import models
+from django.utils import timezone
+
+from night_trail.core.annotations import Annotation
+from night_trail.core.question import Scene
+from night_trail.tables.models import Version
+
+
+class Trail(models.Model):
+    """One exploration of one version of a table."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="trails")
+    version = models.ForeignKey(Version, on_delete=models.CASCADE, related_name="trails")
+    title = models.CharField(max_length=200)
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["-created", "-id"]
+
+    def __str__(self) -> str:
+        return self.title
+
+
+class Step(models.Model):
+    """A scene that was once on the desk. Steps never change, so what is drawn of them can be kept."""
+
+    trail = models.ForeignKey(Trail, on_delete=models.CASCADE, related_name="steps")
+    parent = models.ForeignKey("self", null=True, on_delete=models.CASCADE, related_name="children")
+    scene = models.JSONField()
+    scene_key = models.CharField(max_length=40)
+    label = models.CharField(max_length=300)
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint(fields=["parent", "scene_key"], name="a turn makes one child of a step")
+        ]
+
+    def __str__(self) -> str:
+        return self.label
+
+    def scene_value(self) -> Scene:
+        """Return the scene of this step."""
+        return msgspec.convert(self.scene, Scene)
+
+
+class Cairn(models.Model):
+    """A finding left at a step."""
+
+    step = models.OneToOneField(Step, on_delete=models.CASCADE, related_name="cairn")
+    title = models.CharField(max_length=200)
+    note = models.TextField(blank=True, max_length=4000)
+    annotations = models.JSONField(default=list)
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["created"]
+
+    def __str__(self) -> str:
+        return self.title
+
+    def annotation_values(self) -> tuple[Annotation, ...]:
+        """Return the annotations on the picture of this cairn."""
+        return annotations_from(self.annotations)
+
+
+def annotations_from(stored: list[object]) -> tuple[Annotation, ...]:
+    """Return annotations from what a JSON field holds."""
+    return msgspec.convert(stored, tuple[Annotation, ...])

@@ -1,0 +1,85 @@
+"""Everything the desk shows of a step, gathered for its template."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+
+from night_trail.core.question import to_json
+from night_trail.core.sentence import scene_in_words
+from night_trail.core.turns import Drop, KeepLit, PutOut, SetAside, Swap, TakeAway, short_name
+from night_trail.core.words.conditions import in_words
+from night_trail.draw import BESIDE, MAIN
+from night_trail.trails.choices import choices
+from night_trail.trails.models import Step
+from night_trail.trails.pictures import Desk, size_from
+from night_trail.trails.way import way_to
+
+ACTIONS = {"put_out": to_json(PutOut()), "keep_lit": to_json(KeepLit()), "set_aside": to_json(SetAside())}
+
+
+def own_step(request: HttpRequest, trail: int, step: int) -> Step:
+    """Return a step of the visitor's own trail, or say there is nothing here."""
+    return get_object_or_404(
+        Step.objects.select_related("trail__version__table"),
+        pk=step,
+        trail_id=trail,
+        trail__owner=request.user,
+    )
+
+
+def desk_response(request: HttpRequest, step: Step) -> HttpResponse:
+    """Return the desk at a step: the whole page, or for a swap the desk alone."""
+    swap = request.htmx and not request.htmx.history_restore_request
+    return render(request, "trails/_desk.html" if swap else "trails/desk.html", desk_context(request, step))
+
+
+def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
+    """Return what the desk's template needs."""
+    scene = step.scene_value()
+    desk = Desk(step.trail.version, scene)
+    cairn = getattr(step, "cairn", None)
+    annotations = cairn.annotation_values() if cairn else ()
+    context: dict[str, Any] = {
+        "tab": "trail",
+        "trail": step.trail,
+        "table": step.trail.version.table,
+        "step": step,
+        "scene": scene,
+        "cairn": cairn,
+        "annotations": json.dumps(cairn.annotations if cairn else [], ensure_ascii=False),
+        "way": way_to(step.trail, step),
+        "actions": ACTIONS,
+        "rows_total": desk.rows.n,
+        "rows_words": desk.table.rows_in_words(desk.rows.n),
+        "only": [
+            {"words": in_words(condition, desk.table), "drop": to_json(Drop(i))}
+            for i, condition in enumerate(scene.only)
+        ],
+        "title": step.label,
+        "annotate_address": reverse("trails:annotate", args=[step.trail_id, step.pk]),
+    }
+    if scene.lit is not None:
+        words = in_words(scene.lit, desk.table)
+        context["lit"] = f"{words} — {desk.rows.n_lit:,} of {desk.table.rows_in_words(desk.rows.n)}"
+    if scene.main is None:
+        context["first_choices"] = choices("column", desk, step.trail.version.survey_value())
+        return context
+    size = size_from(request, MAIN)
+    main = desk.drawn(scene.main, size, "main", annotations)
+    context["main"] = main
+    context["title"] = scene_in_words(scene, desk.table, main.answer)
+    context["beside"] = [
+        {
+            "name": short_name(question),
+            "drawn": desk.drawn(question, BESIDE, f"b{i}"),
+            "swap": to_json(Swap(i)),
+            "away": to_json(TakeAway(i)),
+        }
+        for i, question in enumerate(scene.beside)
+    ]
+    return context

@@ -1,0 +1,106 @@
+"""Answers and pictures of scenes, kept while there is room: a scene never changes."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from cachetools import LRUCache
+from django.http import HttpRequest
+
+from night_trail.core.annotations import Annotation
+from night_trail.core.answers import Answer
+from night_trail.core.answers import answer as core_answer
+from night_trail.core.question import Question, Scene, key
+from night_trail.core.rows import Rows
+from night_trail.core.sentence import Sentence, scene_in_words, sentence
+from night_trail.core.table import Table
+from night_trail.core.words import Words, words_of
+from night_trail.draw import MAIN, Size, draw, standalone
+from night_trail.draw.svg import Svg
+from night_trail.tables.models import Version
+from night_trail.tables.services import core_table
+
+_lock = threading.Lock()
+_rows: LRUCache[str, Rows] = LRUCache(24)
+_answers: LRUCache[str, Answer] = LRUCache(400)
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A question answered, drawn and put into words."""
+
+    question: Question
+    answer: Answer
+    svg: Svg
+    words: Words
+    sentence: Sentence
+
+
+class Desk:
+    """A scene on its table: everything a page shows of it comes from here."""
+
+    def __init__(self, version: Version, scene: Scene) -> None:
+        self.version, self.scene = version, scene
+        self.table: Table = core_table(version)
+
+    @property
+    def rows(self) -> Rows:
+        """The rows the scene keeps, and which are lit; shared by scenes that agree on them."""
+        name = f"{self.table.key}:{key(*self.scene.only)}:{key(self.scene.lit)}"
+        with _lock:
+            if name in _rows:
+                return _rows[name]
+        rows = Rows(self.table, self.scene.only, self.scene.lit)
+        with _lock:
+            return _rows.setdefault(name, rows)
+
+    def answer(self, question: Question) -> Answer:
+        """Return the answer to a question on these rows."""
+        name = f"{self.table.key}:{key(question, *self.scene.only)}:{key(self.scene.lit)}"
+        with _lock:
+            if name in _answers:
+                return _answers[name]
+        found = core_answer(question, self.rows)
+        with _lock:
+            _answers[name] = found
+        return found
+
+    def drawn(
+        self, question: Question, size: Size, prefix: str, annotations: Sequence[Annotation] = ()
+    ) -> Drawn:
+        """Return a question's picture with its words and sentence."""
+        found = self.answer(question)
+        return Drawn(
+            question,
+            found,
+            draw(found, self.table, size, prefix, annotations),
+            words_of(found, self.table),
+            sentence(question, self.table, found),
+        )
+
+    def figure(self, size: Size, theme: str, annotations: Sequence[Annotation] = ()) -> str:
+        """Return the main picture as a file that stands alone."""
+        assert self.scene.main is not None  # noqa: S101  (callers ask only for scenes with a picture)
+        found = self.answer(self.scene.main)
+        title = scene_in_words(self.scene, self.table, found)
+        return standalone(found, self.table, title, size, theme, annotations)
+
+
+def forget() -> None:
+    """Empty the caches; for tests and measurements."""
+    with _lock:
+        _rows.clear()
+        _answers.clear()
+
+
+def size_from(request: HttpRequest, default: Size = MAIN, cookie: str = "picture") -> Size:
+    """Return the size a page has room for: as asked, as it last was, or the default."""
+    asked = request.GET.get("size") or request.COOKIES.get(cookie, "")
+    wide, _, high = asked.partition("x")
+    try:
+        width, height = int(wide), int(high)
+    except ValueError:
+        return default
+    return Size(min(max(width, 260), 2400), min(max(height, 180), 1600), default.detail)

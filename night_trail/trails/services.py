@@ -1,0 +1,79 @@
+"""What can be done with trails: start one, turn, leave a cairn."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+from django.db import IntegrityError, transaction
+
+from night_trail.core.annotations import Annotations
+from night_trail.core.question import Scene, decode, key
+from night_trail.core.turns import Change, Say, SeeColumn, turn
+from night_trail.core.words import plain, words_of
+from night_trail.tables.models import Table
+from night_trail.tables.services import core_table
+from night_trail.trails.models import Cairn, Step, Trail
+from night_trail.trails.pictures import Desk
+
+MOST_JSON = 60_000
+
+
+def start_trail(owner: Any, table: Table, column: str = "", words: str = "") -> Step:
+    """Start a trail on the newest version of a table and return the step to go to.
+
+    With a column its spread is shown at once, with words what they ask for.
+    """
+    version = table.latest
+    title = f"{column or table.name}"
+    change: Change | None = SeeColumn(column) if column else Say(words) if words else None
+    if change is not None:
+        turn(Scene(), change, core_table(version))  # refused before anything is made
+    with transaction.atomic():
+        trail = Trail.objects.create(owner=owner, version=version, title=title[:200])
+        root = Step.objects.create(
+            trail=trail,
+            scene=msgspec.to_builtins(Scene()),
+            scene_key=key(Scene()),
+            label=f"Opened {table.name}"[:300],
+        )
+    return take_turn(root, change) if change is not None else root
+
+
+def take_turn(step: Step, change: Change) -> Step:
+    """Return the step a turn leads to: a new child, the same turn's earlier child, or the step itself."""
+    scene, label = turn(step.scene_value(), change, core_table(step.trail.version))
+    scene_key = key(scene)
+    if scene_key == step.scene_key:
+        return step
+    try:
+        with transaction.atomic():
+            child, _ = Step.objects.get_or_create(
+                parent=step,
+                scene_key=scene_key,
+                defaults={"trail": step.trail, "scene": msgspec.to_builtins(scene), "label": label[:300]},
+            )
+    except IntegrityError:  # two tabs made the same turn in the same moment
+        child = Step.objects.get(parent=step, scene_key=scene_key)
+    return child
+
+
+def cairn_at(step: Step) -> Cairn:
+    """Return the cairn at a step, left now where there is none; its first title is the main fact."""
+    existing = Cairn.objects.filter(step=step).first()
+    if existing is not None:
+        return existing
+    scene = step.scene_value()
+    title = step.label
+    if scene.main is not None:
+        desk = Desk(step.trail.version, scene)
+        headline = plain(words_of(desk.answer(scene.main), desk.table).headline)
+        title = headline.partition(". ")[0].rstrip(".")
+    cairn, _ = Cairn.objects.get_or_create(step=step, defaults={"title": title[:200]})
+    return cairn
+
+
+def annotations_json(text: str) -> list[Any]:
+    """Return posted annotations checked, as what a JSON field holds."""
+    values = decode(text[:MOST_JSON], Annotations, "annotation")
+    return list(msgspec.to_builtins(values))

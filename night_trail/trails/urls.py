@@ -1,0 +1,28 @@
+"""Addresses of trails, steps and what belongs to a step."""
+
+from django.urls import path
+
+from night_trail.trails import views
+from night_trail.trails.views import cairns, parts
+
+app_name = "trails"
+step = "trails/<int:trail>/steps/<int:step>/"
+urlpatterns = [
+    path("tables/<int:table>/trail/", views.start, name="start"),
+    path("trails/", views.index, name="index"),
+    path("trails/<int:trail>/", views.latest, name="latest"),
+    path("trails/<int:trail>/title/", views.rename, name="rename"),
+    path("trails/<int:trail>/delete/", views.delete, name="delete"),
+    path(step, views.desk, name="step"),
+    path(step + "turn/", views.turn, name="turn"),
+    path(step + "slot/<str:slot>/", parts.slot, name="slot"),
+    path(step + "only/", parts.condition, name="condition"),
+    path(step + "picture/", parts.picture, name="picture"),
+    path(step + "figure.svg", parts.figure, name="figure"),
+    path(step + "rows/", parts.rows, name="rows"),
+    path(step + "rows.csv", parts.rows_csv, name="rows-csv"),
+    path(step + "cairn/", cairns.leave, name="cairn"),
+    path(step + "cairn/edit/", cairns.edit, name="cairn-edit"),
+    path(step + "cairn/take/", cairns.take, name="cairn-take"),
+    path(step + "annotations/", cairns.annotate, name="annotate"),
+]

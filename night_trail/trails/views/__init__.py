@@ -1,0 +1,92 @@
+"""The desk and the list of trails; parts of the desk are in ``parts``, cairns in ``cairns``."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django_htmx.http import HttpResponseClientRedirect, push_url
+
+from night_trail.core.errors import NightTrailError
+from night_trail.tables.models import Table
+from night_trail.tables.services import core_table
+from night_trail.trails.forms import change_from
+from night_trail.trails.models import Trail
+from night_trail.trails.page import desk_response, own_step
+from night_trail.trails.services import start_trail, take_turn
+
+
+@require_GET
+def index(request: HttpRequest) -> HttpResponse:
+    """Show the visitor's trails."""
+    trails = (
+        Trail.objects.filter(owner=request.user).select_related("version__table").prefetch_related("steps")
+    )
+    return render(request, "trails/index.html", {"trails": trails, "tab": "trail"})
+
+
+@require_POST
+def start(request: HttpRequest, table: int) -> HttpResponse:
+    """Start a trail on a table, with a column or with typed words."""
+    found = get_object_or_404(Table, pk=table, owner=request.user)
+    step = start_trail(
+        request.user, found, request.POST.get("column", ""), request.POST.get("words", "").strip()
+    )
+    address = reverse("trails:step", args=[step.trail_id, step.pk])
+    return HttpResponseClientRedirect(address) if request.htmx else redirect(address)
+
+
+@require_GET
+def latest(request: HttpRequest, trail: int) -> HttpResponse:
+    """Go to the newest step of a trail."""
+    found = get_object_or_404(Trail, pk=trail, owner=request.user)
+    step = found.steps.order_by("-pk")[0]
+    return redirect("trails:step", found.pk, step.pk)
+
+
+@require_POST
+def rename(request: HttpRequest, trail: int) -> HttpResponse:
+    """Give a trail another title."""
+    found = get_object_or_404(Trail, pk=trail, owner=request.user)
+    title = " ".join(request.POST.get("title", "").split())[:200]
+    if not title:
+        raise NightTrailError("A title cannot be empty", "", "Write one.")
+    found.title = title
+    found.save(update_fields=["title"])
+    if request.htmx:
+        return HttpResponse(status=204)
+    return redirect("trails:latest", found.pk)
+
+
+@require_http_methods(["GET", "POST"])
+def delete(request: HttpRequest, trail: int) -> HttpResponse:
+    """Delete a trail after asking."""
+    found = get_object_or_404(Trail, pk=trail, owner=request.user)
+    if request.method == "POST":
+        found.delete()
+        return redirect("trails:index")
+    context = {
+        "what": f"the trail {found.title}",
+        "also": "Its cairns go with it, and so do the stops of tales that show them.",
+        "back": reverse("trails:latest", args=[found.pk]),
+        "tab": "trail",
+    }
+    return render(request, "confirm.html", context)
+
+
+@require_GET
+def desk(request: HttpRequest, trail: int, step: int) -> HttpResponse:
+    """Show a step on the desk: the whole page, or the desk alone for a swap."""
+    return desk_response(request, own_step(request, trail, step))
+
+
+@require_POST
+def turn(request: HttpRequest, trail: int, step: int) -> HttpResponse:
+    """Take a turn from a step and show where it leads."""
+    found = own_step(request, trail, step)
+    after = take_turn(found, change_from(request.POST, core_table(found.trail.version)))
+    address = reverse("trails:step", args=[trail, after.pk])
+    if not request.htmx:
+        return redirect(address)
+    return push_url(desk_response(request, after), address)

@@ -1,0 +1,89 @@
+"""The way here: the tree of a trail's steps in the order it is drawn."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from night_trail.draw.footpath import Node, footpath, lane_of
+from night_trail.trails.models import Step, Trail
+
+MOST_SHOWN = 400
+
+
+@dataclass(frozen=True)
+class Waymark:
+    """A step beside the footpath."""
+
+    step: Step
+    label: str
+    indent: int
+    here: bool
+    cairn: bool
+
+
+@dataclass(frozen=True)
+class Way:
+    """The drawn footpath, its labels, and the neighbours of the step one stands on."""
+
+    svg: str
+    marks: list[Waymark]
+    total: int
+    back: Step | None
+    on: Step | None
+
+
+def way_to(trail: Trail, here: Step) -> Way:
+    """Return the footpath of a trail as seen from one step.
+
+    The line through the step one stands on runs straight down; forks stand to
+    its right, under the step they left from.
+    """
+    steps = list(trail.steps.select_related("cairn").defer("scene"))
+    children: dict[int | None, list[Step]] = {}
+    by_id = {step.pk: step for step in steps}
+    for step in steps:
+        children.setdefault(step.parent_id, []).append(step)
+    spine = set()
+    at: Step | None = by_id[here.pk]
+    while at is not None:
+        spine.add(at.pk)
+        at = by_id.get(at.parent_id) if at.parent_id else None
+    order = _ordered(children, spine)
+    shown = order[:MOST_SHOWN]
+    rows = {step.pk: row for row, (step, _) in enumerate(shown)}
+    nodes, marks = [], []
+    for step, lane in shown:
+        cairn = getattr(step, "cairn", None)
+        is_here = step.pk == here.pk
+        node = Node(
+            rows.get(step.parent_id or -1, -1), lane, is_here, cairn is not None, passed=step.pk in spine
+        )
+        nodes.append(node)
+        marks.append(
+            Waymark(step, cairn.title if cairn else step.label, lane_of(node), is_here, cairn is not None)
+        )
+    following = children.get(here.pk, [])
+    return Way(
+        footpath(nodes),
+        marks,
+        len(steps),
+        by_id.get(here.parent_id) if here.parent_id else None,
+        following[-1] if following else None,
+    )
+
+
+def _ordered(children: dict[int | None, list[Step]], spine: set[int]) -> list[tuple[Step, int]]:
+    """Return steps with their lanes, depth first, forks before the line goes on."""
+    order: list[tuple[Step, int]] = []
+    stack = [(step, 0) for step in children.get(None, [])]
+    while stack:
+        step, lane = stack.pop()
+        order.append((step, lane))
+        following = children.get(step.pk, [])
+        if not following:
+            continue
+        main = next((s for s in following if s.pk in spine), following[-1])
+        # pushed last is walked first: forks, oldest first, then the line itself
+        stack.append((main, lane))
+        stack.extend((fork, lane + 1) for fork in reversed(following) if fork is not main)
+    return order

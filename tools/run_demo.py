@@ -1,0 +1,86 @@
+"""Run the demo: the worker and the production server, on this machine only, until Ctrl-C.
+
+Started by ``make demo``, which has installed and prepared everything before.
+"""
+
+from __future__ import annotations
+
+import os
+import secrets
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+
+HOST = "127.0.0.1"
+PORT = int(os.environ.get("PORT", "8000"))
+
+
+def main() -> int:
+    with socket.socket() as probe:
+        if probe.connect_ex((HOST, PORT)) == 0:
+            print(f"Port {PORT} is taken. Choose another: PORT={PORT + 1} make demo", file=sys.stderr)
+            return 2
+    key = secrets.token_urlsafe(16)
+    environment = os.environ | {
+        "DJANGO_SETTINGS_MODULE": "night_trail.site.settings.demo",
+        "NIGHT_TRAIL_DEMO_KEY": key,
+        "OPENBLAS_NUM_THREADS": "1",
+    }
+    commands = [
+        [sys.executable, "manage.py", "work"],
+        [
+            *(sys.executable, "-m", "granian", "--interface", "wsgi", "--host", HOST, "--port", str(PORT)),
+            *("--workers", "2", "--blocking-threads", "4", "--respawn-failed-workers", "--log-level", "warning"),
+            "night_trail.site.wsgi:application",
+        ],
+    ]
+    # a session of their own, so that Ctrl-C reaches them once and through us
+    running = [subprocess.Popen(c, env=environment, start_new_session=True) for c in commands]
+    stopping = False
+
+    def stop(*_: object) -> None:
+        nonlocal stopping
+        stopping = True
+
+    signal.signal(signal.SIGINT, stop)
+    signal.signal(signal.SIGTERM, stop)
+    address = f"http://{HOST}:{PORT}/enter/{key}/"
+    if _answers(running):
+        print(f"\nNight Trail is running. Open this address, it signs you in:\n\n  {address}\n\nCtrl-C stops it.", flush=True)
+    while not stopping and all(process.poll() is None for process in running):
+        time.sleep(0.2)
+    for process in running:
+        _signal(process, signal.SIGTERM)
+    for process in running:
+        try:
+            process.wait(timeout=6)
+        except subprocess.TimeoutExpired:
+            _signal(process, signal.SIGKILL)
+    return 0 if stopping else 1
+
+
+def _answers(running: list[subprocess.Popen[bytes]]) -> bool:
+    for _ in range(150):
+        if any(process.poll() is not None for process in running):
+            return False
+        try:
+            urllib.request.urlopen(f"http://{HOST}:{PORT}/sign-in/", timeout=1)
+            return True
+        except (urllib.error.URLError, OSError):
+            time.sleep(0.2)
+    return False
+
+
+def _signal(process: subprocess.Popen[bytes], number: int) -> None:
+    try:
+        os.killpg(process.pid, number)
+    except ProcessLookupError:
+        pass
+
+
+if __name__ == "__main__":
+    sys.exit(main())
