@@ -34,7 +34,15 @@ def main() -> int:
         [sys.executable, "manage.py", "work"],
         [
             *(sys.executable, "-m", "granian", "--interface", "wsgi", "--host", HOST, "--port", str(PORT)),
-            *("--workers", "2", "--blocking-threads", "4", "--respawn-failed-workers", "--log-level", "warning"),
+            *(
+                "--workers",
+                "2",
+                "--blocking-threads",
+                "4",
+                "--respawn-failed-workers",
+                "--log-level",
+                "warning",
+            ),
             "night_trail.site.wsgi:application",
         ],
     ]
@@ -50,7 +58,10 @@ def main() -> int:
     signal.signal(signal.SIGTERM, stop)
     address = f"http://{HOST}:{PORT}/enter/{key}/"
     if _answers(running):
-        print(f"\nNight Trail is running. Open this address, it signs you in:\n\n  {address}\n\nCtrl-C stops it.", flush=True)
+        print(
+            f"\nNight Trail is running. Open this address, it signs you in:\n\n  {address}\n\nCtrl-C stops it.",
+            flush=True,
+        )
     while not stopping and all(process.poll() is None for process in running):
         time.sleep(0.2)
     for process in running:

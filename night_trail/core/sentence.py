@@ -68,14 +68,21 @@ def sentence(question: Question, table: Table, answer: Any = None) -> Sentence:
             parts += [Part(" "), height]
         else:
             addable.append(Part("by share", "height"))
-        if question.ends == "open":
-            parts += [Part(" "), Part("with open ends", "ends")]
-        elif isinstance(answer, HistogramAnswer) and (answer.below or answer.above):
-            addable.append(Part("open ends", "ends"))
     elif question.across:
         parts += [Part(", "), Part(ORDER_WORDS["boxes", question.order], "order")]
+    if question.ends == "open":
+        parts += [Part(" "), Part("with open ends", "ends")]
+    elif answer is not None and any(_gathered(answer)):
+        addable.append(Part("open ends", "ends"))
     parts.append(Part("?"))
     return Sentence(tuple(parts), tuple(addable))
+
+
+def _gathered(answer: Any) -> tuple[int, int]:
+    """Return how many rows an answer gathers beyond the ends of its axis."""
+    if isinstance(answer, HistogramAnswer):
+        return answer.below, answer.above
+    return answer.gathered(-1), answer.gathered(1)
 
 
 def _of_bars(question: Spread) -> Sentence:

@@ -7,6 +7,7 @@ is read and kept with its version.
 from __future__ import annotations
 
 import datetime as dt
+import math
 from collections.abc import Iterable
 from typing import Literal
 
@@ -115,16 +116,21 @@ def _numeric(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]
         text = f"Every {heap.step}th value is too common: rounded by hand?"
         remarks.append(Remark(text, odd=True))
     figures = box(values)
-    return _silhouette(values, figures.low_whisker, figures.high_whisker), remarks
+    window = binning.window(values, figures.low_whisker, figures.high_whisker)
+    return _silhouette(values, window.low, window.high, column.kind == Kind.WHOLE), remarks
 
 
-def _silhouette(values: Floats, low_whisker: float, high_whisker: float) -> Silhouette:
-    window = binning.window(values, low_whisker, high_whisker)
-    edges = np.linspace(window.low, window.high, BARS + 1)
-    if edges[-1] <= edges[0]:
+def _silhouette(values: Floats, low: float, high: float, whole: bool) -> Silhouette:
+    if high <= low:
         return Silhouette("bars", (1.0,))
-    places = np.clip(binning.assign(values, edges), 0, BARS - 1)
-    return _bars(np.bincount(places, minlength=BARS))
+    if whole:
+        # bars of whole widths: others would hold now two numbers, now three, and look like a comb
+        width = math.ceil((high - low + 1) / BARS)
+        edges = math.floor(low) + width * np.arange(math.ceil((high - low + 1) / width) + 1, dtype=np.float64)
+    else:
+        edges = np.linspace(low, high, BARS + 1)
+    last = len(edges) - 2
+    return _bars(np.bincount(np.clip(binning.assign(values, edges), 0, last), minlength=last + 1))
 
 
 def _bars(counts: np.ndarray) -> Silhouette:

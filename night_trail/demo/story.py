@@ -77,8 +77,8 @@ def tell(owner: Any, table: Table) -> Tale:
         "On wet nights the middle trip from **Tallow Lane** is more than ten minutes late. "
         "The other two depots share the rain, but not the delay.\n\n"
         "What Tallow Lane does differently when it rains is the question for the next shift meeting.",
-        Note("slow", 45.0, ("Tallow Lane", 0.3), "Here nearly every wet trip is late"),
-        Arrow("to", 44.0, ("Tallow Lane", 0.35), 17.0, ("Tallow Lane", 0.5)),
+        Note("slow", 19.0, ("Tallow Lane", 0.1), "Here nearly every wet trip is late"),
+        Arrow("to", 18.8, ("Tallow Lane", 0.12), 15.2, ("Tallow Lane", 0.36)),
     )
     tale = Tale.objects.create(owner=owner, title=TITLE)
     opening = add_stop(tale, None)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from night_trail.core.answers.boxes import Box, BoxesAnswer, BoxFigures, Outlying
 from night_trail.core.table import Table
 from night_trail.core.words.numbers import number, percent, value
-from night_trail.draw.canvas import Canvas, Size, line
+from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line
 from night_trail.draw.scales import Lanes, Linear
 from night_trail.draw.svg import Svg, el, group
 from night_trail.draw.text import width
@@ -24,7 +24,10 @@ def draw_boxes(answer: BoxesAnswer, table: Table, size: Size, prefix: str) -> Ca
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 2.0
     pad = 0.02 * (answer.high - answer.low) or 0.5
-    x = Linear(answer.low - pad, answer.high + pad, canvas.x_start, canvas.x_end)
+    room = END_ROOM if canvas.labelled else 6.0
+    start = canvas.x_start + (room if answer.gathered(-1) else 0.0)
+    end = canvas.x_end - (room if answer.gathered(1) else 0.0)
+    x = Linear(answer.low - pad, answer.high + pad, start, end)
     rows = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.x, canvas.y, canvas.x_column = x, rows, answer.column.name
     canvas.lane_labels(rows, names, canvas.left - 22.0)
@@ -58,9 +61,11 @@ def _box(
         _card(answer, table, box),
         whole_lit,
     )
-    radius = 1.8 if canvas.labelled else 1.0
     for point in box.outlying:
-        _point(canvas, answer, table, box, point, x(point.low), middle, radius)
+        at = x(point.low)
+        if point.end:
+            at = canvas.x_end - 8 if point.end > 0 else canvas.x_start + 8
+        _point(canvas, answer, table, box, point, at, middle)
 
 
 def _figure(
@@ -96,7 +101,6 @@ def _point(
     point: Outlying,
     at: float,
     middle: float,
-    radius: float,
 ) -> None:
     name = f"{answer.column.name}\x1f{box.label}\x1f{point.low:.12g}"
     all_lit = point.count == point.lit
@@ -111,6 +115,10 @@ def _point(
     ]
     if answer.basis.lit is not None:
         card.append(f"{point.lit:,} lit")
+    if point.end and canvas.full:
+        canvas.over.append(label(f"{point.count:,}", at, middle - 9, "middle", "axis-label end-count"))
+    radius = (4.5 if point.end else 1.8) if canvas.labelled else 1.0
+    class_ += " far" if point.end else ""
     canvas.mark(
         el("circle", class_=class_, id=canvas.id("o", name), cx=at, cy=middle, r=radius),
         None,

@@ -20,6 +20,9 @@ from night_trail.draw.text import AXIS, shortened, width
 
 Detail = Literal["full", "beside", "thumb"]
 
+END_ROOM = 34.0
+"""Pixels kept free at a side for its gathered tail."""
+
 
 @dataclass(frozen=True)
 class Size:
@@ -107,8 +110,12 @@ class Canvas:
             )
         )
 
-    def value_axis(self, scale: Linear, column: Column, title: str) -> None:
-        """Draw the horizontal axis of a measured column under the plot."""
+    def value_axis(self, scale: Linear, column: Column, title: str, keep_clear: float = 0.0) -> None:
+        """Draw the horizontal axis of a measured column under the plot.
+
+        ``keep_clear`` pixels at either end of the scale get no label where an
+        end bin beside it has its own.
+        """
         if not self.labelled:
             return
         wanted = max(2, int((scale.end - scale.start) / 85))
@@ -116,7 +123,9 @@ class Canvas:
             found = date_ticks(scale.low, scale.high, wanted, column.kind)
         else:
             found = ticks(scale.low, scale.high, wanted, whole=column.kind == Kind.WHOLE)
-        self.bottom_ticks(found, scale)
+        low = scale.start + (keep_clear if scale.start > self.x_start else -1.0)
+        high = scale.end - (keep_clear if scale.end < self.x_end else -1.0)
+        self.bottom_ticks([t for t in found if low <= scale(t.at) <= high], scale)
         self.bottom_title(title)
 
     def bottom_ticks(self, found: list[Tick], scale: Linear) -> None:
@@ -158,7 +167,7 @@ class Canvas:
     def picture(self, title: str, description: str, annotations: Svg, heading_level: str) -> Svg:
         """Return the whole as one SVG element."""
         width_, height = self.size.width, self.size.height
-        classes = f"picture {self.size.detail}{' has-lit' if self.has_lit else ''}"
+        classes = f"picture as-{self.size.detail}{' has-lit' if self.has_lit else ''}"
         if self.count > 300:
             classes += " many"
         if not self.labelled:

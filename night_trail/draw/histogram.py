@@ -8,13 +8,10 @@ from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.sentence import bins_words
 from night_trail.core.table import Table
 from night_trail.core.words.numbers import number, percent, stretch, unit_suffix, value
-from night_trail.draw.canvas import Canvas, Size, label, line
+from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line
 from night_trail.draw.scales import Lanes, Linear, ticks
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import width
-
-END_ROOM = 34.0
-"""Pixels kept free at a side for its gathered tail."""
 
 
 def draw_histogram(answer: HistogramAnswer, table: Table, size: Size, prefix: str) -> Canvas:
@@ -42,8 +39,8 @@ def draw_histogram(answer: HistogramAnswer, table: Table, size: Size, prefix: st
     canvas.under.append(line(canvas.x_start, canvas.y_end, canvas.x_end, canvas.y_end, "axis"))
     bins = bins_words(answer.question.bins, answer.column, answer)
     unit = f", {answer.column.unit}" if answer.column.unit else ""
-    canvas.value_axis(x, answer.column, f"{answer.column.name}{unit} · {bins}")
-    _end_labels(canvas, answer, x)
+    canvas.value_axis(x, answer.column, f"{answer.column.name}{unit} · {bins}", keep_clear=20.0)
+    _end_labels(canvas, answer)
     return canvas
 
 
@@ -195,13 +192,22 @@ def _middle(canvas: Canvas, answer: HistogramAnswer, x: Linear) -> None:
     )
 
 
-def _end_labels(canvas: Canvas, answer: HistogramAnswer, x: Linear) -> None:
-    """Write how many rows each end bin gathers."""
-    if not canvas.full:
+def _end_labels(canvas: Canvas, answer: HistogramAnswer) -> None:
+    """Write where each end bin begins under it, and how many rows it gathers over it."""
+    if not canvas.labelled:
         return
-    for count, at in ((answer.below, canvas.x_start + 10), (answer.above, canvas.x_end - 10)):
+    kind = answer.column.kind
+    for count, edge, at, form in (
+        (answer.below, answer.edges[0], canvas.x_start + 10, "<{}"),
+        (answer.above, answer.edges[-1], canvas.x_end - 10, "{}+"),
+    ):
         if count:
-            canvas.over.append(label(f"{count:,}", at, canvas.y_end + 18, "middle", "axis-label end-count"))
+            shown = form.format(number(float(edge), 6)) if kind.numeric else "…"
+            canvas.over.append(label(shown, at, canvas.y_end + 18, "middle", "axis-label end-label"))
+            if canvas.full:
+                canvas.over.append(
+                    label(f"{count:,}", at, canvas.y_end - 8, "middle", "axis-label end-count")
+                )
 
 
 def _height_title(answer: HistogramAnswer, table: Table) -> str:

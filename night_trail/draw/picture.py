@@ -22,7 +22,7 @@ from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import wrapped
 from night_trail.draw.theme import TOKENS, standalone_style
 
-MAIN = Size(742, 400)
+MAIN = Size(738, 388)
 BESIDE = Size(268, 140, "beside")
 THUMB = Size(64, 36, "thumb")
 WALK = Size(820, 580)

@@ -10,6 +10,7 @@ from night_trail.core.answers.basis import Basis, Grouping, grouping, joined
 from night_trail.core.conditions import Between, Condition, Missing, Not, iso
 from night_trail.core.question import Spread
 from night_trail.core.rows import Rows
+from night_trail.core.stats.bins import window
 from night_trail.core.stats.quantiles import BoxFigures, box
 from night_trail.core.table import Bools, Column, Floats
 
@@ -22,12 +23,17 @@ CELLS = 400
 
 @dataclass(frozen=True)
 class Outlying:
-    """A point beyond the whiskers: ``count`` rows from ``low`` to ``high`` (both held)."""
+    """A point beyond the whiskers: ``count`` rows from ``low`` to ``high`` (both held).
+
+    ``end`` is −1 or 1 where the rows lie beyond the low or high end of the axis
+    and are gathered at it.
+    """
 
     low: float
     high: float
     count: int
     lit: int
+    end: int = 0
 
 
 @dataclass(frozen=True)
@@ -44,7 +50,11 @@ class Box:
 
 @dataclass(frozen=True)
 class BoxesAnswer:
-    """Box plots, one per group, in the order they are drawn."""
+    """Box plots, one per group, in the order they are drawn.
+
+    The axis runs from ``low`` to ``high``; ``lowest`` and ``highest`` are the
+    extreme values, which far outlying rows gathered at the ends may have.
+    """
 
     question: Spread
     column: Column
@@ -53,6 +63,12 @@ class BoxesAnswer:
     boxes: tuple[Box, ...]
     low: float
     high: float
+    lowest: float
+    highest: float
+
+    def gathered(self, end: int) -> int:
+        """Return how many rows are gathered at the low (−1) or high (1) end."""
+        return sum(p.count for b in self.boxes for p in b.outlying if p.end == end)
 
     def condition(self, box: Box) -> Condition:
         """Return the condition that names the rows of one box."""
@@ -76,13 +92,20 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     used = present if groups.codes is None else present & (groups.codes >= 0)
     at = values[used]
     lit = None if rows.lit is None else rows.lit[used]
-    low, high = (float(at.min()), float(at.max())) if len(at) else (0.0, 1.0)
-    found = []
-    for position, members in _members(groups, used, len(at)):
-        if len(members):
-            inside_lit = None if lit is None else lit[members]
-            label = groups.groups[position].label
-            found.append(_box(position, label, at[members], inside_lit, (high - low) / CELLS))
+    lowest, highest = (float(at.min()), float(at.max())) if len(at) else (0.0, 1.0)
+    members = [(i, m) for i, m in _members(groups, used, len(at)) if len(m)]
+    figures = [box(at[m]) for _, m in members]
+    low, high = _window(question, at, figures) if len(at) else (lowest, highest)
+    found = [
+        _box(
+            (i, groups.groups[i].label),
+            figure,
+            at[m],
+            None if lit is None else lit[m],
+            (low, high),
+        )
+        for (i, m), figure in zip(members, figures, strict=True)
+    ]
     if question.order == "frequent":
         # highest middle first; what was gathered stays last
         found.sort(key=lambda b: (groups.groups[b.position].others > 0, -b.figures.median, b.position))
@@ -101,7 +124,19 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
         boxes=tuple(found),
         low=low,
         high=high,
+        lowest=lowest,
+        highest=highest,
     )
+
+
+def _window(question: Spread, at: Floats, figures: list[BoxFigures]) -> tuple[float, float]:
+    """Return the ends of the axis: far tails are left out as in a histogram, but no box and no whisker."""
+    low, high = float(at.min()), float(at.max())
+    if question.ends == "open":
+        return low, high
+    least, most = min(f.low_whisker for f in figures), max(f.high_whisker for f in figures)
+    kept = window(at, least, most)
+    return kept.low, kept.high
 
 
 def _members(groups: Grouping, used: Bools, n: int) -> list[tuple[int, np.ndarray]]:
@@ -114,32 +149,48 @@ def _members(groups: Grouping, used: Bools, n: int) -> list[tuple[int, np.ndarra
     return [(i, order[bounds[i] : bounds[i + 1]]) for i in range(len(groups.groups))]
 
 
-def _box(position: int, label: str, values: Floats, lit: Bools | None, cell: float) -> Box:
-    figures = box(values)
+def _box(
+    group: tuple[int, str],
+    figures: BoxFigures,
+    values: Floats,
+    lit: Bools | None,
+    axis: tuple[float, float],
+) -> Box:
     n_lit = None if lit is None else int(np.count_nonzero(lit))
     return Box(
-        position=position,
-        label=label,
+        position=group[0],
+        label=group[1],
         figures=figures,
         n_lit=n_lit,
         lit=box(values[lit]) if lit is not None and n_lit else None,
-        outlying=_outlying(values, figures.outside, lit, cell),
+        outlying=_outlying(values, figures.outside, lit, axis),
     )
 
 
-def _outlying(values: Floats, outside: Bools, lit: Bools | None, cell: float) -> tuple[Outlying, ...]:
-    """Gather values beyond the whiskers that would be drawn on one spot."""
+def _outlying(
+    values: Floats, outside: Bools, lit: Bools | None, axis: tuple[float, float]
+) -> tuple[Outlying, ...]:
+    """Gather values beyond the whiskers that would be drawn on one spot, or beyond the axis."""
     beyond = values[outside]
     if not len(beyond):
         return ()
+    low, high = axis
     lit_beyond = np.zeros(len(beyond), dtype=np.bool_) if lit is None else lit[outside]
     order = np.argsort(beyond, kind="stable")
     beyond, lit_beyond = beyond[order], lit_beyond[order]
+    cell = (high - low) / CELLS
     cells = np.floor(beyond / cell) if cell > 0 else np.zeros(len(beyond))
-    starts = np.flatnonzero(np.concatenate([[True], np.diff(cells) > 0]))
+    cells = np.where(beyond > high, np.inf, np.where(beyond < low, -np.inf, cells))
+    starts = np.flatnonzero(np.concatenate([[True], cells[1:] != cells[:-1]]))
     ends = np.append(starts[1:], len(beyond))
     lit_sums = np.add.reduceat(lit_beyond.astype(np.int64), starts)
     return tuple(
-        Outlying(float(beyond[s]), float(beyond[e - 1]), int(e - s), int(k))
+        Outlying(
+            float(beyond[s]),
+            float(beyond[e - 1]),
+            int(e - s),
+            int(k),
+            int(np.sign(cells[s])) if np.isinf(cells[s]) else 0,
+        )
         for s, e, k in zip(starts, ends, lit_sums, strict=True)
     )

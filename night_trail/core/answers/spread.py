@@ -69,7 +69,7 @@ def fitted(question: Spread, table: Table) -> Spread:
         shape=shape,
         bins=bins,
         height=height,
-        ends=question.ends if shape == "histogram" else "gathered",
+        ends="gathered" if shape == "bars" else question.ends,
         order=question.order if shape != "histogram" else "frequent",
     )
 

@@ -49,7 +49,7 @@ def humps(values: Floats, step: float = 0.0) -> tuple[float, ...]:
     part = sample(values)
     low, high = np.quantile(part, (0.005, 0.995))
     part = part[(part >= low) & (part <= high)]
-    if high <= low or len(np.unique(part[:2000])) < 10:
+    if high <= low or len(np.unique(part[:2000])) < 30:
         return ()
     resolution = step or _resolution(part)
     part = part + np.random.default_rng(7).uniform(-0.5, 0.5, len(part)) * resolution

@@ -124,21 +124,10 @@ def _lit_sentence(answer: HistogramAnswer, table: Table) -> tuple[tuple[Span, ..
 
 
 def _histogram_cautions(answer: HistogramAnswer, table: Table) -> list[str]:
-    column, overall = answer.column, answer.overall
-    cautions = []
+    overall = answer.overall
     assert overall is not None  # noqa: S101  (there are used rows)
-    for count, word, edge, extreme in (
-        (answer.above, "beyond", answer.edges[-1], overall.high),
-        (answer.below, "below", answer.edges[0], overall.low),
-    ):
-        if count:
-            where = value(float(edge), column.kind, column.unit)
-            reach = value(extreme, column.kind, column.unit)
-            far = "the furthest at" if count > 1 else "at"
-            bar = "last" if word == "beyond" else "first"
-            are = "is" if count == 1 else "are"
-            rows = table.rows_in_words(count)
-            cautions.append(f"{rows} {word} {where} ({far} {reach}) {are} gathered in the {bar} bar.")
+    ends = (float(answer.edges[0]), float(answer.edges[-1]))
+    cautions = _tails(answer, (answer.below, answer.above), ends, (overall.low, overall.high), table)
     if not answer.even and answer.question.height != "density":
         plural = f"{answer.calendar}s" if answer.calendar else "bins"
         cautions.append(
@@ -149,6 +138,31 @@ def _histogram_cautions(answer: HistogramAnswer, table: Table) -> list[str]:
     small = [g.label for g, h in zip(answer.grouping.groups, answer.groups, strict=True) if h.used < FEW]
     if answer.grouping.column is not None and small and overall.n >= FEW:
         cautions.append(f"Few {table.row_noun[1]} (under {FEW}) in {listed(small[:4])}.")
+    return cautions
+
+
+def _tails(
+    answer: HistogramAnswer | BoxesAnswer,
+    counts: tuple[int, int],
+    ends: tuple[float, float],
+    extremes: tuple[float, float],
+    table: Table,
+) -> list[str]:
+    """Say how many rows are gathered beyond each end of the axis, and how far they reach."""
+    column = answer.column
+    place = "bar" if isinstance(answer, HistogramAnswer) else "mark"
+    cautions = []
+    for count, word, end, extreme, which in (
+        (counts[1], "beyond", ends[1], extremes[1], "last"),
+        (counts[0], "below", ends[0], extremes[0], "first"),
+    ):
+        if count:
+            where = value(end, column.kind, column.unit)
+            reach = value(extreme, column.kind, column.unit)
+            far = "the furthest at" if count > 1 else "at"
+            are = "is" if count == 1 else "are"
+            rows = table.rows_in_words(count)
+            cautions.append(f"{rows} {word} {where} ({far} {reach}) {are} gathered in the {which} {place}.")
     return cautions
 
 
@@ -190,6 +204,8 @@ def _boxes(answer: BoxesAnswer, table: Table) -> Words:
         headline += _lit_boxes(answer, said)
         facts.append(Fact("lit", "lit", answer.basis.lit, f"{answer.basis.lit:,} lit"))
     cautions = _left_out(answer.basis, column.name, answer.question.across, table)
+    gathered = (answer.gathered(-1), answer.gathered(1))
+    cautions += _tails(answer, gathered, (answer.low, answer.high), (answer.lowest, answer.highest), table)
     if column.kind.numeric and (answer.low > 0 or answer.high < 0) and answer.high > answer.low:
         near = answer.low if answer.low > 0 else answer.high
         cautions.append(
@@ -226,13 +242,23 @@ def _lit_boxes(answer: BoxesAnswer, said: object) -> tuple[Span, ...]:
         return (Span(" None of the lit rows is among them."),)
     if len(answer.boxes) == 1 and (inner := with_lit[0].lit) is not None:
         return spans(" The middle of the {lit} lit is {m}.", lit=lit, m=Span(said(inner.median), "lit"))
-    most = max(with_lit, key=lambda b: (b.n_lit or 0) / b.figures.n)
-    share = percent((most.n_lit or 0) / most.figures.n)
+    ordered = sorted(with_lit, key=lambda b: -(b.lit.median if b.lit else 0.0))
+    top, bottom = ordered[0], ordered[-1]
+    assert top.lit is not None and bottom.lit is not None  # noqa: S101  (only boxes with lit rows)
+    if top is bottom:
+        return spans(
+            " All {lit} lit are in {label}, their middle at {m}.",
+            lit=lit,
+            label=top.label,
+            m=Span(said(top.lit.median), "lit"),
+        )
     return spans(
-        " Of the {lit} lit, {label} holds the largest part of its own: {share}.",
+        " Of the {lit} lit, it is highest for {top} at {high} and lowest for {bottom} at {low}.",
         lit=lit,
-        label=most.label,
-        share=Span(share, "lit"),
+        top=top.label,
+        high=Span(said(top.lit.median), "lit"),
+        bottom=bottom.label,
+        low=Span(said(bottom.lit.median), "lit"),
     )
 
 

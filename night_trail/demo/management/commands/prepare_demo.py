@@ -30,4 +30,6 @@ class Command(BaseCommand):
         self.stdout.write("Writing four years of night buses …")
         table = bring_buses(analyst)
         tell(analyst, table)
-        self.stdout.write(f"{table.name}: {table.latest.height:,} rows, in {time.monotonic() - started:.0f} s.")
+        self.stdout.write(
+            f"{table.name}: {table.latest.height:,} rows, in {time.monotonic() - started:.0f} s."
+        )
