@@ -106,100 +106,105 @@ def nights(rng: np.random.Generator) -> list[Night]:
     return found
 
 
-def expected_boardings(line: str, usual: float, night: Night) -> float:
-    """Return the mean boardings of a trip: weekly and yearly seasons, the level shift, the strike."""
-    weekday = (0.80, 0.78, 0.82, 0.90, 1.28, 1.45, 0.97)[night.date.weekday()]
-    year = 1 + 0.18 * np.cos(2 * np.pi * (night.date.timetuple().tm_yday - 200) / 365.25)
-    mean = usual * weekday * year * (1.5 if night.festival else 1.0)
-    if line == REROUTED_LINE and night.date >= REROUTED:
-        mean *= REROUTED_GAIN
-    if line == FALLEN_LINE and (night.date.year, night.date.month) == (FALLEN.year, FALLEN.month):
-        mean *= FALLEN_LOSS
-    return float(mean)
-
-
-def lateness(rng: np.random.Generator, depot: str, district: str, surplus: float, night: Night) -> float:
-    """Return minutes late: a usual hump, a second one on wet nights, crowding in one district only."""
-    late = float(rng.gamma(3.2, 1.15) - 1.6)
-    if night.rain_mm > 2:
-        chance = 0.92 if depot == SLOW_DEPOT else 0.46
-        if rng.random() < chance:
-            late = float(rng.normal(13.2, 2.0))
-    if district == CROWDED_DISTRICT:
-        late += 0.16 * surplus
-    return max(late, -4.0)
-
-
 def trips(seed: int = SEED) -> list[tuple[object, ...]]:
     """Return all trips, one tuple a row in the order of ``HEADER``; about 52,000."""
     rng = np.random.default_rng(seed)
+    calendar = nights(rng)
+    night, line, start = _timetable(rng, calendar)
+    n = len(night)
+    rain = np.array([x.rain_mm for x in calendar])[night]
+    depot = np.array([DEPOTS.index(x[2]) for x in LINES])[line]
+    district = np.array([DISTRICTS.index(x[1]) for x in LINES])[line]
+    mean = _expected_boardings(calendar)[night, line]
+    boardings = rng.negative_binomial(9, 9 / (9 + mean))
+    late = _lateness(rng, depot, district, boardings - mean, rain)
+    by_hand = (depot == DEPOTS.index(ROUNDING_DEPOT)) & (rng.random(n) < 0.45)
+    boardings = np.where(by_hand, 5 * np.round(boardings / 5), boardings).astype(int)
+    slipped = (rng.random(n) < 0.0003) & (late > 2)
+    shown = np.round(np.where(slipped, late * 10, late), 1)
+    unknown = rng.random(n) < 0.004
+    fare = np.round(boardings * rng.uniform(1.9, 2.6, n), 2)
+    no_fare = rng.random(n) < 0.00006
+    stars = np.clip(np.round(4.4 - 0.12 * np.maximum(late, 0) + rng.normal(0, 0.7, n)), 1, 5).astype(int)
+    unrated = rng.random(n) < 0.18
+    vehicle, crew = rng.choice(3, n, p=(0.5, 0.3, 0.2)), rng.integers(1, 61, n)
+    minute = 15 * start + rng.integers(0, 6, n)
+    # most trips run towards the harbour
+    inwards = (district > 0) & (rng.random(n) < 0.6)
+    towards = np.where(inwards, 0, rng.integers(0, 5, n))
+    zones = rng.integers(1, 4, (n, 2))
+    jitter = rng.normal(0, (0.004, 0.006), (n, 2))
     rows: list[tuple[object, ...]] = []
-    for night in nights(rng):
-        weekend = night.date.weekday() in (4, 5)
-        for line, district, depot, usual in LINES:
-            count = 2 + int(rng.random() < (0.85 if weekend else 0.48))
-            for start in np.sort(rng.choice(28, count, replace=False)):
-                rows.append(_trip(rng, len(rows) + 1, night, (line, district, depot, usual), int(start)))
+    for i in range(n):
+        on, (name, home, yard, usual) = calendar[night[i]], LINES[line[i]]
+        departed = dt.datetime.combine(on.date, dt.time(22)) + dt.timedelta(minutes=int(minute[i]))
+        weekend = on.date.weekday() in (4, 5)
+        latitude, longitude = PLACES[home]
+        rows.append(
+            (
+                f"T{i + 1:06d}",
+                departed.strftime("%Y-%m-%d %H:%M"),
+                on.date.isoformat(),
+                name,
+                home,
+                yard,
+                VEHICLES[vehicle[i]],
+                f"C{crew[i]:02d}",
+                int(boardings[i]),
+                round(usual * (1.3 if weekend else 0.9)),
+                "" if no_fare[i] else f"K {fare[i]:,.2f}",
+                "" if unknown[i] else float(shown[i]),
+                on.rain_mm,
+                on.temp_c,
+                "yes" if on.festival else "no",
+                "" if unrated[i] else f"{stars[i]} of 5",
+                f"{home} {zones[i, 0]}",
+                f"{DISTRICTS[towards[i]]} {zones[i, 1]}",
+                round(latitude + float(jitter[i, 0]), 5),
+                round(longitude + float(jitter[i, 1]), 5),
+            )
+        )
     return rows
 
 
-def _trip(
-    rng: np.random.Generator, number: int, night: Night, on: tuple[str, str, str, float], start: int
-) -> tuple[object, ...]:
-    line, district, depot, usual = on
-    departed = dt.datetime.combine(night.date, dt.time(22)) + dt.timedelta(
-        minutes=15 * start + int(rng.integers(0, 6))
-    )
-    mean = expected_boardings(line, usual, night)
-    boardings = int(rng.negative_binomial(9, 9 / (9 + mean)))
-    late = lateness(rng, depot, district, boardings - mean, night)
-    if depot == ROUNDING_DEPOT and rng.random() < 0.45:
-        boardings = 5 * round(boardings / 5)
-    shown: float | str = round(late, 1)
-    if rng.random() < 0.004:
-        shown = ""
-    elif rng.random() < 0.0003 and late > 2:
-        shown = round(late * 10, 1)  # a slipped decimal point
-    fare = round(boardings * float(rng.uniform(1.9, 2.6)), 2)
-    rating = _rating(rng, late)
-    here, there = _zones(rng, district)
-    latitude, longitude = PLACES[district]
-    return (
-        f"T{number:06d}",
-        departed.strftime("%Y-%m-%d %H:%M"),
-        night.date.isoformat(),
-        line,
-        district,
-        depot,
-        VEHICLES[int(rng.choice(3, p=(0.5, 0.3, 0.2)))],
-        f"C{int(rng.integers(1, 61)):02d}",
-        boardings,
-        round(usual * (1.3 if night.date.weekday() in (4, 5) else 0.9)),
-        f"K {fare:,.2f}" if rng.random() > 0.00006 else "",
-        shown,
-        night.rain_mm,
-        night.temp_c,
-        "yes" if night.festival else "no",
-        rating,
-        here,
-        there,
-        round(latitude + float(rng.normal(0, 0.004)), 5),
-        round(longitude + float(rng.normal(0, 0.006)), 5),
-    )
+def _timetable(rng: np.random.Generator, calendar: list[Night]) -> tuple[np.ndarray, ...]:
+    """Return night, line and quarter hour of every trip: two or three a line and night, more at weekends."""
+    weekend = np.array([n.date.weekday() in (4, 5) for n in calendar])
+    third = rng.random((len(calendar), len(LINES))) < np.where(weekend, 0.85, 0.48)[:, None]
+    counts = (2 + third).ravel()
+    night, line = np.divmod(np.repeat(np.arange(counts.size), counts), len(LINES))
+    start = rng.integers(0, 28, len(night))
+    order = np.lexsort((start, line, night))
+    return night[order], line[order], start[order]
 
 
-def _rating(rng: np.random.Generator, late: float) -> str:
-    if rng.random() < 0.18:
-        return ""
-    stars = round(4.4 - 0.12 * max(late, 0) + float(rng.normal(0, 0.7)))
-    return f"{min(5, max(1, stars))} of 5"
+def _expected_boardings(calendar: list[Night]) -> np.ndarray:
+    """Return mean boardings a trip by night and line: weekly and yearly seasons, the shift, the strike."""
+    weekly = np.array((0.80, 0.78, 0.82, 0.90, 1.28, 1.45, 0.97))
+    mean = np.empty((len(calendar), len(LINES)))
+    for i, night in enumerate(calendar):
+        year = 1 + 0.18 * np.cos(2 * np.pi * (night.date.timetuple().tm_yday - 200) / 365.25)
+        mean[i] = weekly[night.date.weekday()] * year * (1.5 if night.festival else 1.0)
+    mean *= np.array([usual for *_, usual in LINES])
+    names = [name for name, *_ in LINES]
+    after = np.array([n.date >= REROUTED for n in calendar])
+    mean[after, names.index(REROUTED_LINE)] *= REROUTED_GAIN
+    strike = np.array([(n.date.year, n.date.month) == (FALLEN.year, FALLEN.month) for n in calendar])
+    mean[strike, names.index(FALLEN_LINE)] *= FALLEN_LOSS
+    return mean
 
 
-def _zones(rng: np.random.Generator, district: str) -> tuple[str, str]:
-    """Return where a trip starts and ends; most run towards the harbour."""
-    home = DISTRICTS.index(district)
-    other = 0 if home and rng.random() < 0.6 else int(rng.integers(0, 5))
-    return f"{district} {int(rng.integers(1, 4))}", f"{DISTRICTS[other]} {int(rng.integers(1, 4))}"
+def _lateness(
+    rng: np.random.Generator, depot: np.ndarray, district: np.ndarray, surplus: np.ndarray, rain: np.ndarray
+) -> np.ndarray:
+    """Return minutes late: a usual hump, a second one on wet nights, crowding in one district only."""
+    n = len(rain)
+    late = rng.gamma(3.2, 1.15, n) - 1.6
+    chance = np.where(depot == DEPOTS.index(SLOW_DEPOT), 0.92, 0.46)
+    held = (rain > 2) & (rng.random(n) < chance)
+    late = np.where(held, rng.normal(13.2, 2.0, n), late)
+    late += np.where(district == DISTRICTS.index(CROWDED_DISTRICT), 0.16 * surplus, 0.0)
+    return np.maximum(late, -4.0)
 
 
 def write_csv(path: Path, seed: int = SEED) -> int:

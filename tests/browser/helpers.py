@@ -1,0 +1,53 @@
+"""Steps that several paths share."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+
+def start_trail(page: Page, column: str = "late_min") -> None:
+    """From anywhere to the desk with a column's spread."""
+    page.goto(re.match(r"https?://[^/]+", page.url)[0] + "/")
+    page.get_by_role("link", name="night_buses", exact=True).click()
+    page.get_by_role("button", name=f"Start a trail with {column}", exact=True).click()
+    expect(page.locator("#stage svg.picture")).to_be_visible()
+
+
+def settled(page: Page) -> None:
+    """Wait until no request runs and the picture fits its stage."""
+    page.wait_for_load_state("networkidle")
+    page.wait_for_function("!document.querySelector('.stage[data-fitting]')")
+
+
+def choose(page: Page, slot: str, text: str) -> None:
+    """Open a slot of the sentence and click a choice."""
+    page.locator(f"[data-slot={slot}]").first.click()
+    page.locator("#popover").get_by_role("button", name=re.compile(f"^{re.escape(text)}")).click()
+    expect(page.locator("#popover")).to_be_hidden()
+
+
+def mark(page: Page, starts: str):
+    """The mark whose card begins with this."""
+    return page.locator(f'#stage .mark[aria-label^="{starts}"]')
+
+
+def drag(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:
+    """Press, move in steps, let go."""
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move((start[0] + end[0]) / 2, (start[1] + end[1]) / 2, steps=4)
+    page.mouse.move(*end, steps=4)
+    page.mouse.up()
+
+
+def axis_point(page: Page, share: float) -> tuple[float, float]:
+    """A place on the strip under the plot, from 0 at its left to 1 at its right."""
+    box = page.locator("#stage .axis-band").bounding_box()
+    return box["x"] + share * box["width"], box["y"] + 12
+
+
+def plot_point(page: Page, across: float, down: float) -> tuple[float, float]:
+    box = page.locator("#stage .ground").bounding_box()
+    return box["x"] + across * box["width"], box["y"] + down * box["height"]

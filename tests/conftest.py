@@ -1,0 +1,48 @@
+"""Shared by all tests: a small part of the demo's trips, as a file and as a table."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
+
+from hypothesis import HealthCheck, settings
+
+from night_trail.core.reading import load
+from night_trail.core.table import Table
+from night_trail.demo.night_buses import write_csv
+
+settings.register_profile(
+    "house", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=60
+)
+settings.load_profile("house")
+
+
+@pytest.fixture(scope="session")
+def buses_csv(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """All trips of the demo."""
+    path = tmp_path_factory.mktemp("data") / "night_buses.csv"
+    write_csv(path)
+    return path
+
+
+@pytest.fixture(scope="session")
+def few_buses_csv(buses_csv: Path) -> Path:
+    """Every twentieth trip, for tests that need a table but not a large one."""
+    lines = buses_csv.read_text().splitlines(keepends=True)
+    path = buses_csv.parent / "few_buses.csv"
+    path.write_text("".join([lines[0], *lines[1::20]]))
+    return path
+
+
+@pytest.fixture(scope="session")
+def buses(buses_csv: Path) -> Table:
+    return load(buses_csv)[0]
+
+
+@pytest.fixture(scope="session")
+def few_buses(few_buses_csv: Path) -> Table:
+    return load(few_buses_csv)[0]
