@@ -5,6 +5,7 @@ Started by ``make demo``, which has installed and prepared everything before.
 
 from __future__ import annotations
 
+import contextlib
 import os
 import secrets
 import signal
@@ -58,10 +59,8 @@ def main() -> int:
     signal.signal(signal.SIGTERM, stop)
     address = f"http://{HOST}:{PORT}/enter/{key}/"
     if _answers(running):
-        print(
-            f"\nNight Trail is running. Open this address, it signs you in:\n\n  {address}\n\nCtrl-C stops it.",
-            flush=True,
-        )
+        print("\nNight Trail is running. Open this address, it signs you in:")
+        print(f"\n  {address}\n\nCtrl-C stops it.", flush=True)
     while not stopping and all(process.poll() is None for process in running):
         time.sleep(0.2)
     for process in running:
@@ -87,10 +86,8 @@ def _answers(running: list[subprocess.Popen[bytes]]) -> bool:
 
 
 def _signal(process: subprocess.Popen[bytes], number: int) -> None:
-    try:
+    with contextlib.suppress(ProcessLookupError):
         os.killpg(process.pid, number)
-    except ProcessLookupError:
-        pass
 
 
 if __name__ == "__main__":

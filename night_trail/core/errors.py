@@ -18,17 +18,26 @@ class NightTrailError(Exception):
     Examples
     --------
     >>> print(NightTrailError("There is no column “lat”", "night_buses", "Did you mean late_min?"))
-    There is no column “lat” in night_buses. Did you mean late_min?
+    There is no column “lat” (night_buses). Did you mean late_min?
     """
 
     def __init__(self, what: str, where: str = "", way_on: str = "") -> None:
         self.what, self.where, self.way_on = what, where, way_on
-        place = f" in {where}" if where else ""
-        super().__init__(f"{what}{place}.{' ' + way_on if way_on else ''}")
+        super().__init__(f"{self._stated()}.{' ' + way_on if way_on else ''}")
+
+    def _stated(self) -> str:
+        return f"{self.what} ({self.where})" if self.where else self.what
 
 
 class Unreadable(NightTrailError):
-    """A file that cannot be read as a table."""
+    """A file that cannot be read as a table; its name comes first.
+
+    >>> print(Unreadable("The file is empty", "trips.csv"))
+    trips.csv: the file is empty.
+    """
+
+    def _stated(self) -> str:
+        return f"{self.where}: {self.what[0].lower()}{self.what[1:]}" if self.where else self.what
 
 
 class BadQuestion(NightTrailError):

@@ -247,8 +247,9 @@ def _bins_clause(question: Spread, rest: str, table: Table) -> tuple[Spread, str
             return _with(question, bins=msgspec.convert({"calendar": found[1].lower()}, Bins)), rest[
                 found.end() :
             ]
-    unit = re.escape(table.column(question.column).unit)
-    pattern = rf"([-−\d.,]+(?:e[-−]?\d+)?)(?: ?{unit})?(?: from ([-−\d.,]+(?:e[-−]?\d+)?))?"
+    unit = table.column(question.column).unit
+    with_unit = rf"(?: ?{re.escape(unit)})?" if unit else ""
+    pattern = rf"([-−\d.,]+(?:e[-−]?\d+)?){with_unit}(?: from ([-−\d.,]+(?:e[-−]?\d+)?))?"
     found = re.match(pattern, rest)
     if found is None:
         raise BadQuestion(f"“{rest}” is not a bin width", "", "Write it like: bins of 2.")

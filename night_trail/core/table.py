@@ -125,9 +125,13 @@ class Table:
             raise BadQuestion(f"There is no column “{name}”", self.name, hint) from None
 
     def series(self, name: str) -> pl.Series:
-        """Return all cells of a column."""
+        """Return all cells of a column, under a plain name.
+
+        Operations of polars read a series' own name as a pattern where it looks
+        like one ("*", "^a$"), so the column's name stays with the column.
+        """
         self.column(name)
-        return self._source.series(self._positions[name])
+        return self._source.series(self._positions[name]).alias("cells")
 
     def rows_in_words(self, count: int) -> str:
         """Return a count with what it counts: ``1,204 trips``."""

@@ -54,7 +54,7 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
         "annotations": json.dumps(cairn.annotations if cairn else [], ensure_ascii=False),
         "way": way_to(step.trail, step),
         "actions": ACTIONS,
-        "rows_total": desk.rows.n,
+        "lit": desk.lit_words(),
         "rows_words": desk.table.rows_in_words(desk.rows.n),
         "only": [
             {"words": in_words(condition, desk.table), "drop": to_json(Drop(i))}
@@ -63,9 +63,6 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
         "title": step.label,
         "annotate_address": reverse("trails:annotate", args=[step.trail_id, step.pk]),
     }
-    if scene.lit is not None:
-        words = in_words(scene.lit, desk.table)
-        context["lit"] = f"{words} — {desk.rows.n_lit:,} of {desk.table.rows_in_words(desk.rows.n)}"
     if scene.main is None:
         context["first_choices"] = choices("column", desk, step.trail.version.survey_value())
         return context

@@ -17,6 +17,7 @@ from night_trail.core.rows import Rows
 from night_trail.core.sentence import Sentence, scene_in_words, sentence
 from night_trail.core.table import Table
 from night_trail.core.words import Words, words_of
+from night_trail.core.words.conditions import in_words
 from night_trail.draw import MAIN, Size, draw, standalone
 from night_trail.draw.svg import Svg
 from night_trail.tables.models import Version
@@ -79,6 +80,13 @@ class Desk:
             words_of(found, self.table),
             sentence(question, self.table, found),
         )
+
+    def lit_words(self) -> str:
+        """Return what is lit with its counts; nothing where the lantern is out."""
+        if self.scene.lit is None:
+            return ""
+        of = self.table.rows_in_words(self.rows.n)
+        return f"{in_words(self.scene.lit, self.table)} — {self.rows.n_lit:,} of {of}"
 
     def figure(self, size: Size, theme: str, annotations: Sequence[Annotation] = ()) -> str:
         """Return the main picture as a file that stands alone."""

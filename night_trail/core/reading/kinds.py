@@ -109,7 +109,7 @@ def typed(name: str, cells: pl.Series) -> tuple[Column, pl.Series]:
         distinct=distinct,
         pattern=found.pattern,
     )
-    return column, found.cells.alias(name)
+    return column, found.cells
 
 
 def _yes_no(clean: pl.Series, present: pl.Series) -> Typed | None:

@@ -38,7 +38,7 @@ def humps(values: Floats, step: float = 0.0) -> tuple[float, ...]:
     out by a fiftieth of the highest and by five standard errors. Values
     recorded in steps are spread evenly over their step first, or every tie
     would count as a hump; ``step`` names a coarser one (values rounded to
-    tens). Fewer than 50 values are not judged.
+    tens). Fewer than 50 values, or fewer than 30 different ones, are not judged.
     """
     if len(values) < 50:
         return ()

@@ -62,7 +62,7 @@ def _range(condition: Between, column: Column) -> str:
     if kind.temporal:
         return _date_range(condition)
     if low is not None and high is not None:
-        if low == high:
+        if low == high and condition.high_closed and not condition.low_open:
             return f"is {_bound(low)}"
         start = f"above {_bound(low)}" if condition.low_open else f"from {_bound(low)}"
         return f"{start} to {'' if condition.high_closed else 'under '}{_bound(high)}"

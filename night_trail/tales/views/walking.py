@@ -17,7 +17,6 @@ from night_trail.core.question import Scene, decode, to_json
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.turns import LightRange, range_condition
 from night_trail.core.words import plain
-from night_trail.core.words.conditions import in_words
 from night_trail.draw import WALK
 from night_trail.draw.footpath import WalkStop, walk_path
 from night_trail.tales.models import Link, Stop, Tale
@@ -101,9 +100,7 @@ def _picture(request: HttpRequest, stop: Stop) -> dict[str, Any]:
         "headline": plain(drawn.words.headline),
         "changed": changed,
         "lit_json": to_json(lit) if lit is not None else "",
-        "lit_words": f"{in_words(lit, desk.table)} — {desk.rows.n_lit:,} of {desk.table.rows_in_words(desk.rows.n)}"
-        if lit is not None
-        else "",
+        "lit_words": desk.lit_words(),
     }
 
 

@@ -1,0 +1,170 @@
+"""``night-trail``: the core beside the pages, for scripts and for checking figures.
+
+``night-trail read FILE`` says what was understood of a file; ``night-trail
+answer FILE --question Q.json`` answers one question. Errors go to standard
+error in one sentence, with exit status 2.
+"""
+
+from __future__ import annotations
+
+import argparse
+import dataclasses
+import json
+import math
+import sys
+from pathlib import Path
+from typing import Any, NoReturn
+
+import msgspec
+import numpy as np
+
+from night_trail.core.answers import Answer, answer
+from night_trail.core.conditions import Condition
+from night_trail.core.conditions import check as check_condition
+from night_trail.core.errors import NightTrailError
+from night_trail.core.question import Question, Scene, decode
+from night_trail.core.reading import load
+from night_trail.core.rows import Rows
+from night_trail.core.sentence import read as read_words
+from night_trail.core.sentence import scene_in_words
+from night_trail.core.table import Table
+from night_trail.core.words import plain, words_of
+from night_trail.core.words.conditions import from_words
+from night_trail.draw import standalone
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        print(f"{message[0].upper()}{message[1:]}. See {self.prog} --help.", file=sys.stderr)
+        sys.exit(2)
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run the command and return its exit status."""
+    parser = _Parser(prog="night-trail", description="Read a table and answer questions about it.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    reading = commands.add_parser("read", help="print what was understood of a file")
+    reading.add_argument("file", type=Path)
+    reading.add_argument("--json", action="store_true", help="as JSON")
+    asking = commands.add_parser("answer", help="answer one question about a file")
+    asking.add_argument("file", type=Path)
+    asking.add_argument(
+        "--question",
+        required=True,
+        metavar="Q",
+        help="a file with a question as JSON, or the question in words: 'late_min by depot'",
+    )
+    asking.add_argument(
+        "--only", action="append", default=[], metavar="C", help="a condition, as JSON or in words; may recur"
+    )
+    asking.add_argument("--lit", metavar="C", help="what to light, as JSON or in words")
+    form = asking.add_mutually_exclusive_group()
+    form.add_argument("--json", action="store_true", help="all figures as JSON")
+    form.add_argument("--svg", action="store_true", help="the picture")
+    form.add_argument("--words", action="store_true", help="the words (the default)")
+    options = parser.parse_args(arguments)
+    try:
+        return _read(options) if options.command == "read" else _answer(options)
+    except NightTrailError as error:
+        print(error, file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        sys.stderr.close()  # whoever read our output has seen enough
+        return 0
+    except OSError as error:
+        print(f"{options.file}: {(error.strerror or str(error)).lower()}.", file=sys.stderr)
+        return 2
+
+
+def _read(options: argparse.Namespace) -> int:
+    table, notes = load(options.file)
+    if options.json:
+        columns = msgspec.to_builtins(table.columns)
+        whole = {"name": table.name, "rows": table.height, "one_row": table.row_noun[0]}
+        print(json.dumps(whole | {"notes": notes, "columns": columns}, ensure_ascii=False, indent=2))
+        return 0
+    print(f"{table.name}: {table.rows_in_words(table.height)}, {len(table.columns)} columns.")
+    for note in notes:
+        print(f"  {note}")
+    for column in table.columns:
+        unit = f", {column.unit}" if column.unit else ""
+        missing = f"; {column.missing:,} missing" if column.missing else ""
+        print(f"  {column.name}: {column.kind}{unit}, because {column.reason}{missing}")
+        if column.failed:
+            examples = ", ".join(f"“{text}”" for text in column.failed_examples)
+            print(f"    {column.failed:,} cells do not fit and count as missing: {examples}")
+    return 0
+
+
+def _answer(options: argparse.Namespace) -> int:
+    table, _ = load(options.file)
+    question, conditions = _question(options.question, table)
+    only = (*conditions, *(_condition(text, table) for text in options.only))
+    lit = _condition(options.lit, table) if options.lit else None
+    found = answer(question, Rows(table, only, lit))
+    scene = Scene(main=question, only=only, lit=lit)
+    if options.json:
+        print(json.dumps(_figures(found, scene, table), ensure_ascii=False, indent=2))
+    elif options.svg:
+        print(standalone(found, table, scene_in_words(scene, table, found)))
+    else:
+        words = words_of(found, table)
+        print(scene_in_words(scene, table, found))
+        print(plain(words.headline))
+        for fact in words.facts:
+            print(f"  {fact.label}: {fact.text}")
+        for caution in words.cautions:
+            print(f"  ! {caution}")
+    return 0
+
+
+def _question(text: str, table: Table) -> tuple[Question, tuple[Condition, ...]]:
+    path = Path(text)
+    if text.endswith(".json") or path.is_file():
+        return decode(path.read_bytes(), Question, "question"), ()
+    if text.lstrip().startswith("{"):
+        return decode(text, Question, "question"), ()
+    return read_words(text, table)
+
+
+def _condition(text: str, table: Table) -> Condition:
+    if text.lstrip().startswith("{"):
+        condition: Condition = decode(text, Condition, "condition")
+    else:
+        condition = from_words(text, table)
+    check_condition(condition, table)
+    return condition
+
+
+def _figures(found: Answer, scene: Scene, table: Table) -> dict[str, Any]:
+    words = words_of(found, table)
+    return {
+        "sentence": scene_in_words(scene, table, found),
+        "scene": msgspec.to_builtins(scene),
+        "answer": _plain(found),
+        "words": plain(words.headline),
+        "facts": {fact.key: fact.value if math.isfinite(fact.value) else None for fact in words.facts},
+        "cautions": list(words.cautions),
+    }
+
+
+def _plain(value: Any) -> Any:
+    """Return an answer as what JSON holds: arrays as lists, no row-long arrays, NaN as null."""
+    if dataclasses.is_dataclass(value) and not isinstance(value, type):
+        fields = {f.name: getattr(value, f.name) for f in dataclasses.fields(value)}
+        return {k: _plain(v) for k, v in fields.items() if k not in ("codes", "outside", "question")}
+    if isinstance(value, msgspec.Struct):
+        return msgspec.to_builtins(value)
+    if isinstance(value, np.ndarray):
+        return [_plain(x) for x in value.tolist()]
+    if isinstance(value, tuple | list):
+        return [_plain(x) for x in value]
+    if isinstance(value, np.generic):
+        return _plain(value.item())
+    if isinstance(value, float) and not math.isfinite(value):
+        return None
+    return value
+
+
+if __name__ == "__main__":
+    sys.exit(main())
