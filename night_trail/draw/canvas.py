@@ -118,7 +118,7 @@ class Canvas:
         """
         if not self.labelled:
             return
-        wanted = max(2, int((scale.end - scale.start) / 85))
+        wanted = max(3, int((scale.end - scale.start) / 85))
         if column.kind.temporal:
             found = date_ticks(scale.low, scale.high, wanted, column.kind)
         else:

@@ -18,7 +18,6 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "csp",
     "axes",
-    "django_htmx",
     "django_tasks",
     "django_tasks_db",
     "night_trail.people",
@@ -101,10 +100,12 @@ USE_I18N = False
 
 STATIC_URL = "/static/"
 STATIC_ROOT = VAR / "static"
+# only our own and what we vendored ourselves: packages bring files of other versions
+STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]
 STATICFILES_DIRS = [PACKAGE / "site" / "static", ("draw", PACKAGE / "draw")]
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
-    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+    "staticfiles": {"BACKEND": "night_trail.site.storage.HashedStatic"},
 }
 
 UPLOAD_LIMIT = int(os.environ.get("NIGHT_TRAIL_UPLOAD_LIMIT", "1000000000"))

@@ -1,0 +1,11 @@
+"""Static files under names that change with their content."""
+
+from __future__ import annotations
+
+from whitenoise.storage import CompressedManifestStaticFilesStorage
+
+
+class HashedStatic(CompressedManifestStaticFilesStorage):
+    """Also rewrites the imports between scripts, or each module would be loaded under two names."""
+
+    support_js_module_import_aggregation = True

@@ -1,0 +1,243 @@
+"""Reload, tabs, back, motion, small windows, paper, and what assistive technology meets."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser.conftest import signed_in
+from tests.browser.helpers import axis_point, choose, drag, mark, settled, start_trail, until
+
+
+def test_reload_back_and_on_show_the_step_of_the_address(page: Page) -> None:
+    start_trail(page)
+    settled(page)
+    choose(page, "bins", "bins of 1")
+    expect(page.locator("#sentence")).to_contain_text("bins of 1 min")
+    settled(page)
+    second = page.url
+    choose(page, "across", "across depot")
+    expect(page.locator("#sentence")).to_contain_text("across depot")
+    assert page.url != second
+    page.go_back()
+    expect(page.locator("#sentence")).to_contain_text("over all trips")
+    assert page.url == second
+    page.reload()
+    expect(page.locator("#sentence")).to_contain_text(
+        "over all trips, drawn as a histogram with bins of 1 min"
+    )
+    page.go_forward()
+    expect(page.locator("#sentence")).to_contain_text("across depot")
+    page.locator(".waymarks a", has_text="bins of 1").click()
+    expect(page.locator("#sentence")).to_contain_text("over all trips")
+    settled(page)
+    page.keyboard.press("]")
+    expect(page.locator("#sentence")).to_contain_text("across depot")
+
+
+def test_two_tabs_turning_from_one_step_make_two_forks(page: Page) -> None:
+    start_trail(page)
+    settled(page)
+    other = page.context.new_page()
+    other.goto(page.url)
+    choose(page, "across", "across depot")
+    choose(other, "across", "across district")
+    expect(other.locator("#sentence")).to_contain_text("across district")
+    page.reload()
+    expect(page.locator("#sentence")).to_contain_text("across depot")
+    expect(page.locator(".waymarks")).to_contain_text("across depot")
+    expect(page.locator(".waymarks")).to_contain_text("across district")
+    expect(page.locator(".waymarks li")).to_have_count(4)
+
+
+def test_marks_move_and_keep_their_identity(page: Page) -> None:
+    start_trail(page)
+    settled(page)
+    choose(page, "bins", "bins of 1")
+    settled(page)
+    bar = mark(page, "1 to 2").locator(".bar")
+    bar.evaluate("bar => { bar.known = 'the same element' }")
+    assert "height" in bar.evaluate("bar => getComputedStyle(bar).transitionProperty")
+    choose(page, "height", "by density")
+    expect(page.locator("#sentence")).to_contain_text("by density")
+    assert bar.evaluate("bar => bar.known") == "the same element"
+    # half-way a changed bar stands between its old and its new height
+    settled(page)
+    page.wait_for_timeout(500)
+    heights = page.evaluate(
+        """async () => {
+            const bar = document.querySelector('#stage .bar[width]');
+            const start = bar.getBBox().height;
+            bar.setAttribute('height', start / 2);
+            await new Promise(done => setTimeout(done, 150));
+            const between = parseFloat(getComputedStyle(bar).height);
+            return [start, between];
+        }"""
+    )
+    assert heights[0] / 2 < heights[1] < heights[0]
+
+
+def test_nothing_moves_where_less_motion_is_wanted(
+    browser: Browser, address: str, complaints: list[str]
+) -> None:
+    context = browser.new_context(reduced_motion="reduce")
+    page = signed_in(context, address, complaints)
+    start_trail(page)
+    settled(page)
+    duration = page.locator("#stage .bar").first.evaluate("bar => getComputedStyle(bar).transitionDuration")
+    assert duration == "0s"
+    context.close()
+
+
+def test_a_double_click_keeps_only_the_rows_of_a_mark_and_ground_puts_out(page: Page) -> None:
+    start_trail(page)
+    settled(page)
+    choose(page, "bins", "bins of 1")
+    settled(page)
+    mark(page, "2 to 3").dblclick()
+    expect(page.locator("#chips")).to_contain_text("only late_min from 2 to under 3")
+    expect(page.locator(".chip.lantern")).to_have_count(0)
+    page.get_by_role("button", name=re.compile("^Lift")).click()
+    expect(page.locator("#chips")).not_to_contain_text("only late_min")
+    settled(page)
+    drag(page, axis_point(page, 0.3), axis_point(page, 0.5))
+    expect(page.locator(".chip.lantern")).to_have_count(1)
+    box = page.locator("#stage .ground").bounding_box()
+    page.mouse.click(box["x"] + box["width"] * 0.9, box["y"] + 20)
+    expect(page.locator(".chip.lantern")).to_have_count(0)
+
+
+def test_the_small_picture_and_the_card_appear_on_hover(page: Page) -> None:
+    start_trail(page)
+    settled(page)
+    page.locator(".waymarks .here a").hover()
+    expect(page.locator(".way-card img")).to_be_visible()
+    until(page, "document.querySelector('.way-card img').naturalWidth > 0")
+    page.locator("#stage .mark").nth(10).hover()
+    expect(page.locator(".hover-card")).to_contain_text("trips")
+    page.keyboard.press("?")
+    expect(page.locator("#keys")).to_be_visible()
+
+
+def test_the_picture_is_drawn_anew_for_the_room_it_has(page: Page) -> None:
+    start_trail(page)
+    settled(page)
+    page.set_viewport_size({"width": 1800, "height": 1000})
+    until(page, "document.querySelector('#stage svg').viewBox.baseVal.width > 1100")
+    page.set_viewport_size({"width": 390, "height": 800})
+    until(page, "document.querySelector('#stage svg').viewBox.baseVal.width < 390")
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+def test_a_reader_on_a_phone_walks_by_keys_lights_and_goes_back_to_what_was_written(
+    page: Page, browser: Browser, base: str
+) -> None:
+    page.goto(base + "/tales/")
+    page.get_by_role("link", name="Why are we late?").first.click()
+    page.get_by_role("button", name="Make a read link").click()
+    link = page.locator("#new-link").input_value()
+    context = browser.new_context(viewport={"width": 390, "height": 780}, has_touch=True)
+    reader = context.new_page()
+    reader.goto(link)
+    reader.get_by_role("link", name="On →").tap()
+    expect(reader.get_by_role("heading", level=1)).to_have_text("Rain makes its own hump")
+    settled(reader)
+    assert reader.evaluate("document.documentElement.scrollWidth") <= 390
+    reader.locator("#stage .mark").nth(6).click()
+    expect(reader.locator(".chip.lantern")).to_contain_text("late_min from")
+    reader.get_by_role("button", name="As it was written").click()
+    expect(reader.locator(".chip.lantern")).to_contain_text("rain_mm above 2")
+    reader.locator(".walk-stop").nth(2).click()
+    expect(reader.get_by_role("heading", level=1)).to_contain_text("Tallow Lane")
+    reader.go_back()
+    expect(reader.get_by_role("heading", level=1)).to_have_text("Rain makes its own hump")
+    context.close()
+
+
+def test_a_walk_goes_by_itself_and_stops_when_asked(page: Page, base: str) -> None:
+    page.goto(base + "/tales/")
+    page.get_by_role("link", name="Walk it").last.click()
+    page.locator("#walk").evaluate("walk => { walk.dataset.pace = '0.3' }")
+    page.keyboard.press("p")
+    expect(page.get_by_role("heading", level=1)).to_have_text("Rain makes its own hump")
+    expect(page.locator("#by-itself")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("p")
+    expect(page.locator("#by-itself")).to_have_attribute("aria-pressed", "false")
+    page.keyboard.press("ArrowLeft")
+    expect(page.get_by_role("heading", level=1)).to_have_text("A town that sleeps late")
+
+
+def test_on_paper_the_picture_stays_and_the_controls_go(page: Page) -> None:
+    start_trail(page)
+    settled(page)
+    page.emulate_media(media="print")
+    expect(page.locator("#stage svg.picture")).to_be_visible()
+    for gone in (".topbar", ".way-here", ".actions"):
+        expect(page.locator(gone)).to_be_hidden()
+    assert page.evaluate("getComputedStyle(document.documentElement).backgroundColor") == "rgb(255, 255, 255)"
+
+
+@pytest.mark.parametrize("theme", ["night", "day"])
+def test_axe_finds_nothing_serious(page: Page, base: str, theme: str) -> None:
+    page.context.add_cookies([{"name": "theme", "value": theme, "url": base}])
+    start_trail(page)
+    page.locator("#word-box").fill("late_min by depot as box plots")
+    page.keyboard.press("Enter")
+    expect(page.locator("#sentence")).to_contain_text("box plots")
+    page.locator("#beside-add").click()
+    page.locator("#popover .choice").first.click()
+    expect(page.locator(".beside-item")).to_have_count(1)
+    settled(page)
+    desk = page.url
+    found = {"desk": serious(page)}
+    page.keyboard.press("r")
+    expect(page.locator(".drawer table")).to_be_visible()
+    found["rows"] = serious(page)
+    page.keyboard.press("Escape")
+    page.locator("[data-slot=shape]").click()
+    expect(page.locator("#popover")).to_be_visible()
+    found["slot"] = serious(page)
+    page.goto(desk)
+    settled(page)
+    page.get_by_role("button", name="+ only rows where…").click()
+    expect(page.locator("#popover")).to_be_visible()
+    found["condition"] = serious(page)
+    for name, path in (("tables", "/"), ("survey", "/tables/1/"), ("trails", "/trails/"), ("tales", "/tales/"),
+                       ("writing", "/tales/1/"), ("walk", "/tales/1/walk/2/"), ("password", "/password/")):  # fmt: skip
+        page.goto(base + path)
+        settled(page)
+        found[name] = serious(page)
+    page.goto(base + "/trails/1/steps/7/")
+    settled(page)
+    found["cairn"] = serious(page)
+    assert {name: problems for name, problems in found.items() if problems} == {}
+
+
+def serious(page: Page) -> list[str]:
+    # a colour that is still fading in is not the colour that will be read
+    page.wait_for_timeout(450)
+    violations = Axe().run(page).response["violations"]
+    return [
+        f"{v['id']}: {v['nodes'][0]['html'][:160]}"
+        for v in violations
+        if v["impact"] in ("serious", "critical")
+    ]
+
+
+def test_the_first_load_of_the_desk_is_light(page: Page, browser: Browser, address: str) -> None:
+    start_trail(page)
+    settled(page)
+    context = browser.new_context()
+    fresh = context.new_page()
+    fresh.goto(address)
+    sizes: list[int] = []
+    network = context.new_cdp_session(fresh)
+    network.send("Network.enable")
+    network.send("Network.clearBrowserCache")
+    network.on("Network.loadingFinished", lambda e: sizes.append(int(e["encodedDataLength"])))
+    fresh.goto(page.url, wait_until="networkidle")
+    assert 100_000 < sum(sizes) < 600_000
+    context.close()

@@ -1,0 +1,79 @@
+"""People, a table, a trail and a tale for tests of pages."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import pytest
+from django.conf import settings
+from django.contrib.auth.models import User
+from django.test import Client
+
+from night_trail.core.turns import Light, SeeColumn
+from night_trail.demo.story import WET
+from night_trail.tables import cache
+from night_trail.tables.arrivals import read_arrival
+from night_trail.tables.models import Arrival, Table
+from night_trail.tales.models import Tale
+from night_trail.tales.services import add_stop
+from night_trail.trails import pictures
+from night_trail.trails.models import Step
+from night_trail.trails.services import cairn_at, start_trail, take_turn
+
+
+@pytest.fixture(autouse=True)
+def fresh_caches() -> None:
+    # ids begin anew with every test; what was kept under them is another table's
+    cache.forget()
+    pictures.forget()
+
+
+@pytest.fixture
+def owner(db: None) -> User:
+    return User.objects.create_user("owner", password="a long enough secret")
+
+
+@pytest.fixture
+def other(db: None) -> User:
+    return User.objects.create_user("other", password="a long enough secret")
+
+
+def client_of(user: User | None) -> Client:
+    client = Client()
+    if user is not None:
+        client.force_login(user, backend="django.contrib.auth.backends.ModelBackend")
+    return client
+
+
+@pytest.fixture
+def client(owner: User) -> Client:
+    return client_of(owner)
+
+
+def bring(owner: User, path: Path) -> Arrival:
+    """Read a file the way the worker does."""
+    kept = settings.INCOMING / f"test-{owner.pk}-{path.name}"
+    shutil.copy(path, kept)
+    arrival = Arrival.objects.create(owner=owner, file_name=path.name, path=str(kept))
+    read_arrival(arrival)
+    return arrival
+
+
+@pytest.fixture
+def table(owner: User, few_buses_csv: Path) -> Table:
+    return bring(owner, few_buses_csv).table
+
+
+@pytest.fixture
+def step(owner: User, table: Table) -> Step:
+    """A step with a histogram whose wet nights are lit."""
+    return take_turn(take_turn(start_trail(owner, table), SeeColumn("late_min")), Light(WET))
+
+
+@pytest.fixture
+def tale(owner: User, step: Step) -> Tale:
+    tale = Tale.objects.create(owner=owner, title="Why are we late?")
+    add_stop(tale, None)
+    add_stop(tale, cairn_at(step))
+    return tale

@@ -1,0 +1,156 @@
+"""Every address, walked as nobody, as a stranger, as a link holder and as the owner."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+from django.urls import URLPattern, URLResolver, get_resolver, reverse
+from django.utils import timezone
+
+from night_trail.tables.models import Arrival, Table
+from night_trail.tales.models import Link, Tale
+from night_trail.trails.models import Step
+from tests.web.conftest import client_of
+
+OPEN = {"people:sign-in", "people:theme", "people:enter", "tales:walk", "tales:walk-stop"}
+"""What needs no sign-in; the last three ask for an unguessable key instead."""
+
+EVERYONES = {
+    *("people:sign-out", "people:password", "tables:home", "tables:bring"),
+    *("trails:index", "tales:index", "tales:new"),
+}
+"""What any signed-in person may use for themselves."""
+
+
+def patterns(resolver: URLResolver | None = None, space: str = "") -> Iterator[tuple[str, URLPattern]]:
+    for item in (resolver or get_resolver()).url_patterns:
+        if isinstance(item, URLResolver):
+            yield from patterns(item, f"{item.namespace}:" if item.namespace else space)
+        else:
+            yield space + item.name, item
+
+
+ALL = sorted(name for name, _ in patterns())
+
+
+@pytest.fixture
+def address(owner: User, table: Table, step: Step, tale: Tale) -> dict[str, str]:
+    """An address of the owner's things for every pattern."""
+    link, token = Link.make(tale)
+    stop = tale.stops.last()
+    known = {
+        "pk": table.pk,
+        "table": table.pk,
+        "trail": step.trail_id,
+        "step": step.pk,
+        "slot": "bins",
+        "tale": tale.pk,
+        "stop": stop.pk,
+        "link": link.pk,
+        "number": 1,
+        "token": token,
+        "key": "guess",
+    }
+    arrival = Arrival.objects.get(table=table)
+    found = {}
+    for name, pattern in patterns():
+        values = {k: known[k] for k in pattern.pattern.converters}
+        if name in ("tables:arrival", "tables:cancel"):
+            values["pk"] = arrival.pk
+        found[name] = reverse(name, kwargs=values)
+    return found
+
+
+def everything() -> dict[str, int]:
+    return {model.__name__: model.objects.count() for model in (Table, Step, Tale, Link, User)}
+
+
+@pytest.mark.parametrize("name", ALL)
+@pytest.mark.parametrize("method", ["get", "post"])
+def test_nobody_is_sent_to_the_sign_in(address: dict[str, str], name: str, method: str) -> None:
+    before = everything()
+    response = getattr(client_of(None), method)(address[name])
+    if name in OPEN:
+        expected = {"people:enter": 404}.get(name, 200) if method == "get" else None
+        assert response.status_code in (
+            (expected,) if expected and name != "people:theme" else (200, 302, 404, 405)
+        )
+    else:
+        assert response.status_code == 302 and response["Location"].startswith("/sign-in/")
+    assert everything() == before
+
+
+@pytest.mark.parametrize("name", [n for n in ALL if n not in OPEN | EVERYONES])
+@pytest.mark.parametrize("method", ["get", "post"])
+@pytest.mark.parametrize("htmx", [False, True])
+def test_a_stranger_finds_nothing_of_somebody_elses(
+    address: dict[str, str], other: User, name: str, method: str, htmx: bool
+) -> None:
+    before = everything()
+    headers = {"HX-Request": "true"} if htmx else {}
+    response = getattr(client_of(other), method)(address[name], headers=headers)
+    assert response.status_code in (404, 405)
+    assert b"late_min" not in response.content and everything() == before
+
+
+@pytest.mark.parametrize("name", [n for n in ALL if n not in OPEN])
+def test_a_link_opens_the_walk_and_nothing_else(address: dict[str, str], name: str) -> None:
+    reader = client_of(None)
+    assert reader.get(address["tales:walk"]).status_code == 200
+    response = reader.get(address[name])
+    assert response.status_code == 302 and response["Location"].startswith("/sign-in/")
+
+
+@pytest.mark.parametrize("name", ALL)
+@pytest.mark.parametrize("method", ["get", "post"])
+def test_the_owner_meets_no_server_error(
+    address: dict[str, str], client: Client, name: str, method: str
+) -> None:
+    response = getattr(client, method)(address[name])
+    allowed = {200, 204, 302, 405, 422} | ({404} if name == "people:enter" else set())
+    assert response.status_code in allowed
+
+
+def test_a_revoked_link_and_a_guessed_token_open_nothing(tale: Tale) -> None:
+    link, token = Link.make(tale)
+    assert token not in str(vars(link)) and len(token) >= 32
+    reader = client_of(None)
+    opened = reader.get(reverse("tales:walk", args=[token]))
+    assert opened.status_code == 200 and opened["Referrer-Policy"] == "no-referrer"
+    assert "no-store" in opened["Cache-Control"]
+    assert reader.get(reverse("tales:walk", args=[token[:-1] + "x"])).status_code == 404
+    link.revoked = timezone.now()
+    link.save()
+    assert reader.get(reverse("tales:walk", args=[token])).status_code == 404
+    assert reader.get(reverse("tales:walk-stop", args=[token, 2])).status_code == 404
+
+
+def test_a_cairn_of_somebody_else_cannot_be_collected(tale: Tale, step: Step, other: User) -> None:
+    theirs = Tale.objects.create(owner=other, title="mine now")
+    address = reverse("tales:collect", args=[theirs.pk])
+    response = client_of(other).post(address, {"cairn": step.cairn.pk})
+    assert response.status_code == 404 and theirs.stops.count() == 0
+
+
+def test_sign_in_is_throttled_and_sign_out_works(owner: User) -> None:
+    client = Client()
+    address = reverse("people:sign-in")
+    assert client.post(address, {"username": "owner", "password": "a long enough secret"}).status_code == 302
+    assert client.get("/").status_code == 200
+    assert client.post(reverse("people:sign-out")).status_code == 302
+    assert client.get("/").status_code == 302
+    for _ in range(5):
+        last = client.post(address, {"username": "owner", "password": "wrong"})
+    assert last.status_code == 429 and b"Too many" in last.content
+    assert client.post(address, {"username": "owner", "password": "a long enough secret"}).status_code == 429
+
+
+def test_the_demo_door_is_shut_without_its_key(owner: User, settings: object) -> None:
+    User.objects.create_user("analyst")
+    assert Client().get("/enter//").status_code == 404
+    settings.DEMO_KEY = "open sesame"
+    assert Client().get("/enter/wrong/").status_code == 404
+    assert Client().get("/enter/open%20sesame/").status_code == 302
