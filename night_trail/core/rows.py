@@ -2,13 +2,28 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import numpy.typing as npt
 import polars as pl
 
 from night_trail.core.conditions import Condition, mask
-from night_trail.core.table import Bools, Floats, Ints, Kind, Table, as_text, on_axis
+from night_trail.core.table import Bools, Floats, Table
+
+
+@dataclass(frozen=True)
+class Measured:
+    """The kept, present cells of a measured column in ascending order.
+
+    ``values`` ascend; ``lit`` says which of them are lit and ``codes`` which
+    group each belongs to, None where nothing is lit or nothing is grouped.
+    """
+
+    values: Floats
+    lit: Bools | None
+    codes: npt.NDArray[np.int32] | None
 
 
 class Rows:
@@ -30,11 +45,11 @@ class Rows:
 
     @cached_property
     def lit(self) -> Bools | None:
-        """Which of the kept rows are lit; None where the lantern is out."""
+        """Which rows of the table are kept and lit; None where the lantern is out."""
         if self.lit_condition is None:
             return None
         lit = mask(self.lit_condition, self.table)
-        return lit if self.kept is None else lit[self.kept]
+        return lit if self.kept is None else lit & self.kept
 
     @cached_property
     def n(self) -> int:
@@ -51,26 +66,28 @@ class Rows:
         series = self.table.series(name)
         return series if self.kept is None else series.filter(pl.Series(self.kept))
 
-    def axis(self, name: str) -> Floats:
-        """Return the kept cells of a measured column on its axis, missing ones as NaN."""
-        return on_axis(self.series(name))
+    def measured(self, name: str, codes: npt.NDArray[np.int32] | None = None) -> Measured:
+        """Return the kept cells of a measured column in order.
 
-    def codes(self, name: str) -> tuple[Ints, list[str]]:
-        """Return each kept row's value as a position in a list of labels, −1 where missing.
-
-        Labels are in the column's own order: as numbers or dates where they
-        are such, no before yes, else by the alphabet.
+        ``codes`` is a group for every row of the table, −1 for none; rows
+        without one are left out.
         """
-        return codes(self.series(name), self.table.column(name).kind)
+        ordered = self.table.ordered(name)
+        order, values = ordered.order, ordered.values
+        keep = None if self.kept is None else self.kept[order]
+        grouped = None if codes is None else codes[order]
+        if grouped is not None:
+            keep = grouped >= 0 if keep is None else keep & (grouped >= 0)
+        lit = None if self.lit is None else self.lit[order]
+        if keep is None or bool(keep.all()):
+            return Measured(values, lit, grouped)
+        return Measured(
+            values[keep], None if lit is None else lit[keep], None if grouped is None else grouped[keep]
+        )
 
-
-def codes(series: pl.Series, kind: Kind) -> tuple[Ints, list[str]]:
-    """Return cells as positions in their sorted labels, −1 where missing."""
-    if isinstance(series.dtype, pl.Enum):
-        labels = series.dtype.categories.to_list()
-        physical = series.to_physical().cast(pl.Int64).fill_null(-1).to_numpy()
-        return np.asarray(physical, dtype=np.int64), labels
-    distinct = series.drop_nulls().unique().sort()
-    labels = as_text(distinct).to_list()
-    encoded = as_text(series).cast(pl.Enum(labels)).to_physical().cast(pl.Int64).fill_null(-1)
-    return np.asarray(encoded.to_numpy(), dtype=np.int64), labels
+    def present(self, name: str) -> int:
+        """Return how many kept rows have the column."""
+        ordered = self.table.ordered(name)
+        if self.kept is None:
+            return len(ordered.order)
+        return int(np.count_nonzero(self.kept[ordered.order]))

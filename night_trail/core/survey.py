@@ -15,11 +15,10 @@ import msgspec
 import numpy as np
 import polars as pl
 
-from night_trail.core.rows import codes
 from night_trail.core.stats import bins as binning
 from night_trail.core.stats.quantiles import box, quantiles
 from night_trail.core.stats.shape import heaping, humps, zeros
-from night_trail.core.table import Column, Floats, Kind, on_axis
+from night_trail.core.table import Coded, Column, Floats, Ints, Kind, on_axis
 from night_trail.core.words.numbers import counted, number, percent, unit_suffix, value
 
 BARS = 32
@@ -96,8 +95,8 @@ def profile(column: Column, cells: pl.Series) -> Profile:
 
 
 def _numeric(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]]:
-    values = on_axis(cells.drop_nulls())
-    low, high = float(values.min()), float(values.max())
+    values = np.sort(on_axis(cells.drop_nulls()))
+    low, high = float(values[0]), float(values[-1])
     if low == high:
         return Silhouette("bars", (1.0,)), [
             Remark(f"Always {value(low, column.kind, column.unit)}.", odd=True)
@@ -129,28 +128,32 @@ def _silhouette(values: Floats, low: float, high: float, whole: bool) -> Silhoue
         edges = math.floor(low) + width * np.arange(math.ceil((high - low + 1) / width) + 1, dtype=np.float64)
     else:
         edges = np.linspace(low, high, BARS + 1)
-    last = len(edges) - 2
-    return _bars(np.bincount(np.clip(binning.assign(values, edges), 0, last), minlength=last + 1))
+    return _bars(_counts(values, edges))
 
 
-def _bars(counts: np.ndarray) -> Silhouette:
+def _counts(values: Floats, edges: Floats) -> Ints:
+    """Return counts a bar; what lies outside the edges goes to the nearest bar."""
+    inner = binning.cuts(values, edges)
+    inner[1], inner[-2] = 0, len(values)
+    return np.asarray(np.diff(inner[1:-1]), dtype=np.int64)
+
+
+def _bars(counts: Ints) -> Silhouette:
     top = counts.max() or 1
     return Silhouette("bars", tuple(round(float(c) / float(top), 3) for c in counts))
 
 
 def _temporal(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]]:
     present = cells.drop_nulls()
-    values = on_axis(present)
-    low, high = float(values.min()), float(values.max())
+    values = np.sort(on_axis(present))
+    low, high = float(values[0]), float(values[-1])
     if low == high:
         return Silhouette("bars", (1.0,)), [Remark(f"Always {value(low, column.kind)}.", odd=True)]
     remarks = [Remark(f"{value(low, column.kind)} to {value(high, column.kind)}.")]
     gap = absent_days(present)
     if gap is not None:
         remarks.append(Remark(gap, odd=True))
-    edges = np.linspace(low, high, BARS * 2 + 1)
-    places = np.clip(binning.assign(values, edges), 0, BARS * 2 - 1)
-    return _bars(np.bincount(places, minlength=BARS * 2)), remarks
+    return _bars(_counts(values, np.linspace(low, high, BARS * 2 + 1))), remarks
 
 
 def absent_days(present: pl.Series) -> str | None:
@@ -188,8 +191,9 @@ def _words(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]]:
         longest = max(int(n) for n in texts.str.len_chars().unique())
         text = f"{column.distinct:,} different texts, at most {counted(longest, 'character')} long."
         return Silhouette("none"), [*remarks, Remark(text)]
-    positions, labels = codes(cells, column.kind)
-    counts = np.bincount(positions[positions >= 0], minlength=len(labels))
+    coded = Coded.of(cells)
+    labels = coded.labels
+    counts = np.bincount(coded.codes + 1, minlength=len(labels) + 1)[1:]
     present = int(np.count_nonzero(counts))
     order = np.argsort(-counts, kind="stable")
     total = int(counts.sum())

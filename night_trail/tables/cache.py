@@ -1,22 +1,32 @@
-"""Decoded columns, shared by all requests of a process and bounded in bytes."""
+"""Decoded columns and views of them, shared by all requests of a process and bounded in bytes."""
 
 from __future__ import annotations
 
 import io
 import threading
+from collections.abc import Callable
+from typing import TypeVar
 
 import polars as pl
 from cachetools import LRUCache
 from django.conf import settings
 
+from night_trail.core.table import Coded, Ordered
 from night_trail.tables.models import ColumnPart
 
 PART_ROWS = 250_000
 
+Kept = pl.Series | Ordered | Coded
+T = TypeVar("T", bound=Kept)
+
 _lock = threading.Lock()
-_columns: LRUCache[tuple[int, int], pl.Series] = LRUCache(
-    settings.COLUMN_CACHE_BYTES, getsizeof=lambda series: max(1, series.estimated_size())
-)
+
+
+def _size(kept: Kept) -> int:
+    return max(1, kept.estimated_size() if isinstance(kept, pl.Series) else kept.nbytes)
+
+
+_columns: LRUCache[tuple[int, int, type], Kept] = LRUCache(settings.COLUMN_CACHE_BYTES, getsizeof=_size)
 
 
 def encode(cells: pl.Series) -> list[bytes]:
@@ -31,17 +41,28 @@ def encode(cells: pl.Series) -> list[bytes]:
 
 def column(version_id: int, position: int) -> pl.Series:
     """Return all cells of a column, from the cache or the database."""
-    key = (version_id, position)
+    return view(version_id, position, pl.Series, lambda: _decoded(version_id, position))
+
+
+def view(version_id: int, position: int, kind: type[T], make: Callable[[], T]) -> T:
+    """Return a view of a column, from the cache or made now."""
+    key = (version_id, position, kind)
     with _lock:
-        if key in _columns:
-            return _columns[key]
+        found = _columns.get(key)
+    if found is None:
+        # made outside the lock: two requests may both make it, and neither waits for other columns
+        found = make()
+        with _lock:
+            if _size(found) <= _columns.maxsize:
+                _columns[key] = found
+    assert isinstance(found, kind)  # noqa: S101  (stored under its own type)
+    return found
+
+
+def _decoded(version_id: int, position: int) -> pl.Series:
     parts = ColumnPart.objects.filter(version_id=version_id, position=position).order_by("part")
     frames = [pl.read_ipc(io.BytesIO(bytes(data))) for data in parts.values_list("data", flat=True)]
-    series = pl.concat(frames, rechunk=True).to_series()
-    with _lock:
-        if series.estimated_size() <= _columns.maxsize:
-            _columns[key] = series
-    return series
+    return pl.concat(frames, rechunk=True).to_series()
 
 
 def forget() -> None:

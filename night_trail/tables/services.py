@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import polars as pl
 
 from night_trail.core.table import Table as CoreTable
+from night_trail.core.table import View
 from night_trail.tables import cache
 from night_trail.tables.models import Version
 
@@ -18,6 +21,10 @@ class DatabaseSource:
     def series(self, index: int) -> pl.Series:
         """Return the column at this position."""
         return cache.column(self._version_id, index)
+
+    def remember(self, index: int, kind: type[View], make: Callable[[], View]) -> View:
+        """Return a view of the column at this position, kept beside the column."""
+        return cache.view(self._version_id, index, kind, make)
 
 
 def core_table(version: Version) -> CoreTable:

@@ -75,9 +75,8 @@ def row_page(desk: Desk, sort: str, descending: bool, page: int) -> RowPage:
 
 def _wanted(desk: Desk) -> np.ndarray:
     """Return the positions of the rows to show, in the table's order."""
-    rows = desk.rows
-    kept = np.arange(desk.table.height) if rows.kept is None else np.flatnonzero(rows.kept)
-    return kept if rows.lit is None else kept[rows.lit]
+    wanted = desk.rows.kept if desk.rows.lit is None else desk.rows.lit
+    return np.arange(desk.table.height) if wanted is None else np.flatnonzero(wanted)
 
 
 def _order(cells: pl.Series, descending: bool) -> np.ndarray:

@@ -36,16 +36,20 @@ values_strategy = arrays(
 def test_quartiles_are_type_7(values: np.ndarray) -> None:
     # the standard library's "inclusive" method is type 7, written independently
     expected = statistics.quantiles(values.tolist(), n=4, method="inclusive")
-    assert quantiles(values, (0.25, 0.5, 0.75)).tolist() == pytest.approx(expected, rel=1e-9, abs=1e-9)
+    assert quantiles(np.sort(values), (0.25, 0.5, 0.75)).tolist() == pytest.approx(
+        expected, rel=1e-9, abs=1e-9
+    )
 
 
 @given(values_strategy)
 def test_box_figures_agree_with_matplotlib(values: np.ndarray) -> None:
+    values = np.sort(values)
     theirs, ours = boxplot_stats(values)[0], box(values)
     assert (ours.q1, ours.median, ours.q3) == pytest.approx((theirs["q1"], theirs["med"], theirs["q3"]))
     assert (ours.low_whisker, ours.high_whisker) == pytest.approx((theirs["whislo"], theirs["whishi"]))
     assert (ours.notch_low, ours.notch_high) == pytest.approx((theirs["cilo"], theirs["cihi"]))
-    assert sorted(values[ours.outside]) == sorted(theirs["fliers"])
+    outside = [*values[: ours.below], *values[ours.n - ours.above :]]
+    assert outside == sorted(theirs["fliers"])
 
 
 def test_a_box_by_hand() -> None:
@@ -69,13 +73,15 @@ def test_bins_are_left_closed_like_pandas_cut(values: np.ndarray, width: float) 
 @pytest.mark.parametrize("edge", [0.1, 0.3, 0.7, 1.1, 2.3])
 def test_a_value_on_an_edge_belongs_to_the_bin_at_its_right(edge: float) -> None:
     edges = binning.even_edges(0.0, 3.0, 0.1)
-    assert edges[binning.assign(np.array([edge]), edges)[0]] == edge
+    # the first stretch that holds the value begins with the edge itself
+    place = int(np.flatnonzero(np.diff(binning.cuts(np.array([edge]), edges)))[0])
+    assert edges[place - 1] == edge
 
 
 def test_default_width_is_freedman_diaconis_rounded() -> None:
     values = np.random.default_rng(5).normal(50, 10, 8_000)
     edges = np.histogram_bin_edges(values, "fd")  # theirs stretches to whole bins, so nearly ours
-    q1, q3 = quantiles(values, (0.25, 0.75))
+    q1, q3 = quantiles(np.sort(values), (0.25, 0.75))
     ours = binning.default_width(len(values), q1, q3, values.min(), values.max(), whole=False)
     assert ours == 1.0 and 0.9 < (edges[1] - edges[0]) / ours < 1.5
 
@@ -105,7 +111,7 @@ def test_lit_is_never_more_than_all_and_parts_sum_to_the_whole(
         assert sum(b.figures.n for b in found.boxes) == found.basis.used
         assert all(b.n_lit <= b.figures.n for b in found.boxes)
         assert all(p.lit <= p.count for b in found.boxes for p in b.outlying)
-        assert all(sum(p.count for p in b.outlying) == b.figures.outside.sum() for b in found.boxes)
+        assert all(sum(p.count for p in b.outlying) == b.figures.below + b.figures.above for b in found.boxes)
 
 
 @given(values_strategy)

@@ -6,12 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.answers.basis import Basis, Group, Grouping, grouping
+from night_trail.core.answers.basis import Basis, Codes, Group, Grouping, grouping
 from night_trail.core.conditions import Condition
 from night_trail.core.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.stats.intervals import wilson
-from night_trail.core.table import Column
+from night_trail.core.table import Bools, Column, Ints
 
 MOST_BARS = 20
 
@@ -50,13 +50,10 @@ def bars(question: Spread, rows: Rows) -> BarsAnswer:
     """Return how often each value occurs."""
     column = rows.table.column(question.column)
     groups = grouping(rows, question.column, MOST_BARS)
-    codes = groups.codes if groups.codes is not None else np.empty(0, dtype=np.int64)
-    present = codes >= 0
-    used = int(np.count_nonzero(present))
-    counts = np.bincount(codes[present], minlength=len(groups.groups))
-    lit = None
-    if rows.lit is not None:
-        lit = np.bincount(codes[present & rows.lit], minlength=len(groups.groups))
+    assert groups.codes is not None  # noqa: S101  (grouped by the column itself)
+    counts = _tally(groups.codes, rows.kept, len(groups.groups))
+    lit = None if rows.lit is None else _tally(groups.codes, rows.lit, len(groups.groups))
+    used = int(counts.sum())
     found = []
     for position, group in enumerate(groups.groups):
         count = int(counts[position])
@@ -79,3 +76,9 @@ def bars(question: Spread, rows: Rows) -> BarsAnswer:
         grouping=groups,
         bars=tuple(found),
     )
+
+
+def _tally(codes: Codes, where: Bools | None, n_groups: int) -> Ints:
+    chosen = codes if where is None else codes[where]
+    # code −1, no group, is counted in a first place that is left out
+    return np.asarray(np.bincount(chosen + 1, minlength=n_groups + 1)[1:], dtype=np.int64)

@@ -5,10 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf
 from night_trail.core.rows import Rows
-from night_trail.core.table import Column, Ints
+from night_trail.core.table import Bools, Column
+
+Codes = npt.NDArray[np.int32]
 
 
 @dataclass(frozen=True)
@@ -39,11 +42,11 @@ class Group:
 
 @dataclass(frozen=True)
 class Grouping:
-    """Every kept row's group as a position in ``groups``, −1 for none."""
+    """Every row's group as a position in ``groups``, −1 for none; one code a row of the table."""
 
     column: Column | None
     groups: tuple[Group, ...]
-    codes: Ints | None
+    codes: Codes | None
 
     def condition(self, position: int) -> Condition | None:
         """Return the condition that names the rows of one group; None for all rows."""
@@ -64,8 +67,10 @@ def grouping(rows: Rows, across: str | None, most: int) -> Grouping:
     if across is None:
         return ALL_ROWS
     column = rows.table.column(across)
-    codes, labels = rows.codes(across)
-    counts = np.bincount(codes[codes >= 0], minlength=len(labels))
+    coded = rows.table.coded(across)
+    labels = coded.labels
+    kept_codes = coded.codes if rows.kept is None else coded.codes[rows.kept]
+    counts = np.bincount(kept_codes + 1, minlength=len(labels) + 1)[1:]
     present = np.flatnonzero(counts)
     kept = present
     if len(present) > most:
@@ -73,15 +78,28 @@ def grouping(rows: Rows, across: str | None, most: int) -> Grouping:
     groups = [Group(labels[i], labels[i]) for i in kept]
     rest = len(present) - len(kept)
     # the last place of the lookup answers for -1, a missing group
-    lookup = np.full(len(labels) + 1, len(kept) if rest else -1, dtype=np.int64)
+    lookup = np.full(len(labels) + 1, len(kept) if rest else -1, dtype=np.int32)
     lookup[kept] = np.arange(len(kept))
     lookup[-1] = -1
     if rest:
         groups.append(Group("", f"{rest:,} others", rest))
-    return Grouping(column, tuple(groups), lookup[codes])
+    return Grouping(column, tuple(groups), lookup[coded.codes])
 
 
 def joined(*conditions: Condition | None) -> Condition:
     """Return one condition for all that are given (at least one)."""
     given = tuple(c for c in conditions if c is not None)
     return given[0] if len(given) == 1 else AllOf(given)
+
+
+def basis_of(rows: Rows, column: str, used: int, lit: Bools | None) -> Basis:
+    """Return how many rows a measured column's answer rests on, ``used`` of them."""
+    present = rows.present(column)
+    return Basis(
+        rows=rows.n,
+        used=used,
+        missing=rows.n - present,
+        groupless=present - used,
+        lit=None if lit is None else int(np.count_nonzero(lit)),
+        table_rows=rows.table.height,
+    )

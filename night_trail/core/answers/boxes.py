@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
-from night_trail.core.answers.basis import Basis, Grouping, grouping, joined
+from night_trail.core.answers.basis import Basis, Grouping, basis_of, grouping, joined
 from night_trail.core.conditions import Between, Condition, Missing, Not, iso
 from night_trail.core.question import Spread
-from night_trail.core.rows import Rows
+from night_trail.core.rows import Measured, Rows
 from night_trail.core.stats.bins import window
 from night_trail.core.stats.quantiles import BoxFigures, box
 from night_trail.core.table import Bools, Column, Floats
@@ -86,25 +87,16 @@ class BoxesAnswer:
 def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     """Return the box plots of a measured column."""
     column = rows.table.column(question.column)
-    values = rows.axis(question.column)
-    present = ~np.isnan(values)
     groups = grouping(rows, question.across, MOST_BOXES)
-    used = present if groups.codes is None else present & (groups.codes >= 0)
-    at = values[used]
-    lit = None if rows.lit is None else rows.lit[used]
-    lowest, highest = (float(at.min()), float(at.max())) if len(at) else (0.0, 1.0)
-    members = [(i, m) for i, m in _members(groups, used, len(at)) if len(m)]
-    figures = [box(at[m]) for _, m in members]
+    measured = rows.measured(question.column, groups.codes)
+    at = measured.values
+    lowest, highest = (float(at[0]), float(at[-1])) if len(at) else (0.0, 1.0)
+    members = [m for m in _members(measured, len(groups.groups)) if len(m.values)]
+    figures = [box(m.values) for m in members]
     low, high = _window(question, at, figures) if len(at) else (lowest, highest)
     found = [
-        _box(
-            (i, groups.groups[i].label),
-            figure,
-            at[m],
-            None if lit is None else lit[m],
-            (low, high),
-        )
-        for (i, m), figure in zip(members, figures, strict=True)
+        _box(member, groups.groups[member.position].label, figure, (low, high))
+        for member, figure in zip(members, figures, strict=True)
     ]
     if question.order == "frequent":
         # highest middle first; what was gathered stays last
@@ -112,14 +104,7 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     return BoxesAnswer(
         question=question,
         column=column,
-        basis=Basis(
-            rows=rows.n,
-            used=len(at),
-            missing=rows.n - int(np.count_nonzero(present)),
-            groupless=int(np.count_nonzero(present)) - len(at),
-            lit=None if lit is None else int(np.count_nonzero(lit)),
-            table_rows=rows.table.height,
-        ),
+        basis=basis_of(rows, question.column, len(at), measured.lit),
         grouping=groups,
         boxes=tuple(found),
         low=low,
@@ -131,7 +116,7 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
 
 def _window(question: Spread, at: Floats, figures: list[BoxFigures]) -> tuple[float, float]:
     """Return the ends of the axis: far tails are left out as in a histogram, but no box and no whisker."""
-    low, high = float(at.min()), float(at.max())
+    low, high = float(at[0]), float(at[-1])
     if question.ends == "open":
         return low, high
     least, most = min(f.low_whisker for f in figures), max(f.high_whisker for f in figures)
@@ -139,51 +124,58 @@ def _window(question: Spread, at: Floats, figures: list[BoxFigures]) -> tuple[fl
     return kept.low, kept.high
 
 
-def _members(groups: Grouping, used: Bools, n: int) -> list[tuple[int, np.ndarray]]:
-    """Return each group's rows as positions among the used ones."""
-    if groups.codes is None:
-        return [(0, np.arange(n))]
-    codes = groups.codes[used].astype(np.int16)
+@dataclass(frozen=True)
+class _Member:
+    """The sorted values of one group, and which of them are lit."""
+
+    position: int
+    values: Floats
+    lit: Bools | None
+
+
+def _members(measured: Measured, n_groups: int) -> list[_Member]:
+    """Return each group's values; sorting by group alone keeps them ascending."""
+    if measured.codes is None:
+        return [_Member(0, measured.values, measured.lit)]
+    codes = measured.codes.astype(np.int16)
     order = np.argsort(codes, kind="stable")
-    bounds = np.searchsorted(codes[order], np.arange(len(groups.groups) + 1))
-    return [(i, order[bounds[i] : bounds[i + 1]]) for i in range(len(groups.groups))]
+    bounds = np.concatenate([[0], np.cumsum(np.bincount(codes, minlength=n_groups))])
+    values = measured.values[order]
+    lit = None if measured.lit is None else measured.lit[order]
+    return [
+        _Member(i, values[start:end], None if lit is None else lit[start:end])
+        for i, (start, end) in enumerate(pairwise(bounds))
+    ]
 
 
-def _box(
-    group: tuple[int, str],
-    figures: BoxFigures,
-    values: Floats,
-    lit: Bools | None,
-    axis: tuple[float, float],
-) -> Box:
-    n_lit = None if lit is None else int(np.count_nonzero(lit))
+def _box(member: _Member, label: str, figures: BoxFigures, axis: tuple[float, float]) -> Box:
+    n_lit = None if member.lit is None else int(np.count_nonzero(member.lit))
     return Box(
-        position=group[0],
-        label=group[1],
+        position=member.position,
+        label=label,
         figures=figures,
         n_lit=n_lit,
-        lit=box(values[lit]) if lit is not None and n_lit else None,
-        outlying=_outlying(values, figures.outside, lit, axis),
+        lit=box(member.values[member.lit]) if member.lit is not None and n_lit else None,
+        outlying=(
+            *_outlying(member, slice(0, figures.below), axis),
+            *_outlying(member, slice(figures.n - figures.above, None), axis),
+        ),
     )
 
 
-def _outlying(
-    values: Floats, outside: Bools, lit: Bools | None, axis: tuple[float, float]
-) -> tuple[Outlying, ...]:
-    """Gather values beyond the whiskers that would be drawn on one spot, or beyond the axis."""
-    beyond = values[outside]
+def _outlying(member: _Member, where: slice, axis: tuple[float, float]) -> tuple[Outlying, ...]:
+    """Gather values beyond a whisker that would be drawn on one spot, or beyond the axis."""
+    beyond = member.values[where]
     if not len(beyond):
         return ()
     low, high = axis
-    lit_beyond = np.zeros(len(beyond), dtype=np.bool_) if lit is None else lit[outside]
-    order = np.argsort(beyond, kind="stable")
-    beyond, lit_beyond = beyond[order], lit_beyond[order]
+    lit = np.zeros(len(beyond), dtype=np.bool_) if member.lit is None else member.lit[where]
     cell = (high - low) / CELLS
     cells = np.floor(beyond / cell) if cell > 0 else np.zeros(len(beyond))
     cells = np.where(beyond > high, np.inf, np.where(beyond < low, -np.inf, cells))
     starts = np.flatnonzero(np.concatenate([[True], cells[1:] != cells[:-1]]))
     ends = np.append(starts[1:], len(beyond))
-    lit_sums = np.add.reduceat(lit_beyond.astype(np.int64), starts)
+    lit_sums = np.add.reduceat(lit.astype(np.int64), starts)
     return tuple(
         Outlying(
             float(beyond[s]),

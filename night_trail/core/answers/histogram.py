@@ -6,15 +6,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.answers.basis import Basis, Grouping, grouping, joined
+from night_trail.core.answers.basis import Basis, Codes, Grouping, basis_of, grouping, joined
 from night_trail.core.conditions import Between, Condition, iso
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Spread
-from night_trail.core.rows import Rows
+from night_trail.core.rows import Measured, Rows
 from night_trail.core.stats import bins as binning
-from night_trail.core.stats.quantiles import Summary, box, summary
+from night_trail.core.stats.quantiles import Summary, box, middle_of_part, summary
 from night_trail.core.stats.shape import heaping, humps
-from night_trail.core.table import Bools, Column, Floats, Ints
+from night_trail.core.table import Column, Floats, Ints
 
 MOST_PANELS = 8
 
@@ -52,8 +52,8 @@ class HistogramAnswer:
     calendar: str | None
     even: bool
     overall: Summary | None
-    lit_summary: Summary | None
-    rest_summary: Summary | None
+    lit_middle: float | None
+    rest_middle: float | None
     humps: tuple[float, ...]
 
     @property
@@ -97,38 +97,26 @@ class HistogramAnswer:
 def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
     """Return the histogram of a measured column."""
     column = rows.table.column(question.column)
-    values = rows.axis(question.column)
-    present = ~np.isnan(values)
     groups = grouping(rows, question.across, MOST_PANELS)
-    used = present if groups.codes is None else present & (groups.codes >= 0)
-    lit = None if rows.lit is None else rows.lit[used]
-    at = values[used]
+    found = rows.measured(question.column, groups.codes)
+    at, lit = found.values, found.lit
+    running = None if lit is None else np.cumsum(lit, dtype=np.int64)
     overall = summary(at)
     edges, width, calendar = _edges(question, column, at, overall)
-    inside = binning.assign(at, edges) + 1 if len(at) else np.empty(0, dtype=np.int64)
-    codes = None if groups.codes is None else groups.codes[used]
-    basis = Basis(
-        rows=rows.n,
-        used=len(at),
-        missing=rows.n - int(np.count_nonzero(present)),
-        groupless=int(np.count_nonzero(present)) - len(at),
-        lit=None if lit is None else int(np.count_nonzero(lit)),
-        table_rows=rows.table.height,
-    )
     spans = np.diff(edges)
     return HistogramAnswer(
         question=question,
         column=column,
-        basis=basis,
+        basis=basis_of(rows, question.column, len(at), lit),
         grouping=groups,
         edges=edges,
-        groups=_counted(inside, codes, len(groups.groups), len(edges) + 1, lit),
+        groups=_counted(found, running, binning.cuts(at, edges), len(groups.groups)),
         width=width,
         calendar=calendar,
         even=len(spans) < 2 or bool(np.ptp(spans) <= 1e-6 * spans[0]),
         overall=overall,
-        lit_summary=None if lit is None else summary(at[lit]),
-        rest_summary=None if lit is None else summary(at[~lit]),
+        lit_middle=None if running is None else middle_of_part(at, running),
+        rest_middle=None if running is None else middle_of_part(at, np.arange(1, len(at) + 1) - running),
         humps=humps(at, _step(column, at)) if question.across is None and column.kind.numeric else (),
     )
 
@@ -138,21 +126,26 @@ def _step(column: Column, at: Floats) -> float:
     return float(heap.step) if heap else 0.0
 
 
-def _counted(
-    inside: Ints, codes: Ints | None, n_groups: int, places: int, lit: Bools | None
-) -> tuple[HistogramGroup, ...]:
-    flat = inside if codes is None else codes * places + inside
-    all_counts = np.bincount(flat, minlength=n_groups * places).reshape(n_groups, places)
-    lit_counts = (
-        None if lit is None else np.bincount(flat[lit], minlength=n_groups * places).reshape(n_groups, places)
-    )
+def _counted(found: Measured, running: Ints | None, cuts: Ints, n_groups: int) -> tuple[HistogramGroup, ...]:
+    places = len(cuts) - 1
+    if found.codes is None:
+        counts = np.diff(cuts)[None, :]
+        lit = None
+        if running is not None:
+            lit = np.diff(np.concatenate([[0], running])[cuts])[None, :]
+    else:
+        flat = found.codes * np.int32(places) + np.repeat(np.arange(places, dtype=np.int32), np.diff(cuts))
+        counts = _tally(flat, n_groups, places)
+        lit = None if found.lit is None else _tally(flat[found.lit], n_groups, places)
     return tuple(
-        HistogramGroup(
-            np.asarray(all_counts[i], dtype=np.int64),
-            None if lit_counts is None else np.asarray(lit_counts[i], dtype=np.int64),
-            int(all_counts[i].sum()),
-        )
+        HistogramGroup(counts[i], None if lit is None else lit[i], int(counts[i].sum()))
         for i in range(n_groups)
+    )
+
+
+def _tally(flat: Codes, n_groups: int, places: int) -> Ints:
+    return np.asarray(
+        np.bincount(flat, minlength=n_groups * places).reshape(n_groups, places), dtype=np.int64
     )
 
 

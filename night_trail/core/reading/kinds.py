@@ -77,9 +77,10 @@ def typed(name: str, cells: pl.Series) -> tuple[Column, pl.Series]:
         Date, Datetime, Enum (categories) or String.
     """
     clean = cells.cast(pl.String).str.strip_chars()
-    # lower-casing a million cells costs more than asking for the short ones only
-    blank = (clean.str.len_bytes() <= 7) & clean.str.to_lowercase().is_in(list(MISSING))
-    clean = clean.set(blank, None)
+    # spelled out in their usual cases: lower-casing a million cells would cost more
+    blank = clean.is_in(list(MISSING) + [f(m) for m in MISSING for f in (str.upper, str.title)])
+    if blank.any():
+        clean = clean.set(blank, None)
     present = clean.drop_nulls()
     if present.is_empty():
         found = Typed(Kind.TEXT, clean, "every cell is missing")
@@ -92,11 +93,6 @@ def typed(name: str, cells: pl.Series) -> tuple[Column, pl.Series]:
         )
     unit = _unit(name) if found.kind.numeric else ""
     failed = found.failed if found.failed is not None else pl.Series([], dtype=pl.String)
-    distinct = (
-        len(found.cells.dtype.categories)
-        if isinstance(found.cells.dtype, pl.Enum)
-        else found.cells.drop_nulls().n_unique()
-    )
     column = Column(
         name=name,
         kind=found.kind,
@@ -106,10 +102,22 @@ def typed(name: str, cells: pl.Series) -> tuple[Column, pl.Series]:
         missing=found.cells.null_count(),
         failed=len(failed),
         failed_examples=tuple(text[:60] for text in failed.unique(maintain_order=True).head(EXAMPLES)),
-        distinct=distinct,
+        distinct=_distinct(found.cells),
         pattern=found.pattern,
     )
     return column, found.cells
+
+
+def _distinct(cells: pl.Series) -> int:
+    """Return how many different values there are; beyond some thousand numbers an estimate is enough."""
+    if isinstance(cells.dtype, pl.Enum):
+        return len(cells.dtype.categories)
+    present = cells.drop_nulls()
+    if present.dtype != pl.String and len(present) > 100_000:
+        about = int(present.to_frame("c").select(pl.col("c").approx_n_unique()).item())
+        if about > 5_000:
+            return about
+    return present.n_unique()
 
 
 def _yes_no(clean: pl.Series, present: pl.Series) -> Typed | None:
@@ -129,26 +137,21 @@ def _number(name: str, clean: pl.Series, present: pl.Series) -> Typed | None:
     failed = clean.filter(numbers.is_null() & clean.is_not_null())
     if len(failed) > (1 - ENOUGH) * len(present):
         return None
+    valid = numbers.drop_nulls()
+    share = _share(len(valid), len(present))
+    if not bool((valid == valid.floor()).all()) or bool(present.str.contains(r"[.][0-9]*[1-9]|[eE]").any()):
+        return Typed(Kind.NUMBER, numbers, f"{share} of the cells are numbers", failed)
     if present.str.contains(r"^[+-]?0\d").any():
         return None  # leading zeros: a code, not a quantity
-    valid = numbers.drop_nulls()
-    marks = present.str.contains("[.eE]")
-    share = _share(len(valid), len(present))
-    whole = bool((valid == valid.floor()).all()) and not bool(
-        present.str.contains(r"[.][0-9]*[1-9]|[eE]").any()
-    )
-    if whole:
-        largest = float(abs(valid).max() or 0)  # type: ignore[arg-type]
-        if largest >= 2**53:
-            integers = clean.cast(pl.Int64, strict=False)
-            if integers.null_count() > numbers.null_count():
-                return None  # beyond 64 bits: kept as written
-        else:
-            integers = numbers.cast(pl.Int64)
-        if _IDENTIFIER.search(name) and not bool(marks.any()):
-            return Typed(Kind.IDENTIFIER, clean, "whole numbers under an identifier's name")
-        return Typed(Kind.WHOLE, integers, f"{share} of the cells are whole numbers", failed)
-    return Typed(Kind.NUMBER, numbers, f"{share} of the cells are numbers", failed)
+    if float(abs(valid).max() or 0) < 2**53:  # type: ignore[arg-type]
+        integers = numbers.cast(pl.Int64)
+    else:
+        integers = clean.cast(pl.Int64, strict=False)
+        if integers.null_count() > numbers.null_count():
+            return None  # beyond 64 bits: kept as written
+    if _IDENTIFIER.search(name) and not bool(present.str.contains(".", literal=True).any()):
+        return Typed(Kind.IDENTIFIER, clean, "whole numbers under an identifier's name")
+    return Typed(Kind.WHOLE, integers, f"{share} of the cells are whole numbers", failed)
 
 
 def _as_float(cells: pl.Series) -> pl.Series:

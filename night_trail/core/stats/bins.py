@@ -134,22 +134,17 @@ def calendar_unit(low: float, high: float, time_of_day: bool) -> str:
     return next((u for u in units if span / CALENDAR_SECONDS[u] <= MOST - 1), "year")
 
 
-def assign(values: Floats, edges: Floats) -> Ints:
-    """Return the bin of each value: −1 below the first edge, ``len(edges) − 1`` from the last on.
+def cuts(ascending: Floats, edges: Floats) -> Ints:
+    """Return where sorted values are cut: k + 2 stretches for k bins, as k + 3 positions.
 
-    Bins are left-closed: an edge belongs to the bin at its right.
+    The first stretch lies below the first edge, the last from the last edge
+    on. Bins are left-closed: an edge belongs to the bin at its right.
+
+    >>> cuts(np.array([-1.0, 0.0, 0.5, 1.0, 9.0]), np.array([0.0, 1.0, 2.0])).tolist()
+    [0, 1, 3, 4, 5]
     """
-    k = len(edges) - 1
-    widths = np.diff(edges)
-    if k > 1 and np.ptp(widths) > 1e-9 * widths[0]:
-        return np.asarray(np.searchsorted(edges, values, side="right") - 1, dtype=np.int64)
-    # even bins: divide, then correct the few that rounding put beside their bin
-    guess = np.clip((values - edges[0]) / widths[0], -1, k)
-    index = np.floor(guess).astype(np.int64)
-    padded = np.concatenate([[-np.inf], edges, [np.inf]])
-    index -= values < padded[index + 1]
-    index += values >= padded[index + 2]
-    return np.asarray(index, dtype=np.int64)
+    inner = np.searchsorted(ascending, edges, side="left")
+    return np.concatenate([[0], inner, [len(ascending)]]).astype(np.int64)
 
 
 @dataclass(frozen=True)
@@ -162,24 +157,25 @@ class Window:
     gathers_high: bool
 
 
-def window(values: Floats, low_whisker: float, high_whisker: float) -> Window:
+def window(ascending: Floats, low_whisker: float, high_whisker: float) -> Window:
     """Return what to draw bin by bin, leaving out far tails that would squeeze the rest.
 
-    A tail is gathered where it lies further from the whiskers' middle than
+    ``ascending`` is sorted. A tail is gathered where it lies further from the whiskers' middle than
     1.5 times their span, holds under 1 % of the values, and leaving it out
     shortens the axis by a quarter or more.
     """
-    low, high = float(values.min()), float(values.max())
+    low, high = float(ascending[0]), float(ascending[-1])
     span = high_whisker - low_whisker
     if span <= 0:
         return Window(low, high, False, False)
     middle = (low_whisker + high_whisker) / 2
     near_low, near_high = middle - 1.5 * span, middle + 1.5 * span
-    few = 0.01 * len(values)
+    few = 0.01 * len(ascending)
 
     def gathers(outside: int, kept_span: float) -> bool:
         return 0 < outside < few and kept_span < 0.75 * (high - low)
 
-    above = gathers(int(np.count_nonzero(values >= near_high)), near_high - max(low, near_low))
-    below = gathers(int(np.count_nonzero(values < near_low)), min(high, near_high) - near_low)
+    beyond = len(ascending) - int(np.searchsorted(ascending, near_high))
+    above = gathers(beyond, near_high - max(low, near_low))
+    below = gathers(int(np.searchsorted(ascending, near_low)), min(high, near_high) - near_low)
     return Window(near_low if below else low, near_high if above else high, below, above)

@@ -7,16 +7,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.table import Bools, Floats
+from night_trail.core.table import Floats, Ints
 
 
-def quantiles(values: Floats, at: tuple[float, ...]) -> Floats:
+def quantiles(ascending: Floats, at: tuple[float, ...]) -> Floats:
     """Return quantiles by linear interpolation, type 7 of Hyndman & Fan (1996).
 
     Parameters
     ----------
-    values
-        One dimension, at least one value, no NaN; any order.
+    ascending
+        One dimension, at least one value, no NaN, sorted.
     at
         Shares between 0 and 1.
 
@@ -25,12 +25,16 @@ def quantiles(values: Floats, at: tuple[float, ...]) -> Floats:
     >>> quantiles(np.array([1.0, 2.0, 3.0, 4.0]), (0.25, 0.5)).tolist()
     [1.75, 2.5]
     """
-    return np.asarray(np.quantile(values, at, method="linear"), dtype=np.float64)
+    places = (len(ascending) - 1) * np.asarray(at)
+    below = np.floor(places).astype(np.int64)
+    low = ascending[below]
+    high = ascending[np.minimum(below + 1, len(ascending) - 1)]
+    return np.asarray(low + (places - below) * (high - low), dtype=np.float64)
 
 
 @dataclass(frozen=True)
 class Summary:
-    """Five numbers, mean and standard deviation (n − 1) of ``n`` values."""
+    """Five numbers and the mean of ``n`` values."""
 
     n: int
     low: float
@@ -39,26 +43,49 @@ class Summary:
     q3: float
     high: float
     mean: float
-    sd: float
 
 
-def summary(values: Floats) -> Summary | None:
-    """Return the summary of values without NaN, or None where there are none."""
-    if not len(values):
+def summary(ascending: Floats) -> Summary | None:
+    """Return the summary of sorted values without NaN, or None where there are none."""
+    if not len(ascending):
         return None
-    q1, median, q3 = quantiles(values, (0.25, 0.5, 0.75))
+    q1, median, q3 = quantiles(ascending, (0.25, 0.5, 0.75))
     # a mean of a million large numbers (seconds since 1970) keeps its digits around a shift
-    shift = float(values[0])
-    mean = shift + float(np.mean(values - shift))
-    sd = float(np.std(values - shift, ddof=1)) if len(values) > 1 else math.nan
     return Summary(
-        len(values), float(values.min()), float(q1), float(median), float(q3), float(values.max()), mean, sd
+        len(ascending),
+        float(ascending[0]),
+        float(q1),
+        float(median),
+        float(q3),
+        float(ascending[-1]),
+        float(median + np.mean(ascending - median)),
     )
+
+
+def middle_of_part(ascending: Floats, running: Ints) -> float | None:
+    """Return the median of a part of sorted values, or None where the part is empty.
+
+    ``running`` counts how many of the values up to each place belong to the
+    part; the median is then found by bisection, without picking the part out.
+
+    >>> middle_of_part(np.array([1.0, 2.0, 3.0, 9.0]), np.array([0, 1, 1, 2]))
+    5.5
+    """
+    n = int(running[-1]) if len(running) else 0
+    if n == 0:
+        return None
+    ranks = ((n - 1) // 2 + 1, n // 2 + 1)
+    low, high = ascending[np.searchsorted(running, ranks)]
+    return float(low + (high - low) / 2)
 
 
 @dataclass(frozen=True)
 class BoxFigures:
-    """What a box plot shows of one group; ``outside`` marks values beyond the whiskers."""
+    """What a box plot shows of one group.
+
+    ``below`` and ``above`` count the values beyond the low and high whisker:
+    of the sorted values the first and the last ones.
+    """
 
     n: int
     q1: float
@@ -68,10 +95,11 @@ class BoxFigures:
     high_whisker: float
     notch_low: float
     notch_high: float
-    outside: Bools
+    below: int
+    above: int
 
 
-def box(values: Floats) -> BoxFigures:
+def box(ascending: Floats) -> BoxFigures:
     """Return the figures of a box plot.
 
     Whiskers reach to the furthest value within 1.5 interquartile ranges of
@@ -80,16 +108,25 @@ def box(values: Floats) -> BoxFigures:
 
     Parameters
     ----------
-    values
-        One dimension, at least one value, no NaN.
+    ascending
+        One dimension, at least one value, no NaN, sorted.
     """
-    q1, median, q3 = (float(q) for q in quantiles(values, (0.25, 0.5, 0.75)))
+    q1, median, q3 = (float(q) for q in quantiles(ascending, (0.25, 0.5, 0.75)))
     reach = 1.5 * (q3 - q1)
-    outside = (values < q1 - reach) | (values > q3 + reach)
-    inside = values[~outside]
-    low = min(float(inside.min()), q1) if len(inside) else q1
-    high = max(float(inside.max()), q3) if len(inside) else q3
-    half_notch = 1.57 * (q3 - q1) / math.sqrt(len(values))
+    below = int(np.searchsorted(ascending, q1 - reach, side="left"))
+    inside = int(np.searchsorted(ascending, q3 + reach, side="right"))
+    low = min(float(ascending[below]), q1) if below < inside else q1
+    high = max(float(ascending[inside - 1]), q3) if below < inside else q3
+    half_notch = 1.57 * (q3 - q1) / math.sqrt(len(ascending))
     return BoxFigures(
-        len(values), q1, median, q3, low, high, median - half_notch, median + half_notch, outside
+        len(ascending),
+        q1,
+        median,
+        q3,
+        low,
+        high,
+        median - half_notch,
+        median + half_notch,
+        below,
+        len(ascending) - inside,
     )

@@ -90,6 +90,7 @@ def heaping(values: Floats) -> Heaping | None:
     """
     if len(values) < 200 or np.ptp(values) < 20:
         return None
+    values = sample(values)
     for step in (10, 5):
         rest = np.mod(values, step).astype(int)
         at = int(np.count_nonzero(rest == 0))

@@ -106,12 +106,12 @@ def _lit_sentence(answer: HistogramAnswer, table: Table) -> tuple[tuple[Span, ..
         Fact("lit", "lit", basis.lit, f"{basis.lit:,} lit"),
         Fact("lit_share", "lit share", share, percent(share)),
     )
-    inner, outer = answer.lit_summary, answer.rest_summary
+    inner, outer = answer.lit_middle, answer.rest_middle
     if inner is None or outer is None:
         return spans(" {lit} of them are lit.", lit=lit_words), facts
-    lit_middle = value(inner.median, answer.column.kind, answer.column.unit)
-    rest_middle = value(outer.median, answer.column.kind, answer.column.unit)
-    facts = (*facts, Fact("lit_median", "middle of the lit", inner.median, lit_middle))
+    lit_middle = value(inner, answer.column.kind, answer.column.unit)
+    rest_middle = value(outer, answer.column.kind, answer.column.unit)
+    facts = (*facts, Fact("lit_median", "middle of the lit", inner, lit_middle))
     return (
         spans(
             " The middle of the {lit} lit is {m}, against {r} for the rest.",

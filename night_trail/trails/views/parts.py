@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import re
 
-import polars as pl
+import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseNotModified, StreamingHttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from night_trail.core.question import key
-from night_trail.core.rows import codes
 from night_trail.draw import MAIN, Size
 from night_trail.people.context import theme
 from night_trail.trails.choices import choices
@@ -59,9 +58,11 @@ def condition(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 
 def _values(desk: Desk, name: str) -> list[tuple[str, int]]:
     """Return a category's values with their counts among the kept rows, most frequent first."""
-    positions, labels = codes(desk.rows.series(name), desk.table.column(name).kind)
-    counts = pl.Series(positions).filter(pl.Series(positions) >= 0).value_counts(sort=True)
-    return [(labels[i], int(n)) for i, n in counts.iter_rows()][:MOST_VALUES]
+    coded = desk.table.coded(name)
+    codes = coded.codes if desk.rows.kept is None else coded.codes[desk.rows.kept]
+    counts = np.bincount(codes + 1, minlength=len(coded.labels) + 1)[1:]
+    order = np.argsort(-counts, kind="stable")[:MOST_VALUES]
+    return [(coded.labels[i], int(counts[i])) for i in order if counts[i]]
 
 
 @require_GET

@@ -1,0 +1,1 @@
+"""The speed promises, measured: ``make bench`` writes ``docs/performance.md``."""
