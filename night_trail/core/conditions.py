@@ -9,7 +9,7 @@ condition but ``Missing``.
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Annotated
 
 import msgspec
@@ -17,7 +17,7 @@ import numpy as np
 import polars as pl
 
 from night_trail.core.errors import BadQuestion
-from night_trail.core.table import Bools, Kind, Table, as_text, on_axis
+from night_trail.core.table import Bools, Kind, Table, on_axis
 
 Text = Annotated[str, msgspec.Meta(max_length=2000)]
 Bound = float | Annotated[str, msgspec.Meta(max_length=40)] | None
@@ -122,13 +122,20 @@ def mask(condition: Condition, table: Table) -> Bools:
         case Between():
             return _between(condition, table)
         case OneOf(column, values):
-            wanted = pl.Series(values, dtype=pl.String)
-            return _as_bools(as_text(table.series(column)).is_in(wanted.implode()))
+            chosen = set(values)
+            return _by_label(column, table, lambda labels: [label in chosen for label in labels])
         case Contains(column, text):
-            cells = as_text(table.series(column)).str.to_lowercase()
-            return _as_bools(cells.str.contains(text.lower(), literal=True))
+            lowered = text.lower()
+            return _by_label(column, table, lambda labels: [lowered in label.lower() for label in labels])
         case Missing(column):
             return _as_bools(table.series(column).is_null())
+
+
+def _by_label(column: str, table: Table, test: Callable[[list[str]], list[bool]]) -> Bools:
+    """Return which rows have a label that passes; every label is looked at once, not every row."""
+    coded = table.coded(column)
+    passes = np.array([*test(coded.labels), False], dtype=np.bool_)
+    return np.asarray(passes[coded.codes])  # code −1, missing, reads the False at the end
 
 
 def check(condition: Condition, table: Table) -> None:

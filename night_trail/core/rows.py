@@ -35,6 +35,7 @@ class Rows:
 
     def __init__(self, table: Table, only: tuple[Condition, ...] = (), lit: Condition | None = None) -> None:
         self.table, self.only, self.lit_condition = table, only, lit
+        self._in_order: dict[str, Bools] = {}
 
     @cached_property
     def kept(self) -> Bools | None:
@@ -74,7 +75,7 @@ class Rows:
         """
         ordered = self.table.ordered(name)
         order, values = ordered.order, ordered.values
-        keep = None if self.kept is None else self.kept[order]
+        keep = self._kept_in_order(name)
         grouped = None if codes is None else codes[order]
         if grouped is not None:
             keep = grouped >= 0 if keep is None else keep & (grouped >= 0)
@@ -87,7 +88,12 @@ class Rows:
 
     def present(self, name: str) -> int:
         """Return how many kept rows have the column."""
-        ordered = self.table.ordered(name)
+        keep = self._kept_in_order(name)
+        return len(self.table.ordered(name).order) if keep is None else int(np.count_nonzero(keep))
+
+    def _kept_in_order(self, name: str) -> Bools | None:
         if self.kept is None:
-            return len(ordered.order)
-        return int(np.count_nonzero(self.kept[ordered.order]))
+            return None
+        if name not in self._in_order:
+            self._in_order[name] = self.kept[self.table.ordered(name).order]
+        return self._in_order[name]

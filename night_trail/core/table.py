@@ -124,7 +124,15 @@ class Coded:
         return self.codes.nbytes + 60 * len(self.labels)
 
 
-View = TypeVar("View", Ordered, Coded)
+@dataclass(frozen=True)
+class Outline:
+    """Where the humps of a column lie, found once for all its rows."""
+
+    humps: tuple[float, ...]
+    nbytes: int = 64
+
+
+View = TypeVar("View", Ordered, Coded, Outline)
 
 
 class ColumnSource(Protocol):
@@ -214,6 +222,10 @@ class Table:
         """
         cells = self.series(name)
         return self._source.remember(self._positions[name], Coded, lambda: Coded.of(cells))
+
+    def outline(self, name: str, make: Callable[[], tuple[float, ...]]) -> tuple[float, ...]:
+        """Return the humps of a whole column, found where they are not known yet."""
+        return self._source.remember(self._positions[name], Outline, lambda: Outline(make())).humps
 
     def rows_in_words(self, count: int) -> str:
         """Return a count with what it counts: ``1,204 trips``."""

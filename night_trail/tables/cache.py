@@ -11,12 +11,12 @@ import polars as pl
 from cachetools import LRUCache
 from django.conf import settings
 
-from night_trail.core.table import Coded, Ordered
+from night_trail.core.table import Coded, Ordered, Outline
 from night_trail.tables.models import ColumnPart
 
 PART_ROWS = 250_000
 
-Kept = pl.Series | Ordered | Coded
+Kept = pl.Series | Ordered | Coded | Outline
 T = TypeVar("T", bound=Kept)
 
 _lock = threading.Lock()

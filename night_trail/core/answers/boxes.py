@@ -18,8 +18,8 @@ from night_trail.core.table import Bools, Column, Floats
 __all__ = ["Box", "BoxFigures", "BoxesAnswer", "Outlying", "boxes"]
 
 MOST_BOXES = 20
-CELLS = 400
-"""Outlying values closer than this part of the axis are drawn as one point."""
+CELLS, CELLS_IN_ALL = 400, 1_000
+"""Outlying values in one of so many cells of the axis are drawn as one point; fewer where there are many groups."""
 
 
 @dataclass(frozen=True)
@@ -94,8 +94,9 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     members = [m for m in _members(measured, len(groups.groups)) if len(m.values)]
     figures = [box(m.values) for m in members]
     low, high = _window(question, at, figures) if len(at) else (lowest, highest)
+    cell = (high - low) / min(CELLS, max(50, CELLS_IN_ALL // max(1, len(members))))
     found = [
-        _box(member, groups.groups[member.position].label, figure, (low, high))
+        _box(member, groups.groups[member.position].label, figure, (low, high, cell))
         for member, figure in zip(members, figures, strict=True)
     ]
     if question.order == "frequent":
@@ -148,7 +149,7 @@ def _members(measured: Measured, n_groups: int) -> list[_Member]:
     ]
 
 
-def _box(member: _Member, label: str, figures: BoxFigures, axis: tuple[float, float]) -> Box:
+def _box(member: _Member, label: str, figures: BoxFigures, axis: tuple[float, float, float]) -> Box:
     n_lit = None if member.lit is None else int(np.count_nonzero(member.lit))
     return Box(
         position=member.position,
@@ -163,14 +164,13 @@ def _box(member: _Member, label: str, figures: BoxFigures, axis: tuple[float, fl
     )
 
 
-def _outlying(member: _Member, where: slice, axis: tuple[float, float]) -> tuple[Outlying, ...]:
+def _outlying(member: _Member, where: slice, axis: tuple[float, float, float]) -> tuple[Outlying, ...]:
     """Gather values beyond a whisker that would be drawn on one spot, or beyond the axis."""
     beyond = member.values[where]
     if not len(beyond):
         return ()
-    low, high = axis
+    low, high, cell = axis
     lit = np.zeros(len(beyond), dtype=np.bool_) if member.lit is None else member.lit[where]
-    cell = (high - low) / CELLS
     cells = np.floor(beyond / cell) if cell > 0 else np.zeros(len(beyond))
     cells = np.where(beyond > high, np.inf, np.where(beyond < low, -np.inf, cells))
     starts = np.flatnonzero(np.concatenate([[True], cells[1:] != cells[:-1]]))

@@ -117,13 +117,17 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
         overall=overall,
         lit_middle=None if running is None else middle_of_part(at, running),
         rest_middle=None if running is None else middle_of_part(at, np.arange(1, len(at) + 1) - running),
-        humps=humps(at, _step(column, at)) if question.across is None and column.kind.numeric else (),
+        humps=_humps(column, at, rows) if question.across is None and column.kind.numeric else (),
     )
 
 
-def _step(column: Column, at: Floats) -> float:
-    heap = heaping(at) if column.kind == "whole number" else None
-    return float(heap.step) if heap else 0.0
+def _humps(column: Column, at: Floats, rows: Rows) -> tuple[float, ...]:
+    def found() -> tuple[float, ...]:
+        heap = heaping(at) if column.kind == "whole number" else None
+        return humps(at, float(heap.step) if heap else 0.0)
+
+    # neither bins nor lantern move a hump, only the filter does
+    return found() if rows.only else rows.table.outline(column.name, found)
 
 
 def _counted(found: Measured, running: Ints | None, cuts: Ints, n_groups: int) -> tuple[HistogramGroup, ...]:
