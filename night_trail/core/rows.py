@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -12,36 +14,60 @@ import polars as pl
 from night_trail.core.conditions import Condition, mask
 from night_trail.core.table import Bools, Floats, Table
 
+Codes = npt.NDArray[np.int32]
+T = TypeVar("T")
+
 
 @dataclass(frozen=True)
 class Measured:
-    """The kept, present cells of a measured column in ascending order.
+    """The kept, present cells of a measured column, ascending; where grouped, within each group.
 
-    ``values`` ascend; ``lit`` says which of them are lit and ``codes`` which
-    group each belongs to, None where nothing is lit or nothing is grouped.
+    ``lit`` says which of them are lit and ``codes`` which group each belongs
+    to, None where nothing is lit or nothing is grouped.
     """
 
     values: Floats
     lit: Bools | None
-    codes: npt.NDArray[np.int32] | None
+    codes: Codes | None
 
 
 class Rows:
     """A table seen through the conditions of a scene.
 
-    Everything is computed when first asked for and kept, so that the pictures
-    of one scene share masks.
+    What depends on the filter alone is remembered, and shared with the rows
+    that ``relit`` returns: moving the lantern does not filter, sort or group
+    anew.
     """
 
     def __init__(self, table: Table, only: tuple[Condition, ...] = (), lit: Condition | None = None) -> None:
         self.table, self.only, self.lit_condition = table, only, lit
-        self._in_order: dict[str, Bools] = {}
+        self._memory: dict[Hashable, Any] = {}
+        self._measured: dict[Hashable, Measured] = {}
 
-    @cached_property
+    def relit(self, lit: Condition | None) -> Rows:
+        """Return the same rows under another lantern."""
+        rows = Rows(self.table, self.only, lit)
+        rows._memory = self._memory
+        return rows
+
+    def remember(self, key: Hashable, make: Callable[[], T]) -> T:
+        """Return what was made under this key, made now where it was not.
+
+        It must depend on the table and the filter only, not on the lantern.
+        """
+        if key not in self._memory:
+            self._memory[key] = make()
+        found: T = self._memory[key]
+        return found
+
+    @property
     def kept(self) -> Bools | None:
         """Which rows of the table are kept; None where all are."""
         if not self.only:
             return None
+        return self.remember("kept", self._filtered)
+
+    def _filtered(self) -> Bools:
         return np.logical_and.reduce([mask(c, self.table) for c in self.only])  # type: ignore[no-any-return]
 
     @cached_property
@@ -67,33 +93,35 @@ class Rows:
         series = self.table.series(name)
         return series if self.kept is None else series.filter(pl.Series(self.kept))
 
-    def measured(self, name: str, codes: npt.NDArray[np.int32] | None = None) -> Measured:
+    def measured(self, name: str, group: tuple[str, Callable[[], Codes]] | None = None) -> Measured:
         """Return the kept cells of a measured column in order.
 
-        ``codes`` is a group for every row of the table, −1 for none; rows
-        without one are left out.
+        ``group`` is a name and a way to a code for every row of the table, −1
+        for none; rows without one are left out, and within a group the values
+        ascend: first all of the first group, then all of the second.
         """
+        key = (name, group and group[0])
+        if key not in self._measured:
+            values, order, codes = self.remember(("measured", key), lambda: self._in_order(name, group))
+            self._measured[key] = Measured(values, None if self.lit is None else self.lit[order], codes)
+        return self._measured[key]
+
+    def _in_order(
+        self, name: str, group: tuple[str, Callable[[], Codes]] | None
+    ) -> tuple[Floats, npt.NDArray[np.uint32], Codes | None]:
         ordered = self.table.ordered(name)
-        order, values = ordered.order, ordered.values
-        keep = self._kept_in_order(name)
-        grouped = None if codes is None else codes[order]
-        if grouped is not None:
-            keep = grouped >= 0 if keep is None else keep & (grouped >= 0)
-        lit = None if self.lit is None else self.lit[order]
-        if keep is None or bool(keep.all()):
-            return Measured(values, lit, grouped)
-        return Measured(
-            values[keep], None if lit is None else lit[keep], None if grouped is None else grouped[keep]
-        )
+        values, order = ordered.values, ordered.order
+        if self.kept is not None:
+            keep = self.kept[order]
+            values, order = values[keep], order[keep]
+        if group is None:
+            return values, order, None
+        codes = group[1]()[order]
+        # sorting by group alone keeps the values of each ascending; what has no group comes first
+        by_group = np.argsort(codes.astype(np.int16), kind="stable")
+        by_group = by_group[int(np.count_nonzero(codes < 0)) :]
+        return values[by_group], order[by_group], codes[by_group]
 
     def present(self, name: str) -> int:
         """Return how many kept rows have the column."""
-        keep = self._kept_in_order(name)
-        return len(self.table.ordered(name).order) if keep is None else int(np.count_nonzero(keep))
-
-    def _kept_in_order(self, name: str) -> Bools | None:
-        if self.kept is None:
-            return None
-        if name not in self._in_order:
-            self._in_order[name] = self.kept[self.table.ordered(name).order]
-        return self._in_order[name]
+        return len(self.measured(name).values)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import re
+from functools import lru_cache
 from html import escape
 
 _CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
@@ -35,7 +36,9 @@ def el(tag: str, *children: str | None, **attributes: str | float | bool | None)
         if value is None or value is False:
             continue
         label = name.rstrip("_").replace("_", "-") if name != "viewBox" else name
-        parts.append(f" {label}={_quoted(num(value) if isinstance(value, float | int) else value)}")
+        # numbers, most of all attributes, need no escaping
+        shown = f'"{num(value)}"' if isinstance(value, float | int) else _quoted(value)
+        parts.append(f" {label}={shown}")
     inner = "".join(c if isinstance(c, Svg) else text(c) for c in children if c is not None)
     parts.append(f">{inner}</{tag}>" if inner else "/>")
     return Svg("".join(parts))
@@ -66,6 +69,7 @@ def num(value: float) -> str:
     return "0" if shown == "-0" else shown
 
 
+@lru_cache(maxsize=20_000)
 def safe_id(*parts: str) -> str:
     """Return an id that is stable for these parts and valid whatever they hold.
 

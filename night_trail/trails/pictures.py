@@ -24,7 +24,7 @@ from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
 
 _lock = threading.Lock()
-_rows: LRUCache[str, Rows] = LRUCache(24)
+_rows: LRUCache[str, Rows] = LRUCache(16)
 _answers: LRUCache[str, Answer] = LRUCache(400)
 
 
@@ -49,13 +49,13 @@ class Desk:
     @property
     def rows(self) -> Rows:
         """The rows the scene keeps, and which are lit; shared by scenes that agree on them."""
-        name = f"{self.table.key}:{key(*self.scene.only)}:{key(self.scene.lit)}"
+        kept_name = f"{self.table.key}:{key(*self.scene.only)}"
+        name = f"{kept_name}:{key(self.scene.lit)}"
         with _lock:
             if name in _rows:
                 return _rows[name]
-        rows = Rows(self.table, self.scene.only, self.scene.lit)
-        with _lock:
-            return _rows.setdefault(name, rows)
+            kept = _rows.setdefault(kept_name, Rows(self.table, self.scene.only))
+            return _rows.setdefault(name, kept.relit(self.scene.lit))
 
     def answer(self, question: Question) -> Answer:
         """Return the answer to a question on these rows."""

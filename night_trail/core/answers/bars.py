@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.answers.basis import Basis, Codes, Group, Grouping, grouping
+from night_trail.core.answers.basis import Basis, Group, Grouping, grouping
 from night_trail.core.conditions import Condition
 from night_trail.core.question import Spread
-from night_trail.core.rows import Rows
+from night_trail.core.rows import Codes, Rows
 from night_trail.core.stats.intervals import wilson
 from night_trail.core.table import Bools, Column, Ints
 

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
-import numpy.typing as npt
 
 from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf
-from night_trail.core.rows import Rows
-from night_trail.core.table import Bools, Column
-
-Codes = npt.NDArray[np.int32]
+from night_trail.core.rows import Codes, Measured, Rows
+from night_trail.core.table import Bools, Column, Floats
 
 
 @dataclass(frozen=True)
@@ -66,6 +64,10 @@ def grouping(rows: Rows, across: str | None, most: int) -> Grouping:
     """Return the groups of a column, the smallest gathered in one where there are more than ``most``."""
     if across is None:
         return ALL_ROWS
+    return rows.remember(("grouping", across, most), lambda: _grouped(rows, across, most))
+
+
+def _grouped(rows: Rows, across: str, most: int) -> Grouping:
     column = rows.table.column(across)
     coded = rows.table.coded(across)
     labels = coded.labels
@@ -103,3 +105,42 @@ def basis_of(rows: Rows, column: str, used: int, lit: Bools | None) -> Basis:
         lit=None if lit is None else int(np.count_nonzero(lit)),
         table_rows=rows.table.height,
     )
+
+
+def measured(rows: Rows, column: str, groups: Grouping) -> Measured:
+    """Return a column's cells in order, group by group where they are grouped."""
+    codes = groups.codes
+    if groups.column is None or codes is None:
+        return rows.measured(column)
+    return rows.measured(column, (f"{groups.column.name}:{len(groups.groups)}", lambda: codes))
+
+
+def together(rows: Rows, column: str, found: Measured) -> Measured:
+    """Return grouped cells in one ascending order; codes are left out."""
+    if found.codes is None:
+        return found
+    plain = rows.measured(column)
+    if len(plain.values) == len(found.values):
+        return plain  # no row lacks a group
+    order = np.argsort(found.values, kind="stable")
+    return Measured(found.values[order], None if found.lit is None else found.lit[order], None)
+
+
+@dataclass(frozen=True)
+class Member:
+    """The ascending values of one group, and which of them are lit."""
+
+    position: int
+    values: Floats
+    lit: Bools | None
+
+
+def members_of(found: Measured, n_groups: int) -> list[Member]:
+    """Return each group's part of a column's cells."""
+    if found.codes is None:
+        return [Member(0, found.values, found.lit)]
+    bounds = np.searchsorted(found.codes, np.arange(n_groups + 1))
+    return [
+        Member(i, found.values[start:end], None if found.lit is None else found.lit[start:end])
+        for i, (start, end) in enumerate(pairwise(bounds))
+    ]

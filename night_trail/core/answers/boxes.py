@@ -3,23 +3,32 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 
-from night_trail.core.answers.basis import Basis, Grouping, basis_of, grouping, joined
+from night_trail.core.answers.basis import (
+    Basis,
+    Grouping,
+    Member,
+    basis_of,
+    grouping,
+    joined,
+    measured,
+    members_of,
+    together,
+)
 from night_trail.core.conditions import Between, Condition, Missing, Not, iso
 from night_trail.core.question import Spread
-from night_trail.core.rows import Measured, Rows
+from night_trail.core.rows import Rows
 from night_trail.core.stats.bins import window
 from night_trail.core.stats.quantiles import BoxFigures, box
-from night_trail.core.table import Bools, Column, Floats
+from night_trail.core.table import Column, Floats
 
 __all__ = ["Box", "BoxFigures", "BoxesAnswer", "Outlying", "boxes"]
 
 MOST_BOXES = 20
 CELLS, CELLS_IN_ALL = 400, 1_000
-"""Outlying values in one of so many cells of the axis are drawn as one point; fewer where there are many groups."""
+"""Outlying values in one cell of the axis are drawn as one point; cells are fewer where groups are many."""
 
 
 @dataclass(frozen=True)
@@ -88,11 +97,11 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     """Return the box plots of a measured column."""
     column = rows.table.column(question.column)
     groups = grouping(rows, question.across, MOST_BOXES)
-    measured = rows.measured(question.column, groups.codes)
-    at = measured.values
-    lowest, highest = (float(at[0]), float(at[-1])) if len(at) else (0.0, 1.0)
-    members = [m for m in _members(measured, len(groups.groups)) if len(m.values)]
+    cells = measured(rows, question.column, groups)
+    members = [m for m in members_of(cells, len(groups.groups)) if len(m.values)]
     figures = [box(m.values) for m in members]
+    at = together(rows, question.column, cells).values
+    lowest, highest = (float(at[0]), float(at[-1])) if len(at) else (0.0, 1.0)
     low, high = _window(question, at, figures) if len(at) else (lowest, highest)
     cell = (high - low) / min(CELLS, max(50, CELLS_IN_ALL // max(1, len(members))))
     found = [
@@ -105,7 +114,7 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     return BoxesAnswer(
         question=question,
         column=column,
-        basis=basis_of(rows, question.column, len(at), measured.lit),
+        basis=basis_of(rows, question.column, len(at), cells.lit),
         grouping=groups,
         boxes=tuple(found),
         low=low,
@@ -125,31 +134,7 @@ def _window(question: Spread, at: Floats, figures: list[BoxFigures]) -> tuple[fl
     return kept.low, kept.high
 
 
-@dataclass(frozen=True)
-class _Member:
-    """The sorted values of one group, and which of them are lit."""
-
-    position: int
-    values: Floats
-    lit: Bools | None
-
-
-def _members(measured: Measured, n_groups: int) -> list[_Member]:
-    """Return each group's values; sorting by group alone keeps them ascending."""
-    if measured.codes is None:
-        return [_Member(0, measured.values, measured.lit)]
-    codes = measured.codes.astype(np.int16)
-    order = np.argsort(codes, kind="stable")
-    bounds = np.concatenate([[0], np.cumsum(np.bincount(codes, minlength=n_groups))])
-    values = measured.values[order]
-    lit = None if measured.lit is None else measured.lit[order]
-    return [
-        _Member(i, values[start:end], None if lit is None else lit[start:end])
-        for i, (start, end) in enumerate(pairwise(bounds))
-    ]
-
-
-def _box(member: _Member, label: str, figures: BoxFigures, axis: tuple[float, float, float]) -> Box:
+def _box(member: Member, label: str, figures: BoxFigures, axis: tuple[float, float, float]) -> Box:
     n_lit = None if member.lit is None else int(np.count_nonzero(member.lit))
     return Box(
         position=member.position,
@@ -164,7 +149,7 @@ def _box(member: _Member, label: str, figures: BoxFigures, axis: tuple[float, fl
     )
 
 
-def _outlying(member: _Member, where: slice, axis: tuple[float, float, float]) -> tuple[Outlying, ...]:
+def _outlying(member: Member, where: slice, axis: tuple[float, float, float]) -> tuple[Outlying, ...]:
     """Gather values beyond a whisker that would be drawn on one spot, or beyond the axis."""
     beyond = member.values[where]
     if not len(beyond):

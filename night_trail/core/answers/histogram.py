@@ -6,11 +6,21 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.answers.basis import Basis, Codes, Grouping, basis_of, grouping, joined
+from night_trail.core.answers.basis import (
+    Basis,
+    Grouping,
+    Member,
+    basis_of,
+    grouping,
+    joined,
+    measured,
+    members_of,
+    together,
+)
 from night_trail.core.conditions import Between, Condition, iso
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Spread
-from night_trail.core.rows import Measured, Rows
+from night_trail.core.rows import Rows
 from night_trail.core.stats import bins as binning
 from night_trail.core.stats.quantiles import Summary, box, middle_of_part, summary
 from night_trail.core.stats.shape import heaping, humps
@@ -98,8 +108,10 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
     """Return the histogram of a measured column."""
     column = rows.table.column(question.column)
     groups = grouping(rows, question.across, MOST_PANELS)
-    found = rows.measured(question.column, groups.codes)
-    at, lit = found.values, found.lit
+    found = measured(rows, question.column, groups)
+    # bins and the overall figures need all groups together in one order
+    whole = together(rows, question.column, found)
+    at, lit = whole.values, whole.lit
     running = None if lit is None else np.cumsum(lit, dtype=np.int64)
     overall = summary(at)
     edges, width, calendar = _edges(question, column, at, overall)
@@ -110,7 +122,7 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
         basis=basis_of(rows, question.column, len(at), lit),
         grouping=groups,
         edges=edges,
-        groups=_counted(found, running, binning.cuts(at, edges), len(groups.groups)),
+        groups=tuple(_counted(member, edges) for member in members_of(found, len(groups.groups))),
         width=width,
         calendar=calendar,
         even=len(spans) < 2 or bool(np.ptp(spans) <= 1e-6 * spans[0]),
@@ -130,27 +142,12 @@ def _humps(column: Column, at: Floats, rows: Rows) -> tuple[float, ...]:
     return found() if rows.only else rows.table.outline(column.name, found)
 
 
-def _counted(found: Measured, running: Ints | None, cuts: Ints, n_groups: int) -> tuple[HistogramGroup, ...]:
-    places = len(cuts) - 1
-    if found.codes is None:
-        counts = np.diff(cuts)[None, :]
-        lit = None
-        if running is not None:
-            lit = np.diff(np.concatenate([[0], running])[cuts])[None, :]
-    else:
-        flat = found.codes * np.int32(places) + np.repeat(np.arange(places, dtype=np.int32), np.diff(cuts))
-        counts = _tally(flat, n_groups, places)
-        lit = None if found.lit is None else _tally(flat[found.lit], n_groups, places)
-    return tuple(
-        HistogramGroup(counts[i], None if lit is None else lit[i], int(counts[i].sum()))
-        for i in range(n_groups)
-    )
-
-
-def _tally(flat: Codes, n_groups: int, places: int) -> Ints:
-    return np.asarray(
-        np.bincount(flat, minlength=n_groups * places).reshape(n_groups, places), dtype=np.int64
-    )
+def _counted(member: Member, edges: Floats) -> HistogramGroup:
+    cuts = binning.cuts(member.values, edges)
+    lit = None
+    if member.lit is not None:
+        lit = np.diff(np.concatenate([[0], np.cumsum(member.lit, dtype=np.int64)])[cuts])
+    return HistogramGroup(np.diff(cuts), lit, len(member.values))
 
 
 def _edges(
