@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from functools import cached_property
@@ -10,9 +11,13 @@ from typing import Any, TypeVar
 import numpy as np
 import numpy.typing as npt
 import polars as pl
+from cachetools import LRUCache
 
 from night_trail.core.conditions import Condition, mask
 from night_trail.core.table import Bools, Floats, Table
+
+MEMORY_BYTES = 100_000_000
+"""How much one filter's sorted and grouped columns may hold."""
 
 Codes = npt.NDArray[np.int32]
 T = TypeVar("T")
@@ -31,6 +36,31 @@ class Measured:
     codes: Codes | None
 
 
+class _Memory:
+    """What was made from a filter, bounded in bytes; several threads may ask at once."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._kept: LRUCache[Hashable, Any] = LRUCache(MEMORY_BYTES, getsizeof=_bytes_of)
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        with self._lock:
+            found: T | None = self._kept.get(key)
+        if found is None:
+            found = make()
+            if _bytes_of(found) <= MEMORY_BYTES:
+                with self._lock:
+                    self._kept[key] = found
+        return found
+
+
+def _bytes_of(value: Any) -> int:
+    if isinstance(value, np.ndarray):
+        return value.nbytes
+    parts = value if isinstance(value, tuple) else vars(value).values()
+    return 1 + sum(part.nbytes for part in parts if isinstance(part, np.ndarray))
+
+
 class Rows:
     """A table seen through the conditions of a scene.
 
@@ -41,8 +71,8 @@ class Rows:
 
     def __init__(self, table: Table, only: tuple[Condition, ...] = (), lit: Condition | None = None) -> None:
         self.table, self.only, self.lit_condition = table, only, lit
-        self._memory: dict[Hashable, Any] = {}
-        self._measured: dict[Hashable, Measured] = {}
+        self._memory = _Memory()
+        self._under_this_lantern = _Memory()
 
     def relit(self, lit: Condition | None) -> Rows:
         """Return the same rows under another lantern."""
@@ -55,10 +85,7 @@ class Rows:
 
         It must depend on the table and the filter only, not on the lantern.
         """
-        if key not in self._memory:
-            self._memory[key] = make()
-        found: T = self._memory[key]
-        return found
+        return self._memory.get(key, make)
 
     @property
     def kept(self) -> Bools | None:
@@ -101,10 +128,12 @@ class Rows:
         ascend: first all of the first group, then all of the second.
         """
         key = (name, group and group[0])
-        if key not in self._measured:
+
+        def lit_up() -> Measured:
             values, order, codes = self.remember(("measured", key), lambda: self._in_order(name, group))
-            self._measured[key] = Measured(values, None if self.lit is None else self.lit[order], codes)
-        return self._measured[key]
+            return Measured(values, None if self.lit is None else self.lit[order], codes)
+
+        return self._under_this_lantern.get(key, lit_up)
 
     def _in_order(
         self, name: str, group: tuple[str, Callable[[], Codes]] | None

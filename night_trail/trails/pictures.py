@@ -24,7 +24,7 @@ from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
 
 _lock = threading.Lock()
-_rows: LRUCache[str, Rows] = LRUCache(16)
+_rows: LRUCache[str, Rows] = LRUCache(10)
 _answers: LRUCache[str, Answer] = LRUCache(400)
 
 
