@@ -104,7 +104,7 @@ def _point(
 ) -> None:
     name = f"{answer.column.name}\x1f{box.label}\x1f{point.low:.12g}"
     all_lit = point.count == point.lit
-    class_ = "outlying lit-point" if point.lit else "outlying"
+    class_ = "outlying lit-point" if all_lit else "outlying part-lit" if point.lit else "outlying"
     kind, unit = answer.column.kind, answer.column.unit
     where = value(point.low, kind, unit)
     if point.high > point.low:

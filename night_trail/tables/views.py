@@ -27,8 +27,20 @@ def home(request: HttpRequest) -> HttpResponse:
     """Show the visitor's tables, and the door for a new one."""
     tables = Table.objects.filter(owner=request.user).prefetch_related("versions")
     waiting = [a for a in Arrival.objects.filter(owner=request.user) if not a.finished]
-    context = {"tables": tables, "waiting": waiting, "limit": settings.UPLOAD_LIMIT, "tab": "tables"}
+    context = {
+        "tables": tables,
+        "waiting": waiting,
+        "limit": settings.UPLOAD_LIMIT,
+        "limit_words": limit_in_words(),
+        "tab": "tables",
+    }
     return render(request, "tables/home.html", context)
+
+
+def limit_in_words() -> str:
+    """Return how large a file may be: ``1 GB``."""
+    size = settings.UPLOAD_LIMIT
+    return f"{size / 1e9:.3g} GB" if size >= 1e9 else f"{size / 1e6:.3g} MB"
 
 
 @require_POST
@@ -36,7 +48,7 @@ def bring(request: HttpRequest) -> HttpResponse:
     """Take a file in and read it in the background."""
     uploaded = request.FILES.get("file")
     if request.META.get("night_trail.too_large"):
-        most = f"{settings.UPLOAD_LIMIT / 1e6:,.0f} MB"
+        most = limit_in_words()
         raise Unreadable(
             f"The file is larger than the {most} that are taken", "", "Leave out columns or rows."
         )

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
 
-import msgspec
-
-from night_trail.core import answers
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.spread import SHAPE_WORDS, can_group, first_question, shapes_for
 from night_trail.core.errors import BadQuestion
@@ -23,7 +20,7 @@ from night_trail.draw.svg import Svg
 from night_trail.trails.pictures import Desk
 
 MOST_DRAWN = 8
-"""Choices drawn from the rows; others show their column's silhouette."""
+"""Choices drawn from the rows; those behind them go without a silhouette."""
 
 
 @dataclass(frozen=True)
@@ -37,14 +34,24 @@ class Choice:
     chosen: bool = False
 
 
+@dataclass(frozen=True)
+class _Offer:
+    """A choice before it is drawn."""
+
+    text: str
+    value: str | Bins | None
+    chosen: bool
+    hint: str = ""
+
+
 def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
     """Return the choices for a slot of the main picture's sentence."""
     question = desk.scene.main
     if slot == "beside":
-        return _columns(desk, survey, beside=True)
+        return _beside(desk, survey)
     if question is None or slot == "column":
-        return _columns(desk, survey, beside=False)
-    makers = {
+        return _columns(desk, survey)
+    offers = {
         "across": _across,
         "shape": _shapes,
         "bins": _bins,
@@ -52,70 +59,90 @@ def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
         "ends": _ends,
         "order": _orders,
     }
-    if slot not in makers:
+    if slot not in offers:
         raise BadQuestion(f"There is no slot “{slot}” in this sentence")
-    return makers[slot](desk, question)
+    return list(_drawn(slot, desk, offers[slot](desk, question)))
 
 
-def _columns(desk: Desk, survey: Survey, beside: bool) -> list[Choice]:
+def _drawn(slot: str, desk: Desk, offers: list[_Offer]) -> Iterable[Choice]:
+    """Yield offers with the picture each would give; what cannot be turned to is not offered."""
+    for i, offer in enumerate(offers):
+        change = Slot(slot, offer.value)
+        picture: Svg | str = ""
+        if i < MOST_DRAWN:
+            try:
+                scene, _ = turn(desk.scene, change, desk.table)
+                picture = _thumb(desk, scene.main) if scene.main else ""
+            except BadQuestion:
+                continue
+        yield Choice(offer.text, to_json(change), picture, offer.hint, offer.chosen)
+
+
+def _columns(desk: Desk, survey: Survey) -> list[Choice]:
     current = desk.scene.main
-    found = []
-    for profile in survey.profiles:
-        column = profile.column
-        if column.missing == desk.table.height:
-            continue
-        change: Change
-        if beside:
-            change = Beside(first_question(column))
-        else:
-            change = Slot("column", column.name) if current is not None else SeeColumn(column.name)
-        chosen = not beside and current is not None and current.column == column.name
-        hint = f"{column.kind}{', ' + column.unit if column.unit else ''}"
-        found.append(Choice(column.name, to_json(change), _silhouette(profile.silhouette), hint, chosen))
-    if beside and current is not None and current not in desk.scene.beside:
+    return [
+        _column(
+            profile.column,
+            Slot("column", profile.column.name) if current is not None else SeeColumn(profile.column.name),
+            draw_silhouette(profile.silhouette, 64, 30, labels=False),
+            current is not None and current.column == profile.column.name,
+        )
+        for profile in survey.profiles
+        if profile.column.missing < desk.table.height
+    ]
+
+
+def _beside(desk: Desk, survey: Survey) -> list[Choice]:
+    current = desk.scene.main
+    found = [
+        _column(
+            profile.column,
+            Beside(first_question(profile.column)),
+            draw_silhouette(profile.silhouette, 64, 30, labels=False),
+            chosen=False,
+        )
+        for profile in survey.profiles
+        if profile.column.missing < desk.table.height
+    ]
+    if current is not None and current not in desk.scene.beside:
         found.insert(0, Choice("this picture", to_json(Beside()), _thumb(desk, current), "keep it in sight"))
     return found
 
 
-def _silhouette(shape: Any) -> str:
-    return draw_silhouette(shape, 64, 30, labels=False)
+def _column(column: Column, change: Change, picture: Svg, chosen: bool) -> Choice:
+    hint = f"{column.kind}{', ' + column.unit if column.unit else ''}"
+    return Choice(column.name, to_json(change), picture, hint, chosen)
 
 
-def _across(desk: Desk, question: Question) -> list[Choice]:
-    rows = desk.table.row_noun[1]
-    found = [Choice(f"over all {rows}", to_json(Slot("across")), chosen=question.across is None)]
-    for column in desk.table.columns:
-        if can_group(column) and column.name != question.column:
-            chosen = column.name == question.across
-            picture = ""
-            if len(found) <= MOST_DRAWN:
-                picture = _drawn_if_possible(desk, _changed(question, across=column.name))
-            hint = f"{column.distinct:,} values"
-            found.append(
-                Choice(f"across {column.name}", to_json(Slot("across", column.name)), picture, hint, chosen)
-            )
-    return found
+def _across(desk: Desk, question: Question) -> list[_Offer]:
+    everything = _Offer(f"over all {desk.table.row_noun[1]}", None, question.across is None)
+    return [
+        everything,
+        *(
+            _Offer(f"across {c.name}", c.name, c.name == question.across, f"{c.distinct:,} values")
+            for c in desk.table.columns
+            if can_group(c) and c.name != question.column
+        ),
+    ]
 
 
-def _shapes(desk: Desk, question: Question) -> list[Choice]:
-    found = []
-    for shape in shapes_for(desk.table.column(question.column)):
-        words = "a box plot" if shape == "boxes" and question.across is None else SHAPE_WORDS[shape]
-        picture = _drawn_if_possible(desk, _turned(desk, Slot("shape", shape)))
-        found.append(Choice(words, to_json(Slot("shape", shape)), picture, chosen=shape == question.shape))
-    return found
+def _shapes(desk: Desk, question: Question) -> list[_Offer]:
+    single = {"boxes": "a box plot"} if question.across is None else {}
+    return [
+        _Offer(single.get(shape, SHAPE_WORDS[shape]), shape, shape == question.shape)
+        for shape in shapes_for(desk.table.column(question.column))
+    ]
 
 
-def _bins(desk: Desk, question: Question) -> list[Choice]:
+def _bins(desk: Desk, question: Question) -> list[_Offer]:
     column = desk.table.column(question.column)
-    found = [Choice("bins that fit", to_json(Slot("bins", Bins())), chosen=question.bins == Bins())]
-    for bins in _bin_ladder(desk, question, column):
-        changed = _changed(question, bins=bins)
-        picture = _drawn_if_possible(desk, changed)
-        if picture:
-            text = bins_words(bins, column)
-            found.append(Choice(text, to_json(Slot("bins", bins)), picture, chosen=bins == question.bins))
-    return found
+    return [
+        _Offer("bins that fit", Bins(), question.bins == Bins()),
+        *(
+            _Offer(bins_words(bins, column), bins, bins == question.bins)
+            for bins in _bin_ladder(desk, question, column)
+        ),
+    ]
 
 
 def _bin_ladder(desk: Desk, question: Question, column: Column) -> list[Bins]:
@@ -131,71 +158,40 @@ def _bin_ladder(desk: Desk, question: Question, column: Column) -> list[Bins]:
             if 1 <= span / seconds <= HARD_MOST / 4 and (seconds >= 86_400 or column.kind == "date and time")
         ]
     whole = column.kind == "whole number"
-    present = found.width or 1.0
-    ladder = [present]
+    ladder = [found.width or 1.0]
     for _ in range(2):
         ladder.insert(0, next_width(ladder[0], whole, up=False))
     for _ in range(3):
         ladder.append(next_width(ladder[-1], whole, up=True))
-    widths = sorted({w for w in ladder if span / w <= HARD_MOST / 4 and span / w >= 2})
+    widths = sorted({w for w in ladder if 2 <= span / w <= HARD_MOST / 4})
     return [Bins(width=w, start=question.bins.start) for w in widths]
 
 
-def _heights(desk: Desk, question: Question) -> list[Choice]:
-    heights = ["count", "share"] if question.shape == "bars" else list(HEIGHT_WORDS)
+def _heights(desk: Desk, question: Question) -> list[_Offer]:
+    rows = desk.table.row_noun[1]
     hints = {
-        "count": f"number of {desk.table.row_noun[1]}",
-        "share": f"part of all {desk.table.row_noun[1]}",
+        "count": f"number of {rows}",
+        "share": f"part of all {rows}",
         "density": "area is the share: fair where bins are uneven",
     }
+    heights = ["count", "share"] if question.shape == "bars" else list(HEIGHT_WORDS)
+    return [_Offer(HEIGHT_WORDS[h], h, h == question.height, hints[h]) for h in heights]
+
+
+def _ends(desk: Desk, question: Question) -> list[_Offer]:
     return [
-        Choice(HEIGHT_WORDS[h], to_json(Slot("height", h)), hint=hints[h], chosen=h == question.height)
-        for h in heights
+        _Offer("tails gathered", "gathered", question.ends == "gathered", "far values marked at the ends"),
+        _Offer("with open ends", "open", question.ends == "open", "every value in its own place"),
     ]
 
 
-def _ends(desk: Desk, question: Question) -> list[Choice]:
+def _orders(desk: Desk, question: Question) -> list[_Offer]:
     return [
-        Choice(
-            "tails gathered",
-            to_json(Slot("ends", "gathered")),
-            hint="far values in marked end bins",
-            chosen=question.ends == "gathered",
-        ),
-        Choice(
-            "with open ends",
-            to_json(Slot("ends", "open")),
-            hint="every value in its own bin",
-            chosen=question.ends == "open",
-        ),
-    ]
-
-
-def _orders(desk: Desk, question: Question) -> list[Choice]:
-    return [
-        Choice(words, to_json(Slot("order", order)), chosen=order == question.order)
+        _Offer(words, order, order == question.order)
         for (shape, order), words in ORDER_WORDS.items()
         if shape == question.shape
     ]
 
 
-def _turned(desk: Desk, change: Change) -> Question:
-    scene, _ = turn(desk.scene, change, desk.table)
-    assert scene.main is not None  # noqa: S101  (a slot was changed, so there is a picture)
-    return scene.main
-
-
-def _changed(question: Question, **changes: Any) -> Question:
-    return msgspec.structs.replace(question, **changes)
-
-
-def _thumb(desk: Desk, question: Question) -> str:
+def _thumb(desk: Desk, question: Question) -> Svg:
     return draw(desk.answer(question), desk.table, THUMB, "thumb")
-
-
-def _drawn_if_possible(desk: Desk, question: Question) -> str:
-    try:
-        answers.check(question, desk.table)
-        return _thumb(desk, question)
-    except BadQuestion:
-        return ""

@@ -13,7 +13,7 @@ import polars as pl
 
 from night_trail.core.conditions import leaves
 from night_trail.core.table import Column, Kind, as_text, on_axis
-from night_trail.core.words.numbers import number
+from night_trail.core.words.numbers import MINUS, number
 from night_trail.trails.pictures import Desk
 
 PAGE = 50
@@ -104,15 +104,24 @@ def _cells(desk: Desk, column: Column, at: np.ndarray) -> list[Cell]:
     part = series.gather(at)
     if column.kind.numeric:
         values = on_axis(part)
+        places = max((len(number(float(v), 8).partition(".")[2]) for v in values), default=0)
         top = float(np.nanmax(np.abs(values))) if len(values) and not np.all(np.isnan(values)) else 0.0
         return [
             Cell("—", missing=True)
             if np.isnan(v)
-            else Cell(number(float(v), 8), round(20 * abs(v) / top) if top else 0)
+            else Cell(_aligned(float(v), places), round(20 * abs(v) / top) if top else 0)
             for v in values
         ]
     texts = _texts(part, column.kind)
     return [Cell("—", missing=True) if t is None else Cell(t) for t in texts]
+
+
+def _aligned(value: float, places: int) -> str:
+    """Return a number with as many decimals as its neighbours have, so that points stand below points."""
+    shown = number(value, 8)
+    if places > 6 or "e" in shown:
+        return shown
+    return f"{value:,.{places}f}".replace("-", MINUS)
 
 
 def _texts(part: pl.Series, kind: Kind) -> list[str | None]:

@@ -10,9 +10,13 @@ import polars as pl
 import pytest
 from sklearn.datasets import load_iris
 
+from night_trail.core.answers import answer
+from night_trail.core.question import Bins, Spread
+from night_trail.core.rows import Rows
 from night_trail.core.stats.shape import heaping, humps
 from night_trail.core.survey import in_order, profile, survey
-from night_trail.core.table import Kind, Table
+from night_trail.core.table import Kind, Table, on_axis
+from night_trail.core.words import plain, words_of
 from night_trail.demo import night_buses as demo
 from tests.core.tables import table_of
 
@@ -35,6 +39,18 @@ def test_one_hump_stays_one(seed: int) -> None:
     rng = np.random.default_rng(seed)
     assert len(humps(rng.normal(0, 1, 5_000))) == 1
     assert len(humps(np.round(rng.gamma(2, 5, 5_000)))) == 1
+
+
+def test_the_order_of_the_values_does_not_matter(buses: Table) -> None:
+    late = on_axis(buses.series("late_min"))
+    late = late[~np.isnan(late)]
+    assert len(humps(late)) == len(humps(np.sort(late))) == 2
+    assert humps(np.sort(late))[1] == pytest.approx(13.2, abs=0.5)
+    words = words_of(answer(Spread("late_min", bins=Bins(1.0)), Rows(buses)), buses)
+    assert "two humps" in plain(words.headline)
+    assert "Two humps." in [
+        r.text for r in profile(buses.column("late_min"), buses.series("late_min")).remarks
+    ]
 
 
 def test_heaping_is_found_where_it_is_and_not_where_it_is_not() -> None:

@@ -45,6 +45,7 @@ function show() {
 
 function list() {
   const holder = $("#annotation-list");
+  holder.hidden = !on;
   const kept = holder.contains(document.activeElement) ? document.activeElement.id : "";
   holder.replaceChildren(
     ...current().map((a, i) => {
