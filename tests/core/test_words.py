@@ -77,6 +77,12 @@ def test_boxes_name_the_highest_and_the_lowest() -> None:
     assert "All 50 lit are in a, their middle at 24.5." in text
 
 
+def test_panels_name_the_highest_and_the_lowest_middle() -> None:
+    groups = np.repeat(["a", "b"], 50)
+    words = said(Spread("v", "g"), v=np.concatenate([np.arange(50.0), np.arange(50.0) + 100]), g=groups)
+    assert "It is highest for b at 124.5 and lowest for a at 24.5." in plain(words.headline)
+
+
 @pytest.mark.parametrize("shape", ["histogram", "boxes"])
 def test_nothing_left_is_said_with_the_way_on(shape: str) -> None:
     words = said(Spread("v", shape=shape), only=(Between("v", 9.0),), v=[1.0, 2.0])

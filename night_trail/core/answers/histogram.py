@@ -22,7 +22,7 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.stats import bins as binning
-from night_trail.core.stats.quantiles import Summary, box, middle_of_part, summary
+from night_trail.core.stats.quantiles import Summary, box, middle_of_part, quantiles, summary
 from night_trail.core.stats.shape import heaping, humps
 from night_trail.core.table import Column, Floats, Ints
 
@@ -35,11 +35,13 @@ class HistogramGroup:
 
     ``counts`` has ``k + 2`` places for k bins: the gathered low tail, the bins,
     the gathered high tail. ``lit`` likewise, or None where the lantern is out.
+    ``middle`` is the group's median.
     """
 
     counts: Ints
     lit: Ints | None
     used: int
+    middle: float | None
 
 
 @dataclass(frozen=True)
@@ -147,7 +149,8 @@ def _counted(member: Member, edges: Floats) -> HistogramGroup:
     lit = None
     if member.lit is not None:
         lit = np.diff(np.concatenate([[0], np.cumsum(member.lit, dtype=np.int64)])[cuts])
-    return HistogramGroup(np.diff(cuts), lit, len(member.values))
+    middle = float(quantiles(member.values, (0.5,))[0]) if len(member.values) else None
+    return HistogramGroup(np.diff(cuts), lit, len(member.values), middle)
 
 
 def _edges(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from night_trail.core.answers.bars import BarsAnswer
@@ -84,10 +86,33 @@ def _histogram(answer: HistogramAnswer, table: Table) -> Words:
             word = {2: "two", 3: "three"}.get(len(answer.humps), str(len(answer.humps)))
             headline += spans(f" The spread has {word} humps, near {{places}}.", places=places)
             facts.append(Fact("humps", "humps", len(answer.humps), f"near {places}"))
+    if answer.grouping.column is not None:
+        headline += _panels(answer, said)
     lit_spans, lit_facts = _lit_sentence(answer, table)
     cautions = _left_out(answer.basis, column.name, answer.question.across, table)
     cautions += _histogram_cautions(answer, table)
     return Words(headline + lit_spans, (*facts, *lit_facts), tuple(cautions))
+
+
+def _panels(answer: HistogramAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
+    """Say which group's middle is highest and which lowest."""
+    middles = [
+        (group.middle, label.label)
+        for group, label in zip(answer.groups, answer.grouping.groups, strict=True)
+        if group.middle is not None and not label.others
+    ]
+    if len(middles) < 2:
+        return ()
+    (low, lowest), (high, highest) = min(middles), max(middles)
+    if low == high:
+        return (Span(" It is the same in every group."),)
+    return spans(
+        " It is highest for {highest} at {high} and lowest for {lowest} at {low}.",
+        highest=highest,
+        high=said(high),
+        lowest=lowest,
+        low=said(low),
+    )
 
 
 def _one_value(said: str, count: int, table: Table) -> tuple[Span, ...]:
@@ -234,8 +259,7 @@ def _one_box(box: Box, answer: BoxesAnswer, table: Table) -> tuple[Span, ...]:
     return headline
 
 
-def _lit_boxes(answer: BoxesAnswer, said: object) -> tuple[Span, ...]:
-    assert callable(said)  # noqa: S101  (a function of this module)
+def _lit_boxes(answer: BoxesAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
     lit = Span(f"{answer.basis.lit:,}", "lit")
     with_lit = [b for b in answer.boxes if b.lit is not None]
     if not with_lit:
