@@ -80,7 +80,7 @@ def test_boxes_name_the_highest_and_the_lowest() -> None:
 def test_panels_name_the_highest_and_the_lowest_middle() -> None:
     groups = np.repeat(["a", "b"], 50)
     words = said(Spread("v", "g"), v=np.concatenate([np.arange(50.0), np.arange(50.0) + 100]), g=groups)
-    assert "It is highest for b at 124.5 and lowest for a at 24.5." in plain(words.headline)
+    assert "The middle is highest for b at 124.5 and lowest for a at 24.5." in plain(words.headline)
 
 
 @pytest.mark.parametrize("shape", ["histogram", "boxes"])

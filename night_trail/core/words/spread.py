@@ -105,9 +105,10 @@ def _panels(answer: HistogramAnswer, said: Callable[[float], str]) -> tuple[Span
         return ()
     (low, lowest), (high, highest) = min(middles), max(middles)
     if low == high:
-        return (Span(" It is the same in every group."),)
+        return (Span(" The middle is the same in every group."),)
+    top, bottom = ("latest", "earliest") if answer.column.kind.temporal else ("highest", "lowest")
     return spans(
-        " It is highest for {highest} at {high} and lowest for {lowest} at {low}.",
+        f" The middle is {top} for {{highest}} at {{high}} and {bottom} for {{lowest}} at {{low}}.",
         highest=highest,
         high=said(high),
         lowest=lowest,
