@@ -34,7 +34,8 @@ def draw_histogram(answer: HistogramAnswer, table: Table, size: Size, prefix: st
         y = Linear(0.0, top, canvas.y_end, canvas.y_start)
         canvas.y = y
         canvas.count_axis(y, _height_title(answer, table), whole=answer.question.height == "count")
-        _bars(canvas, answer, table, x, y, 0, heights[0] if heights else np.zeros(0))
+        if heights:
+            _bars(canvas, answer, table, x, y, 0, heights[0])
         _middle(canvas, answer, x)
     canvas.under.append(line(canvas.x_start, canvas.y_end, canvas.x_end, canvas.y_end, "axis"))
     bins = bins_words(answer.question.bins, answer.column, answer)

@@ -52,7 +52,7 @@ def test_from_file_to_tale_by_mouse(page: Page, stranger: Page, few_buses_csv: P
     settled(page)
     page.locator("[data-tool=note]").click()
     page.mouse.click(*plot_point(page, 0.6, 0.25))
-    expect(page.locator("#stage .annotation.note")).to_have_count(1)
+    expect(page.locator("#annotation-list input")).to_be_focused()
     page.keyboard.type("Look here <b>&</b>")
     page.keyboard.press("Tab")
     expect(page.locator("#stage .annotation.note")).to_contain_text("Look here <b>&</b>")

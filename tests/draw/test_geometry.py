@@ -147,8 +147,8 @@ def test_one_stop_for_tab_and_a_name_for_every_mark() -> None:
 
 
 def test_a_picture_without_rows_is_still_a_picture() -> None:
-    empty = table_of(v=pl.Series([], dtype=pl.Float64), g=pl.Series([], dtype=pl.String))
-    for question in (Spread("v"), Spread("v", shape="boxes"), Spread("g", shape="bars")):
+    empty = table_of(v=pl.Series([], dtype=pl.Float64), g=pl.Series([], dtype=pl.Boolean))
+    for question in (Spread("v"), Spread("v", "g"), Spread("v", "g", "boxes"), Spread("g", shape="bars")):
         assert not of_class(drawn(question, empty), "mark")
 
 
