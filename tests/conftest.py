@@ -41,8 +41,3 @@ def few_buses_csv(buses_csv: Path) -> Path:
 @pytest.fixture(scope="session")
 def buses(buses_csv: Path) -> Table:
     return load(buses_csv)[0]
-
-
-@pytest.fixture(scope="session")
-def few_buses(few_buses_csv: Path) -> Table:
-    return load(few_buses_csv)[0]

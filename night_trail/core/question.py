@@ -15,8 +15,6 @@ import msgspec
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 
-SCHEMA = 1
-
 Shape = Literal["histogram", "boxes", "bars"]
 Height = Literal["count", "share", "density"]
 Calendar = Literal["minute", "hour", "day", "week", "month", "quarter", "year"]

@@ -14,7 +14,7 @@ from night_trail.core import answers
 from night_trail.core.answers.spread import SHAPE_WORDS, first_question, fitted
 from night_trail.core.conditions import Between, Condition, Not, Text, check, iso, toggle
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Question, Scene, Spread, to_json
+from night_trail.core.question import Bins, Question, Scene, Spread
 from night_trail.core.sentence import HEIGHT_WORDS, ORDER_WORDS, bins_words, read, sentence
 from night_trail.core.table import Table
 from night_trail.core.words.conditions import from_words, in_words
@@ -319,8 +319,3 @@ def _asked(question: Spread, **changes: Any) -> Spread:
         return msgspec.convert(msgspec.to_builtins(Spread(**(fields | changes))), Spread)
     except msgspec.ValidationError as error:
         raise BadQuestion(f"This does not fit the picture: {error}") from None
-
-
-def change_json(change: Change) -> str:
-    """Return a change as the JSON a page posts."""
-    return to_json(change)

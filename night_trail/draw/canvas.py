@@ -50,7 +50,6 @@ class Canvas:
     x: Scale | None = None
     y: Scale | None = None
     x_column: str = ""
-    x_grain: float = 0.0
     count: int = 0
 
     @property
@@ -164,7 +163,7 @@ class Canvas:
                 y = lanes.top(i) + lanes.step / 2 + 4
                 self.over.append(label(shortened(text, room), self.x_start - 12, y, "end", "lane-label"))
 
-    def picture(self, title: str, description: str, annotations: Svg, heading_level: str) -> Svg:
+    def picture(self, title: str, description: str, annotations: Svg) -> Svg:
         """Return the whole as one SVG element."""
         width_, height = self.size.width, self.size.height
         classes = f"picture as-{self.size.detail}{' has-lit' if self.has_lit else ''}"
@@ -218,7 +217,6 @@ class Canvas:
             aria_labelledby=title_id,
             aria_describedby=desc_id,
             data_axes=json.dumps(self.axes(), ensure_ascii=False),
-            data_level=heading_level or None,
         )
 
     def axes(self) -> dict[str, Any]:

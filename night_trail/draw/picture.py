@@ -60,7 +60,7 @@ def draw(
     said = words_of(answer, table)
     description = " ".join([plain(said.headline), *said.cautions])
     title = str(sentence(answer.question, table, answer))
-    return canvas.picture(title, description, draw_annotations(canvas, annotations), "")
+    return canvas.picture(title, description, draw_annotations(canvas, annotations))
 
 
 def standalone(
