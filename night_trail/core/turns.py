@@ -161,11 +161,11 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
             return _with(scene, main=question), str(sentence(question, table))
         case SeeColumn(column):
             question = first_question(table.column(column))
-            return _with(scene, main=question), _short(question)
+            return _with(scene, main=question), short_name(question)
         case Say(words):
             question, only = read(words, table)
             new = tuple(c for c in only if c not in scene.only)
-            label = _short(question)
+            label = short_name(question)
             return _with(scene, main=question, only=scene.only + new), label
         case Slot(slot, value):
             return _slot(scene, slot, value, table)
@@ -203,13 +203,13 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
         case TakeAway(position):
             _must_hold(scene.beside, position, "picture beside")
             beside = scene.beside[:position] + scene.beside[position + 1 :]
-            return _with(scene, beside=beside), f"away: {_short(scene.beside[position])}"
+            return _with(scene, beside=beside), f"away: {short_name(scene.beside[position])}"
         case Swap(position):
             _must_hold(scene.beside, position, "picture beside")
             main = scene.beside[position]
             back = (scene.main,) if scene.main else ()
             beside = scene.beside[:position] + back + scene.beside[position + 1 :]
-            return _with(scene, main=main, beside=beside), f"swapped: {_short(main)}"
+            return _with(scene, main=main, beside=beside), f"swapped: {short_name(main)}"
 
 
 def range_condition(change: LightRange, table: Table) -> Between:
@@ -244,7 +244,7 @@ def _slot(scene: Scene, slot: str, value: Any, table: Table) -> tuple[Scene, str
         raise BadQuestion("Bins belong into the slot of the bins", slot)
     if slot == "column":
         changed = fitted(_asked(question, column=value or ""), table)
-        return _with(scene, main=changed), _short(changed)
+        return _with(scene, main=changed), short_name(changed)
     if slot == "across":
         changed = _asked(question, across=value or None)
         return _with(scene, main=changed), f"across {value}" if value else f"over all {table.row_noun[1]}"
@@ -275,7 +275,7 @@ def _beside(scene: Scene, question: Question | None) -> tuple[Scene, str]:
         )
     if len(scene.beside) >= 3:
         raise BadQuestion("Three pictures fit beside", "", "Take one away first.")
-    return _with(scene, beside=(*scene.beside, added)), f"beside: {_short(added)}"
+    return _with(scene, beside=(*scene.beside, added)), f"beside: {short_name(added)}"
 
 
 def _must_be_lit(scene: Scene) -> Condition:
@@ -293,7 +293,7 @@ def _added(only: tuple[Condition, ...], condition: Condition) -> tuple[Condition
     return only if condition in only else (*only, condition)
 
 
-def _short(question: Spread) -> str:
+def short_name(question: Spread) -> str:
     """Return a picture's name on the trail and beside."""
     if question.across:
         return f"{question.column} across {question.across}"
@@ -302,9 +302,6 @@ def _short(question: Spread) -> str:
         if question.shape != "bars"
         else f"How often each {question.column}?"
     )
-
-
-short_name = _short
 
 
 def _with(scene: Scene, **changes: Any) -> Scene:
