@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 8000
-export NIGHT_TRAIL_VAR ?= $(CURDIR)/var
+VAR_DIR := $(or $(NIGHT_TRAIL_VAR),$(CURDIR)/var)
 
 .PHONY: demo test lint bench browser-ready clean
 
@@ -20,8 +20,8 @@ $(VENV)/.installed-dev: requirements-dev.lock $(VENV)/.installed
 
 demo: export DJANGO_SETTINGS_MODULE = night_trail.site.settings.demo
 demo: $(VENV)/.installed
-	@if [ -n "$(FRESH)" ]; then echo "Starting over."; rm -rf "$(NIGHT_TRAIL_VAR)"; fi
-	@mkdir -p "$(NIGHT_TRAIL_VAR)"
+	@if [ -n "$(FRESH)" ]; then echo "Starting over."; rm -rf "$(VAR_DIR)"; fi
+	@mkdir -p "$(VAR_DIR)"
 	@$(BIN)/python manage.py migrate --verbosity 0
 	@$(BIN)/python manage.py collectstatic --noinput --verbosity 0
 	@$(BIN)/python manage.py prepare_demo

@@ -60,7 +60,18 @@ def test_from_file_to_tale_by_mouse(page: Page, stranger: Page, few_buses_csv: P
     expect(page.locator("#cairn-title")).to_have_value("A second hump")
     expect(page.locator("#stage .annotation")).to_have_count(2)
 
-    # a tale of two stops
+    # into a tale that is there, and into one of its own, of two stops
+    desk = page.url
+    page.get_by_text("Put it into a tale").click()
+    page.locator("#cairn").get_by_role("button", name="Why are we late?").click()
+    expect(page.locator(".stop-item.here")).to_contain_text("A second hump")
+    page.once("dialog", lambda dialog: dialog.dismiss())
+    page.get_by_role("button", name="Take this stop out").click()
+    expect(page.locator("#stop-heading")).to_have_value("A second hump")
+    page.on("dialog", lambda dialog: dialog.accept())
+    page.get_by_role("button", name="Take this stop out").click()
+    expect(page.locator("#stop-heading")).not_to_have_value("A second hump")
+    page.goto(desk)
     page.get_by_role("button", name="Begin a tale with it").click()
     expect(page.locator("#stop-heading")).to_have_value("A second hump")
     page.locator("#stop-text").fill("Most are **on time**. <script>alert(1)</script>")

@@ -65,6 +65,12 @@ document.addEventListener("click", (event) => {
   }
 });
 
+// What cannot be taken back is asked about first.
+document.addEventListener("submit", (event) => {
+  const question = event.target.dataset?.confirm;
+  if (question && !window.confirm(question)) event.preventDefault();
+});
+
 // ---- one small card near the pointer, or beside the mark that has the focus ----
 const card = document.createElement("div");
 card.className = "hover-card";
