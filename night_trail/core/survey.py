@@ -19,7 +19,7 @@ from night_trail.core.stats import bins as binning
 from night_trail.core.stats.quantiles import box, quantiles
 from night_trail.core.stats.shape import heaping, humps, zeros
 from night_trail.core.table import Coded, Column, Floats, Ints, Kind, on_axis
-from night_trail.core.words.numbers import counted, number, percent, unit_suffix, value
+from night_trail.core.words.numbers import bare, counted, percent, unit_suffix, value
 
 BARS = 32
 SEGMENTS = 6
@@ -103,7 +103,8 @@ def _numeric(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]
         ]
     q1, q3 = quantiles(values, (0.25, 0.75))
     unit = unit_suffix(column.unit)
-    remarks = [Remark(f"{number(low)} to {number(high)}{unit}, half between {number(q1)} and {number(q3)}.")]
+    low_w, high_w, q1_w, q3_w = (bare(v, column.unit) for v in (low, high, float(q1), float(q3)))
+    remarks = [Remark(f"{low_w} to {high_w}{unit}, half between {q1_w} and {q3_w}.")]
     share = zeros(values)
     heap = heaping(values) if column.kind == Kind.WHOLE else None
     if share > 0.3:

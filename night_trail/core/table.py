@@ -20,6 +20,10 @@ Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
 
+YEAR = "year"
+"""The unit of whole numbers that are years: written plainly, 1984 and not 1,984."""
+
+
 class Kind(StrEnum):
     """What a column holds, in the words the pages use."""
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from night_trail.core.answers.boxes import Box, BoxesAnswer, BoxFigures, Outlying
 from night_trail.core.table import Table
-from night_trail.core.words.numbers import number, percent, value
-from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line
+from night_trail.core.words.numbers import bare, percent, value
+from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line, unit_title
 from night_trail.draw.scales import Lanes, Linear
 from night_trail.draw.svg import Svg, el, group
 from night_trail.draw.text import width
@@ -37,7 +37,7 @@ def draw_boxes(answer: BoxesAnswer, table: Table, size: Size, prefix: str) -> Ca
             canvas.under.append(line(canvas.x_start, middle, canvas.x_end, middle, "grid"))
         _box(canvas, answer, table, box, x, middle, min(TALLEST, 0.62 * rows.step))
     canvas.under.append(line(canvas.x_start, canvas.y_end, canvas.x_end, canvas.y_end, "axis"))
-    unit = f", {answer.column.unit}" if answer.column.unit else ""
+    unit = unit_title(answer.column)
     canvas.value_axis(
         x, answer.column, f"{answer.column.name}{unit} · notches: 95 % of where the middle may lie"
     )
@@ -138,8 +138,8 @@ def _card(answer: BoxesAnswer, table: Table, box: Box) -> list[str]:
     lines = [box.label] if box.label else []
     lines += [
         f"middle {said(figures.median)}",
-        f"half between {number(figures.q1) if kind.numeric else said(figures.q1)} and {said(figures.q3)}",
-        f"whiskers {number(figures.low_whisker) if kind.numeric else said(figures.low_whisker)}"
+        f"half between {bare(figures.q1, unit) if kind.numeric else said(figures.q1)} and {said(figures.q3)}",
+        f"whiskers {bare(figures.low_whisker, unit) if kind.numeric else said(figures.low_whisker)}"
         f" to {said(figures.high_whisker)}",
         table.rows_in_words(figures.n),
     ]

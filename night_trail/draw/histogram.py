@@ -7,8 +7,8 @@ import numpy as np
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.sentence import bins_words
 from night_trail.core.table import Table
-from night_trail.core.words.numbers import number, percent, stretch, unit_suffix, value
-from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line
+from night_trail.core.words.numbers import bare, percent, stretch, unit_suffix, value
+from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line, unit_title
 from night_trail.draw.scales import Lanes, Linear, ticks
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import width
@@ -39,7 +39,7 @@ def draw_histogram(answer: HistogramAnswer, table: Table, size: Size, prefix: st
         _middle(canvas, answer, x)
     canvas.under.append(line(canvas.x_start, canvas.y_end, canvas.x_end, canvas.y_end, "axis"))
     bins = bins_words(answer.question.bins, answer.column, answer)
-    unit = f", {answer.column.unit}" if answer.column.unit else ""
+    unit = unit_title(answer.column)
     canvas.value_axis(x, answer.column, f"{answer.column.name}{unit} · {bins}", keep_clear=20.0)
     _end_labels(canvas, answer)
     return canvas
@@ -175,7 +175,11 @@ def _middle(canvas: Canvas, answer: HistogramAnswer, x: Linear) -> None:
     at = x(overall.median)
     canvas.over.append(line(at, canvas.y_start - 14, at, canvas.y_end, "median", canvas.id("median")))
     unit = unit_suffix(answer.column.unit)
-    shown = "median" if answer.column.kind.temporal else f"median {number(overall.median)}{unit}"
+    shown = (
+        "median"
+        if answer.column.kind.temporal
+        else f"median {bare(overall.median, answer.column.unit)}{unit}"
+    )
     room = width(shown) + 8
     side = (at + 6, "start") if at + room < canvas.x_end else (at - 6, "end")
     canvas.over.append(label(shown, side[0], canvas.y_start - 6, side[1], "median-label"))
@@ -203,7 +207,7 @@ def _end_labels(canvas: Canvas, answer: HistogramAnswer) -> None:
         (answer.above, answer.edges[-1], canvas.x_end - 10, "{}+"),
     ):
         if count:
-            shown = form.format(number(float(edge), 6)) if kind.numeric else "…"
+            shown = form.format(bare(float(edge), answer.column.unit, 6)) if kind.numeric else "…"
             canvas.over.append(label(shown, at, canvas.y_end + 18, "middle", "axis-label end-label"))
             if canvas.full:
                 canvas.over.append(

@@ -12,10 +12,15 @@ import pytest
 import xlsxwriter
 from sklearn.datasets import load_iris
 
+from night_trail.core.answers import answer
 from night_trail.core.errors import Unreadable
+from night_trail.core.question import Spread
 from night_trail.core.reading import load
 from night_trail.core.reading.kinds import typed
+from night_trail.core.rows import Rows
 from night_trail.core.table import Kind
+from night_trail.core.words import plain, words_of
+from night_trail.draw import draw
 
 
 def write(folder: Path, text: str | bytes, name: str = "t.csv") -> Path:
@@ -99,6 +104,25 @@ def test_headers_are_made_up_or_made_different(tmp_path: Path) -> None:
     assert any("named by their position" in n for n in notes)
     table, _ = load(write(tmp_path, 'a,,a,"b\nc"\n1,2,3,4\n'))
     assert [c.name for c in table.columns] == ["a", "column 2", "a (2)", "b c"]
+
+
+def test_blank_lines_first_and_every_kind_of_line_end(tmp_path: Path) -> None:
+    for text in ("\n  \na,b\n1,x\n2,y\n", "a,b\r\n1,x\r\n2,y\r\n", "a,b\r1,x\r2,y\r", "a,b\n1,x\n2,y"):
+        table, _ = load(write(tmp_path, text))
+        assert [c.name for c in table.columns] == ["a", "b"]
+        assert (table.series("a").to_list(), table.series("b").to_list()) == ([1, 2], ["x", "y"])
+    table, _ = load(write(tmp_path, 'a,b\r\n1,2\r\n3,"x\ry"\r\n'))
+    assert table.series("b").to_list() == ["2", "x\ry"]
+    with pytest.raises(Unreadable, match="cannot be told apart"):
+        load(write(tmp_path, 'a,b\n1,"never closed\n2,3\n'))
+
+
+def test_years_are_years(tmp_path: Path) -> None:
+    table, _ = load(write(tmp_path, "YEAR,n\n" + "\n".join(f"{1700 + i},{i}" for i in range(60))))
+    assert table.column("YEAR").unit == "year" and table.column("n").unit == ""
+    found = answer(Spread("YEAR"), Rows(table))
+    assert "between 1714.75 and 1744.25, the middle at 1729.5" in plain(words_of(found, table).headline)
+    assert "1,7" not in draw(found, table)
 
 
 def test_quotes_newlines_and_ragged_rows(tmp_path: Path) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import contextlib
 import csv
 import io
 import tempfile
@@ -35,24 +36,33 @@ class DelimitedSource:
             self._path = self._recoded(path, encoding)
             self.notes.append(f"Read as {encoding}.")
         sample = _sample(self._path)
-        self.delimiter = _delimiter(sample)
-        rows = list(csv.reader(io.StringIO(sample), delimiter=self.delimiter))
-        first = next((row for row in rows if any(cell.strip() for cell in row)), None)
-        if first is None:
+        if "\n" not in sample and "\r" in sample:
+            self._path = self._recoded(self._path, "utf-8", newline=None)
+            sample = _sample(self._path)
+        lines = sample.split("\n")
+        self._skip = next((i for i, line in enumerate(lines) if line.strip()), len(lines))
+        if self._skip == len(lines):
             raise Unreadable("The file holds only blank lines", name, "Choose a file with rows in it.")
+        sample = "\n".join(lines[self._skip :])
+        self.delimiter = _delimiter(sample)
+        first = next(iter(_rows(sample, self.delimiter)), [])
         self.names, self._has_header = header(list(first))
         if len(self.names) > 1:
             self.notes.append(f"Cells are separated by {DELIMITER_WORDS[self.delimiter]}.")
         if not self._has_header:
             self.notes.append("The first row holds numbers, so columns were named by their position.")
 
-    def _recoded(self, path: Path, encoding: str) -> Path:
-        """Write the file anew as UTF-8, a piece at a time."""
-        self._temporary = tempfile.TemporaryDirectory(prefix="night-trail-")
-        recoded = Path(self._temporary.name) / "recoded.csv"
-        with path.open(encoding=encoding, newline="") as source, recoded.open("w", newline="") as target:
+    def _recoded(self, path: Path, encoding: str, newline: str | None = "") -> Path:
+        """Write the file anew as UTF-8, a piece at a time; ``newline`` None turns all line ends into one."""
+        folder = tempfile.TemporaryDirectory(prefix="night-trail-")
+        recoded = Path(folder.name) / "recoded.csv"
+        with (
+            path.open(encoding=encoding, newline=newline) as source,
+            recoded.open("w", encoding="utf-8", newline="") as target,
+        ):
             while piece := source.read(CHUNK):
                 target.write(piece)
+        self._temporary = folder  # kept as long as the source; an earlier one goes now
         return recoded
 
     def batches(self) -> Iterator[list[tuple[int, pl.Series]]]:
@@ -73,6 +83,7 @@ class DelimitedSource:
                 self._path,
                 separator=self.delimiter,
                 has_header=False,
+                skip_lines=self._skip,
                 infer_schema=False,
                 truncate_ragged_lines=True,
                 columns=columns,
@@ -133,11 +144,20 @@ def _sample(path: Path) -> str:
     return "".join(text.splitlines(keepends=True)[:200])
 
 
+def _rows(sample: str, delimiter: str) -> list[list[str]]:
+    """Return the rows of a sample, as far as this delimiter makes sense of it."""
+    rows: list[list[str]] = []
+    # an error is a quote or line end where this delimiter does not expect it
+    with contextlib.suppress(csv.Error):
+        rows.extend(csv.reader(io.StringIO(sample), delimiter=delimiter))
+    return rows
+
+
 def _delimiter(sample: str) -> str:
     """Return the delimiter that cuts the lines most evenly into most cells; clevercsv decides ties."""
     scores: dict[str, tuple[float, int]] = {}
     for delimiter in DELIMITERS:
-        widths = [len(r) for r in csv.reader(io.StringIO(sample), delimiter=delimiter) if r]
+        widths = [len(row) for row in _rows(sample, delimiter) if row]
         common = max(set(widths), key=widths.count) if widths else 1
         if common > 1:
             scores[delimiter] = (widths.count(common) / len(widths), common)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from night_trail.core.reading.dates import as_dates
-from night_trail.core.table import Column, Kind
+from night_trail.core.table import YEAR, Column, Kind
 
 MISSING = ("", "na", "n/a", "null", "none", "nan", "nil", "-", "--", "?", "#n/a", "missing", "\\n")
 """Cells that stand for nothing, whatever their case."""
@@ -91,7 +91,7 @@ def typed(name: str, cells: pl.Series) -> tuple[Column, pl.Series]:
             or _dates(clean, present)
             or _words(name, clean, present)
         )
-    unit = _unit(name) if found.kind.numeric else ""
+    unit = YEAR if _years(name, found) else _unit(name) if found.kind.numeric else ""
     failed = found.failed if found.failed is not None else pl.Series([], dtype=pl.String)
     column = Column(
         name=name,
@@ -227,6 +227,14 @@ def _unit(name: str) -> str:
     words = re.split(r"[ _.\-()\[\]]+", name.strip().lower())
     last = next((w for w in reversed(words) if w), "")
     return _UNITS.get(last, "") if len(words) > 1 else ""
+
+
+def _years(name: str, found: Typed) -> bool:
+    """Whether whole numbers are years: named so, and all between 1000 and 2999."""
+    if found.kind != Kind.WHOLE or not re.search(r"(^|[ _.-])(year|yr)$", name, re.IGNORECASE):
+        return False
+    years = found.cells.drop_nulls()
+    return bool(((years >= 1_000) & (years <= 2_999)).all())
 
 
 def _additive(name: str, found: Typed) -> bool:

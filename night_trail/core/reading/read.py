@@ -59,7 +59,8 @@ def load(path: Path, name: str = "") -> tuple[Table, list[str]]:
     found = list(read(source))
     height = len(found[0].cells) if found else 0
     columns = [f.column for f in found]
-    digest = hashlib.sha256(path.read_bytes()).hexdigest()[:20]
+    with path.open("rb") as file:
+        digest = hashlib.file_digest(file, "sha256").hexdigest()[:20]
     table = Table(
         key=f"file:{digest}",
         name=Path(name or path.name).stem,

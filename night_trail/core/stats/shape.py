@@ -38,7 +38,8 @@ def humps(values: Floats, step: float = 0.0) -> tuple[float, ...]:
     out by a fiftieth of the highest and by five standard errors. Values
     recorded in steps are spread evenly over their step first, or every tie
     would count as a hump; ``step`` names a coarser one (values rounded to
-    tens). Fewer than 50 values, or fewer than 30 different ones, are not judged.
+    tens). Fewer than 50 values, or fewer than 30 different ones, are not judged,
+    nor are columns where zero or the median alone is 30 % of the values.
     """
     if len(values) < 50:
         return ()
@@ -50,6 +51,8 @@ def humps(values: Floats, step: float = 0.0) -> tuple[float, ...]:
     low, high = np.quantile(part, (0.005, 0.995))
     part = part[(part >= low) & (part <= high)]
     if high <= low or len(np.unique(_few(part))) < 30:
+        return ()
+    if max(np.count_nonzero(part == 0), np.count_nonzero(part == np.median(part))) > 0.3 * len(part):
         return ()
     resolution = step or _resolution(part)
     part = part + np.random.default_rng(7).uniform(-0.5, 0.5, len(part)) * resolution

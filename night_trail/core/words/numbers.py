@@ -6,7 +6,7 @@ import datetime as dt
 import math
 from collections.abc import Sequence
 
-from night_trail.core.table import Kind
+from night_trail.core.table import YEAR, Kind
 
 THIN = "\u2009"
 """The space between a number and the percent sign."""
@@ -39,13 +39,22 @@ def number(value: float, digits: int = 4) -> str:
     return text.replace("-", MINUS)
 
 
+def bare(value: float, unit: str, digits: int = 4) -> str:
+    """Return a number as its unit wants it written, without the unit: years have no thousands.
+
+    >>> bare(1984.0, "year"), bare(1984.0, "min")
+    ('1984', '1,984')
+    """
+    return f"{value:.10g}" if unit == YEAR else number(value, digits)
+
+
 def with_unit(value: float, unit: str, digits: int = 4) -> str:
     r"""Return a number with its unit.
 
     >>> with_unit(4.1, "min"), with_unit(12.0, "")
     ('4.1\xa0min', '12')
     """
-    return number(value, digits) + unit_suffix(unit)
+    return bare(value, unit, digits) + unit_suffix(unit)
 
 
 def unit_suffix(unit: str) -> str:
@@ -53,7 +62,7 @@ def unit_suffix(unit: str) -> str:
 
     Spaces do not break, so that a figure stays with its unit.
     """
-    if not unit:
+    if not unit or unit == YEAR:
         return ""
     return THIN + unit if unit == "%" else "\u00a0" + unit
 
@@ -94,7 +103,7 @@ def stretch(low: float, high: float, kind: Kind, unit: str = "") -> str:
     """Return a left-closed range in words; calendar units by their own names."""
     if kind.temporal:
         return _calendar_stretch(low, high, kind)
-    return f"{number(low, 6)} to {with_unit(high, unit, 6)}"
+    return f"{bare(low, unit, 6)} to {with_unit(high, unit, 6)}"
 
 
 def _calendar_stretch(low: float, high: float, kind: Kind) -> str:

@@ -10,8 +10,8 @@ from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.basis import Basis
 from night_trail.core.answers.boxes import Box, BoxesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
-from night_trail.core.table import Table
-from night_trail.core.words.numbers import counted, listed, number, percent, stretch, value
+from night_trail.core.table import YEAR, Table
+from night_trail.core.words.numbers import bare, counted, listed, number, percent, stretch, value
 from night_trail.core.words.value import Fact, Span, Words, spans
 
 FEW = 30
@@ -77,12 +77,12 @@ def _histogram(answer: HistogramAnswer, table: Table) -> Words:
         headline = spans(
             "Half of the {n} lie between {q1} and {q3}, the middle at {median}.",
             n=table.rows_in_words(overall.n),
-            q1=number(overall.q1),
+            q1=bare(overall.q1, unit),
             q3=said(overall.q3),
             median=said(overall.median),
         )
         if len(answer.humps) > 1:
-            places = listed([number(h, 2) for h in answer.humps])
+            places = listed([f"{h:.0f}" if unit == YEAR else number(h, 2) for h in answer.humps])
             word = {2: "two", 3: "three"}.get(len(answer.humps), str(len(answer.humps)))
             headline += spans(f" The spread has {word} humps, near {{places}}.", places=places)
             facts.append(Fact("humps", "humps", len(answer.humps), f"near {places}"))
