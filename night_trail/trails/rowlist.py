@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import polars as pl
@@ -18,8 +18,8 @@ from night_trail.trails.pictures import Desk
 
 PAGE = 50
 MOST_COLUMNS = 40
-CHUNK = 20_000
-_DANGEROUS = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")
+CHUNK = 50_000
+_DANGEROUS = r"^[=+\-@\t\r＝＋－＠]"
 
 
 @dataclass(frozen=True)
@@ -124,38 +124,38 @@ def _aligned(value: float, places: int) -> str:
     return f"{value:,.{places}f}".replace("-", MINUS)
 
 
-def _texts(part: pl.Series, kind: Kind) -> list[str | None]:
+def _texts(part: pl.Series, kind: Kind) -> pl.Series:
     if kind == Kind.DATETIME:
-        return part.dt.strftime("%Y-%m-%d %H:%M:%S").str.replace(r":00$", "").to_list()
-    return as_text(part).to_list()
+        return part.dt.strftime("%Y-%m-%d %H:%M:%S").str.replace(r":00$", "")
+    return as_text(part)
 
 
 def csv_pieces(desk: Desk) -> Iterator[str]:
-    """Yield the rows as CSV, all columns in the table's order, some thousand rows at a time."""
+    """Yield the rows as CSV, all columns in the table's order, some ten thousand rows at a time."""
     wanted = _wanted(desk)
-    buffer = io.StringIO()
-    writer = csv.writer(buffer)
-    writer.writerow([neutral(c.name) for c in desk.table.columns])
-    for start in range(0, max(len(wanted), 1), CHUNK):
+    columns = desk.table.columns
+    header = io.StringIO()
+    csv.writer(header, lineterminator="\n").writerow([neutral(c.name) for c in columns])
+    yield header.getvalue()
+    for start in range(0, len(wanted), CHUNK):
         at = wanted[start : start + CHUNK]
-        lists = []
-        for column in desk.table.columns:
-            part = desk.table.series(column.name).gather(at)
-            lists.append(
-                part.to_list() if column.kind.numeric else [neutral(t) for t in _texts(part, column.kind)]
-            )
-        writer.writerows(zip(*lists, strict=True))
-        yield buffer.getvalue()
-        buffer.seek(0)
-        buffer.truncate()
+        frame = pl.DataFrame({f"c{i}": _plain(desk, column, at) for i, column in enumerate(columns)})
+        yield frame.write_csv(include_header=False)
 
 
-def neutral(text: Any) -> Any:
+def _plain(desk: Desk, column: Column, at: np.ndarray) -> pl.Series:
+    part = desk.table.series(column.name).gather(at)
+    if column.kind.numeric:
+        return part
+    texts = _texts(part, column.kind)
+    risky = texts.str.contains(_DANGEROUS).fill_null(False)
+    return pl.select(pl.when(risky).then("'" + texts).otherwise(texts)).to_series() if risky.any() else texts
+
+
+def neutral(text: str) -> str:
     """Return a text that no spreadsheet takes for a formula: such cells get an apostrophe before them.
 
-    >>> neutral("=1+1"), neutral("plain"), neutral(None)
-    ("'=1+1", 'plain', None)
+    >>> neutral("=1+1"), neutral("plain")
+    ("'=1+1", 'plain')
     """
-    if isinstance(text, str) and text.startswith(_DANGEROUS):
-        return "'" + text
-    return text
+    return "'" + text if re.match(_DANGEROUS, text) else text
