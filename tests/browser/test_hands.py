@@ -138,11 +138,15 @@ def test_stops_are_dragged_into_order(page: Page, base: str) -> None:
         settled(page)
     headings = page.locator(".stop-heading")
     expect(headings).to_have_text(["one", "two", "three"])
-    first, last = (
-        page.locator(".stop-item").nth(2).bounding_box(),
-        page.locator(".stop-item").nth(0).bounding_box(),
-    )
-    drag(page, (first["x"] + 90, first["y"] + 20), (last["x"] + 90, last["y"] + 4))
+    tops = [page.locator(".stop-item").nth(i).bounding_box() for i in range(3)]
+    x = tops[0]["x"] + 90
+    page.mouse.move(x, tops[2]["y"] + 20)
+    page.mouse.down()
+    # a hand rests on its way; list items make room before it lets go
+    for y in (tops[2]["y"] + 8, tops[1]["y"] + 20, tops[1]["y"] + 4, tops[0]["y"] + 20, tops[0]["y"] + 3):
+        page.mouse.move(x, y, steps=6)
+        page.wait_for_timeout(200)
+    page.mouse.up()
     expect(headings).to_have_text(["three", "one", "two"])
     settled(page)
     page.reload()
