@@ -165,8 +165,7 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
         case Say(words):
             question, only = read(words, table)
             new = tuple(c for c in only if c not in scene.only)
-            label = short_name(question)
-            return _with(scene, main=question, only=scene.only + new), label
+            return _with(scene, main=question, only=scene.only + new), said_in_short(words)
         case Slot(slot, value):
             return _slot(scene, slot, value, table)
         case Light(rows, add):
@@ -302,6 +301,16 @@ def short_name(question: Spread) -> str:
         if question.shape != "bars"
         else f"How often each {question.column}?"
     )
+
+
+def said_in_short(words: str) -> str:
+    """Return typed words as a label: as they were typed, cut where they are long.
+
+    >>> said_in_short("late_min   by depot")
+    'late_min by depot'
+    """
+    words = " ".join(words.split())
+    return words if len(words) <= 70 else words[:69].rstrip() + "…"
 
 
 def _with(scene: Scene, **changes: Any) -> Scene:

@@ -21,6 +21,8 @@ class PlainErrors:
         """Pass the request on; pages differ for whole loads and for swaps."""
         response = self.get_response(request)
         patch_vary_headers(response, ("HX-Request",))
+        # a page holds somebody's data: no cache between, and none of the browser's own after sign-out
+        response.headers.setdefault("Cache-Control", "private, no-cache")
         return response
 
     def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:

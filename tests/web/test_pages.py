@@ -204,7 +204,7 @@ def test_a_turn_that_changes_nothing_makes_no_step(client: Client, step: Step) -
 @pytest.mark.parametrize(
     ("post", "label"),
     [
-        ({"words": "boardings by depot as box plots"}, "boardings across depot"),
+        ({"words": "boardings by depot  as box plots"}, "boardings by depot as box plots"),
         ({"bins": "1", "width": "2.5"}, "bins of 2.5\u00a0min"),
         ({"bins": "1", "count": "12", "start": "0"}, "12 bins from 0"),
         (
@@ -417,6 +417,7 @@ def test_every_page_has_a_strict_policy(client: Client, step: Step) -> None:
     assert "default-src 'none'" in policy and "unsafe" not in policy
     assert response["X-Frame-Options"] == "DENY" and response["X-Content-Type-Options"] == "nosniff"
     assert response["Referrer-Policy"] == "same-origin"
+    assert response["Cache-Control"] == "private, no-cache"
     page = response.content.decode()
     assert " style=" not in page and " onclick" not in page and "<style" not in page
     assert all("src=" in tag for tag in page.split("<script")[1:])
