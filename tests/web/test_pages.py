@@ -122,7 +122,7 @@ def test_the_survey_orders_its_lines_and_takes_a_name(client: Client, table: Tab
     address = reverse("tables:survey", args=[table.pk])
     by_position = client.get(address + "?order=position").content.decode()
     assert by_position.index("trip_id") < by_position.index("rain_mm")
-    assert 'each <span class="slot-word">one trip</span>' in by_position
+    assert 'title="Say what one row is">one trip</a>' in by_position
     client.post(reverse("tables:rename", args=[table.pk]), {"name": "buses", "noun": "ride"})
     table.refresh_from_db()
     assert (table.name, table.noun_many) == ("buses", "rides")
