@@ -93,7 +93,7 @@ def ticks(low: float, high: float, wanted: int, whole: bool = False) -> list[Tic
 
 
 def tick_labels(places: Sequence[float]) -> list[str]:
-    """Return labels with the decimals their step needs, all alike.
+    """Return labels with the decimals that tell the places apart, all alike.
 
     >>> tick_labels([0, 0.5, 1]), tick_labels([-2000.0, 0.0])
     (['0.0', '0.5', '1.0'], ['−2,000', '0'])
@@ -101,9 +101,9 @@ def tick_labels(places: Sequence[float]) -> list[str]:
     step = min((abs(b - a) for a, b in pairwise(places)), default=1.0) or 1.0
     largest = max((abs(p) for p in places), default=1.0)
     if largest >= 1e9 or (0 < largest < 1e-4):
-        return [number(p) for p in places]
+        return [number(p, 12) for p in places]
     digits = 0
-    while digits < 6 and abs(round(step, digits) - step) > 1e-9 * step:
+    while digits < 12 and any(abs(round(p, digits) - p) > 1e-6 * step for p in places):
         digits += 1
     return [f"{p + 0.0:,.{digits}f}".replace("-", MINUS) for p in places]
 

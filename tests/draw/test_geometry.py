@@ -67,6 +67,7 @@ def test_ticks_lie_inside_ascend_and_are_labelled_apart(low: float, span: float,
 def test_tick_labels_have_the_decimals_their_step_needs() -> None:
     assert tick_labels([0.0, 2.5, 5.0]) == ["0.0", "2.5", "5.0"]
     assert tick_labels([-1000.0, 0.0, 1000.0]) == ["−1,000", "0", "1,000"]
+    assert tick_labels([2.5985, 2.5995]) == ["2.5985", "2.5995"]  # more than their step needs
     assert ticks(3.0, 3.0, 4) == [Tick(3.0, "3")]
 
 
