@@ -10,7 +10,6 @@ from typing import Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
-import polars as pl
 from cachetools import LRUCache
 
 from night_trail.core.conditions import Condition, mask
@@ -115,17 +114,12 @@ class Rows:
         """How many of the kept rows are lit."""
         return 0 if self.lit is None else int(np.count_nonzero(self.lit))
 
-    def series(self, name: str) -> pl.Series:
-        """Return the kept cells of a column."""
-        series = self.table.series(name)
-        return series if self.kept is None else series.filter(pl.Series(self.kept))
-
-    def measured(self, name: str, group: tuple[str, Callable[[], Codes]] | None = None) -> Measured:
+    def measured(self, name: str, group: tuple[str, Codes] | None = None) -> Measured:
         """Return the kept cells of a measured column in order.
 
-        ``group`` is a name and a way to a code for every row of the table, −1
-        for none; rows without one are left out, and within a group the values
-        ascend: first all of the first group, then all of the second.
+        ``group`` is a name and a code for every row of the table, −1 for none;
+        rows without one are left out, and within a group the values ascend:
+        first all of the first group, then all of the second.
         """
         key = (name, group and group[0])
 
@@ -136,7 +130,7 @@ class Rows:
         return self._under_this_lantern.get(key, lit_up)
 
     def _in_order(
-        self, name: str, group: tuple[str, Callable[[], Codes]] | None
+        self, name: str, group: tuple[str, Codes] | None
     ) -> tuple[Floats, npt.NDArray[np.uint32], Codes | None]:
         ordered = self.table.ordered(name)
         values, order = ordered.values, ordered.order
@@ -145,7 +139,7 @@ class Rows:
             values, order = values[keep], order[keep]
         if group is None:
             return values, order, None
-        codes = group[1]()[order]
+        codes = group[1][order]
         # sorting by group alone keeps the values of each ascending; what has no group comes first
         by_group = np.argsort(codes.astype(np.int16), kind="stable")
         by_group = by_group[int(np.count_nonzero(codes < 0)) :]

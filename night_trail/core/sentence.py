@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import msgspec
+from msgspec.structs import replace
 
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.spread import SHAPE_WORDS, check, first_question, fitted
@@ -201,20 +202,20 @@ def _clause(question: Spread, rest: str, table: Table) -> tuple[Spread, str]:
             word = rest[found.end() :].split(",", maxsplit=1)[0]
             table.column(word)  # says which columns are close
             raise BadQuestion(f"“{word}” is not a column", table.name)
-        return _with(question, across=column.name), behind
+        return replace(question, across=column.name), behind
     if found := re.match(r"(?:drawn )?as ", rest, re.IGNORECASE):
         behind = rest[found.end() :]
         for words in sorted(_SHAPES, key=len, reverse=True):
             if behind.lower().startswith(words):
-                return _with(question, shape=_SHAPES[words]), behind[len(words) :]
+                return replace(question, shape=_SHAPES[words]), behind[len(words) :]
         raise BadQuestion(f"“{behind}” is not a shape", "", "Choose a histogram, box plots or bars.")
     if found := re.match(r"(?:with |in )?bins of ", rest, re.IGNORECASE):
         return _bins_clause(question, rest[found.end() :], table)
     if found := re.match(r"(?:with |in )?(\d+) bins?(?: from ([-−\d.,e]+))?", rest, re.IGNORECASE):
         start = _plain(found[2]) if found[2] else None
-        return _with(question, bins=Bins(count=int(found[1]), start=start)), rest[found.end() :]
+        return replace(question, bins=Bins(count=int(found[1]), start=start)), rest[found.end() :]
     if found := re.match(r"(?:with |in )?bins from ([-−\d.,e]+)", rest, re.IGNORECASE):
-        return _with(question, bins=Bins(start=_plain(found[1]))), rest[found.end() :]
+        return replace(question, bins=Bins(start=_plain(found[1]))), rest[found.end() :]
     raise BadQuestion(
         f"“{rest}” was not understood after {question.column}",
         "",
@@ -236,7 +237,7 @@ def _fixed_clause(question: Spread, rest: str) -> tuple[Spread, str] | None:
     ]
     for pattern, change in fixed:
         if found := re.match(rf"(?:{pattern})(?![\w])", rest, re.IGNORECASE):
-            return _with(question, **change), rest[found.end() :]
+            return replace(question, **change), rest[found.end() :]
     return None
 
 
@@ -244,7 +245,7 @@ def _bins_clause(question: Spread, rest: str, table: Table) -> tuple[Spread, str
     if found := re.match(rf"(?:a )?({'|'.join(CALENDAR_SECONDS)})s?\b", rest, re.IGNORECASE):
         column = table.column(question.column)
         if column.kind.temporal:
-            return _with(question, bins=msgspec.convert({"calendar": found[1].lower()}, Bins)), rest[
+            return replace(question, bins=msgspec.convert({"calendar": found[1].lower()}, Bins)), rest[
                 found.end() :
             ]
     unit = table.column(question.column).unit
@@ -254,7 +255,7 @@ def _bins_clause(question: Spread, rest: str, table: Table) -> tuple[Spread, str
     if found is None:
         raise BadQuestion(f"“{rest}” is not a bin width", "", "Write it like: bins of 2.")
     start = _plain(found[2]) if found[2] else None
-    return _with(question, bins=Bins(width=_plain(found[1]), start=start)), rest[found.end() :]
+    return replace(question, bins=Bins(width=_plain(found[1]), start=start)), rest[found.end() :]
 
 
 def _plain(text: str) -> float:
@@ -262,8 +263,3 @@ def _plain(text: str) -> float:
         return float(text.rstrip(".,").replace(",", "").replace("−", "-"))
     except ValueError:
         raise BadQuestion(f"“{text}” is not a number", "bins", "Write it as 2.5.") from None
-
-
-def _with(question: Spread, **changes: Any) -> Spread:
-    fields = {name: getattr(question, name) for name in question.__struct_fields__}
-    return Spread(**(fields | changes))

@@ -9,6 +9,7 @@ import math
 from typing import Annotated, Any
 
 import msgspec
+from msgspec.structs import replace
 
 from night_trail.core import answers
 from night_trail.core.answers.spread import SHAPE_WORDS, first_question, fitted
@@ -158,14 +159,14 @@ def turn(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
 def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
     match change:
         case See(question):
-            return _with(scene, main=question), str(sentence(question, table))
+            return replace(scene, main=question), str(sentence(question, table))
         case SeeColumn(column):
             question = first_question(table.column(column))
-            return _with(scene, main=question), short_name(question)
+            return replace(scene, main=question), short_name(question)
         case Say(words):
             question, only = read(words, table)
             new = tuple(c for c in only if c not in scene.only)
-            return _with(scene, main=question, only=scene.only + new), said_in_short(words)
+            return replace(scene, main=question, only=scene.only + new), said_in_short(words)
         case Slot(slot, value):
             return _slot(scene, slot, value, table)
         case Light(rows, add):
@@ -175,40 +176,40 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
             rows = range_condition(change, table)
             return _lit(scene, toggle(scene.lit, rows) if change.add else rows, table)
         case PutOut():
-            return _with(scene, lit=None), "lantern out"
+            return replace(scene, lit=None), "lantern out"
         case KeepLit():
             lit = _must_be_lit(scene)
-            return _with(scene, only=_added(scene.only, lit), lit=None), f"only {in_words(lit, table)}"
+            return replace(scene, only=_added(scene.only, lit), lit=None), f"only {in_words(lit, table)}"
         case SetAside():
             lit = _must_be_lit(scene)
             aside = lit.part if isinstance(lit, Not) else Not(lit)
-            return _with(
+            return replace(
                 scene, only=_added(scene.only, aside), lit=None
             ), f"set aside: {in_words(lit, table)}"
         case Only(rows):
-            return _with(scene, only=_added(scene.only, rows)), f"only {in_words(rows, table)}"
+            return replace(scene, only=_added(scene.only, rows)), f"only {in_words(rows, table)}"
         case OnlyWords(words, light):
             rows = from_words(words, table)
             if light:
                 return _lit(scene, rows, table)
-            return _with(scene, only=_added(scene.only, rows)), f"only {in_words(rows, table)}"
+            return replace(scene, only=_added(scene.only, rows)), f"only {in_words(rows, table)}"
         case Drop(position):
             _must_hold(scene.only, position, "condition")
             gone = scene.only[position]
             only = scene.only[:position] + scene.only[position + 1 :]
-            return _with(scene, only=only), f"no longer only {in_words(gone, table)}"
+            return replace(scene, only=only), f"no longer only {in_words(gone, table)}"
         case Beside(question):
             return _beside(scene, question)
         case TakeAway(position):
             _must_hold(scene.beside, position, "picture beside")
             beside = scene.beside[:position] + scene.beside[position + 1 :]
-            return _with(scene, beside=beside), f"away: {short_name(scene.beside[position])}"
+            return replace(scene, beside=beside), f"away: {short_name(scene.beside[position])}"
         case Swap(position):
             _must_hold(scene.beside, position, "picture beside")
             main = scene.beside[position]
             back = (scene.main,) if scene.main else ()
             beside = scene.beside[:position] + back + scene.beside[position + 1 :]
-            return _with(scene, main=main, beside=beside), f"swapped: {short_name(main)}"
+            return replace(scene, main=main, beside=beside), f"swapped: {short_name(main)}"
 
 
 def range_condition(change: LightRange, table: Table) -> Between:
@@ -238,15 +239,17 @@ def _slot(scene: Scene, slot: str, value: Any, table: Table) -> tuple[Scene, str
     if slot == "bins":
         bins = value if isinstance(value, Bins) else Bins()
         changed = _asked(question, bins=bins)
-        return _with(scene, main=changed), bins_words(bins, table.column(question.column)) or "bins that fit"
+        return replace(scene, main=changed), bins_words(
+            bins, table.column(question.column)
+        ) or "bins that fit"
     if isinstance(value, Bins):
         raise BadQuestion("Bins belong into the slot of the bins", slot)
     if slot == "column":
         changed = fitted(_asked(question, column=value or ""), table)
-        return _with(scene, main=changed), short_name(changed)
+        return replace(scene, main=changed), short_name(changed)
     if slot == "across":
         changed = _asked(question, across=value or None)
-        return _with(scene, main=changed), f"across {value}" if value else f"over all {table.row_noun[1]}"
+        return replace(scene, main=changed), f"across {value}" if value else f"over all {table.row_noun[1]}"
     labels = {
         "shape": {key: f"as {words}" for key, words in SHAPE_WORDS.items()},
         "height": HEIGHT_WORDS,
@@ -257,11 +260,11 @@ def _slot(scene: Scene, slot: str, value: Any, table: Table) -> tuple[Scene, str
         raise BadQuestion(f"There is no slot “{slot}” in this sentence")
     if value not in labels[slot]:
         raise BadQuestion(f"“{value}” does not fit there", slot, f"Choose {' or '.join(labels[slot])}.")
-    return _with(scene, main=fitted(_asked(question, **{slot: value}), table)), labels[slot][value]
+    return replace(scene, main=fitted(_asked(question, **{slot: value}), table)), labels[slot][value]
 
 
 def _lit(scene: Scene, lit: Condition | None, table: Table) -> tuple[Scene, str]:
-    return _with(scene, lit=lit), f"lit: {in_words(lit, table)}" if lit is not None else "lantern out"
+    return replace(scene, lit=lit), f"lit: {in_words(lit, table)}" if lit is not None else "lantern out"
 
 
 def _beside(scene: Scene, question: Question | None) -> tuple[Scene, str]:
@@ -274,7 +277,7 @@ def _beside(scene: Scene, question: Question | None) -> tuple[Scene, str]:
         )
     if len(scene.beside) >= 3:
         raise BadQuestion("Three pictures fit beside", "", "Take one away first.")
-    return _with(scene, beside=(*scene.beside, added)), f"beside: {short_name(added)}"
+    return replace(scene, beside=(*scene.beside, added)), f"beside: {short_name(added)}"
 
 
 def _must_be_lit(scene: Scene) -> Condition:
@@ -313,15 +316,9 @@ def said_in_short(words: str) -> str:
     return words if len(words) <= 70 else words[:69].rstrip() + "…"
 
 
-def _with(scene: Scene, **changes: Any) -> Scene:
-    fields = {name: getattr(scene, name) for name in scene.__struct_fields__}
-    return Scene(**(fields | changes))
-
-
 def _asked(question: Spread, **changes: Any) -> Spread:
     # decoded again, so that a value that is no choice is refused with its field
-    fields = {name: getattr(question, name) for name in question.__struct_fields__}
     try:
-        return msgspec.convert(msgspec.to_builtins(Spread(**(fields | changes))), Spread)
+        return msgspec.convert(msgspec.to_builtins(replace(question, **changes)), Spread)
     except msgspec.ValidationError as error:
         raise BadQuestion(f"This does not fit the picture: {error}") from None

@@ -15,6 +15,7 @@ from night_trail.core.survey import in_order
 from night_trail.core.table import plural
 from night_trail.core.words.numbers import percent
 from night_trail.draw.silhouette import draw_silhouette
+from night_trail.people.confirm import confirm_delete
 from night_trail.tables.arrivals import receive
 from night_trail.tables.models import Arrival, Table
 from night_trail.tables.tasks import read_file
@@ -137,13 +138,12 @@ def rename(request: HttpRequest, pk: int) -> HttpResponse:
 def delete(request: HttpRequest, pk: int) -> HttpResponse:
     """Delete a table after asking; its trails and the stops of tales that show it go too."""
     table = get_object_or_404(Table, pk=pk, owner=request.user)
-    if request.method == "POST":
-        table.delete()
-        return redirect("tables:home")
-    context = {
-        "what": f"the table {table.name}",
-        "also": "Its trails go with it, and so do the stops of tales that show it.",
-        "back": reverse("tables:survey", args=[pk]),
-        "tab": "tables",
-    }
-    return render(request, "confirm.html", context)
+    return confirm_delete(
+        request,
+        table,
+        what=f"the table {table.name}",
+        also="Its trails go with it, and so do the stops of tales that show it.",
+        back=reverse("tables:survey", args=[pk]),
+        then="tables:home",
+        tab="tables",
+    )

@@ -50,6 +50,11 @@ class Step(models.Model):
         """Return the scene of this step."""
         return msgspec.convert(self.scene, Scene)
 
+    def annotation_values(self) -> tuple[Annotation, ...]:
+        """Return the annotations of the cairn at this step, none where there is no cairn."""
+        cairn = getattr(self, "cairn", None)
+        return cairn.annotation_values() if cairn else ()
+
 
 class Cairn(models.Model):
     """A finding left at a step."""

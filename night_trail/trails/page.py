@@ -43,7 +43,6 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
     scene = step.scene_value()
     desk = Desk(step.trail.version, scene)
     cairn = getattr(step, "cairn", None)
-    annotations = cairn.annotation_values() if cairn else ()
     context: dict[str, Any] = {
         "tab": "trail",
         "trail": step.trail,
@@ -67,7 +66,7 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
         context["first_choices"] = choices("column", desk, step.trail.version.survey_value())
         return context
     size = size_from(request, MAIN)
-    main = desk.drawn(scene.main, size, "main", annotations)
+    main = desk.drawn(scene.main, size, "main", step.annotation_values())
     context["main"] = main
     context["title"] = scene_in_words(scene, desk.table, main.answer)
     context["beside"] = [

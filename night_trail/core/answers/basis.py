@@ -109,10 +109,9 @@ def basis_of(rows: Rows, column: str, used: int, lit: Bools | None) -> Basis:
 
 def measured(rows: Rows, column: str, groups: Grouping) -> Measured:
     """Return a column's cells in order, group by group where they are grouped."""
-    codes = groups.codes
-    if groups.column is None or codes is None:
+    if groups.column is None or groups.codes is None:
         return rows.measured(column)
-    return rows.measured(column, (f"{groups.column.name}:{len(groups.groups)}", lambda: codes))
+    return rows.measured(column, (f"{groups.column.name}:{len(groups.groups)}", groups.codes))
 
 
 def together(rows: Rows, column: str, found: Measured) -> Measured:

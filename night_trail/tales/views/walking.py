@@ -16,7 +16,6 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Scene, decode, to_json
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.turns import LightRange, range_condition
-from night_trail.core.words import plain
 from night_trail.draw import WALK
 from night_trail.draw.footpath import WalkStop, walk_path
 from night_trail.tales.models import Link, Stop, Tale
@@ -97,7 +96,6 @@ def _picture(request: HttpRequest, stop: Stop) -> dict[str, Any]:
     return {
         "drawn": drawn,
         "scene_words": scene_in_words(scene, desk.table, drawn.answer),
-        "headline": plain(drawn.words.headline),
         "changed": changed,
         "lit_json": to_json(lit) if lit is not None else "",
         "lit_words": desk.lit_words(),

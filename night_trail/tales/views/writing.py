@@ -15,6 +15,7 @@ from night_trail.core.sentence import scene_in_words
 from night_trail.core.turns import short_name
 from night_trail.core.words import plain
 from night_trail.draw import Size
+from night_trail.people.confirm import confirm_delete
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.prose import prose
 from night_trail.tales.services import add_stop, put_in_order
@@ -157,16 +158,15 @@ def rename(request: HttpRequest, tale: int) -> HttpResponse:
 def delete(request: HttpRequest, tale: int) -> HttpResponse:
     """Delete a tale after asking; the cairns it was made from stay."""
     found = _own(request, tale)
-    if request.method == "POST":
-        found.delete()
-        return redirect("tales:index")
-    context = {
-        "what": f"the tale {found.title}",
-        "also": "Its links stop working. The cairns and trails it was made from stay.",
-        "back": reverse("tales:write", args=[found.pk]),
-        "tab": "tale",
-    }
-    return render(request, "confirm.html", context)
+    return confirm_delete(
+        request,
+        found,
+        what=f"the tale {found.title}",
+        also="Its links stop working. The cairns and trails it was made from stay.",
+        back=reverse("tales:write", args=[found.pk]),
+        then="tales:index",
+        tab="tale",
+    )
 
 
 @require_POST

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from django_htmx.http import HttpResponseClientRedirect, push_url
 
 from night_trail.core.errors import NightTrailError
+from night_trail.people.confirm import confirm_delete
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.trails.forms import change_from
@@ -63,16 +64,15 @@ def rename(request: HttpRequest, trail: int) -> HttpResponse:
 def delete(request: HttpRequest, trail: int) -> HttpResponse:
     """Delete a trail after asking."""
     found = get_object_or_404(Trail, pk=trail, owner=request.user)
-    if request.method == "POST":
-        found.delete()
-        return redirect("trails:index")
-    context = {
-        "what": f"the trail {found.title}",
-        "also": "Its cairns go with it, and so do the stops of tales that show them.",
-        "back": reverse("trails:latest", args=[found.pk]),
-        "tab": "trail",
-    }
-    return render(request, "confirm.html", context)
+    return confirm_delete(
+        request,
+        found,
+        what=f"the trail {found.title}",
+        also="Its cairns go with it, and so do the stops of tales that show them.",
+        back=reverse("trails:latest", args=[found.pk]),
+        then="trails:index",
+        tab="trail",
+    )
 
 
 @require_GET

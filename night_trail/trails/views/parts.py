@@ -72,10 +72,7 @@ def picture(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     desk = _desk(found)
     if desk.scene.main is None:
         raise Http404
-    cairn = getattr(found, "cairn", None)
-    drawn = desk.drawn(
-        desk.scene.main, size_from(request), "main", cairn.annotation_values() if cairn else ()
-    )
+    drawn = desk.drawn(desk.scene.main, size_from(request), "main", found.annotation_values())
     return HttpResponse(drawn.svg)
 
 
@@ -89,8 +86,7 @@ def figure(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     small = request.GET.get("small") == "1"
     chosen = theme(request)["theme"] if small else request.GET.get("theme", "day")
     chosen = chosen if chosen in ("night", "day") else "day"
-    cairn = getattr(found, "cairn", None)
-    annotations = cairn.annotation_values() if cairn and not small else ()
+    annotations = () if small else found.annotation_values()
     # a step never changes: what it is drawn from names the picture
     tag = f'"{key(desk.scene, *annotations)}-{found.trail.version_id}-{chosen}-{int(small)}"'
     if request.headers.get("If-None-Match") == tag:
