@@ -23,13 +23,24 @@ Bools = npt.NDArray[np.bool_]
 YEAR = "year"
 """The unit of whole numbers that are years: written plainly, 1984 and not 1,984."""
 
+CLOCK = "o'clock"
+"""The unit of times of day, kept as hours: 23.5 is written 23:30."""
+
 
 class Kind(StrEnum):
     """What a column holds, in the words the pages use."""
 
     NUMBER = "number"
     WHOLE = "whole number"
+    SHARE = "share"
+    MONEY = "money"
+    DURATION = "duration"
+    TIME = "time of day"
+    LATITUDE = "latitude"
+    LONGITUDE = "longitude"
     CATEGORY = "category"
+    ORDERED = "ordered category"
+    PLACE = "place"
     YES_NO = "yes/no"
     DATE = "date"
     DATETIME = "date and time"
@@ -38,8 +49,8 @@ class Kind(StrEnum):
 
     @property
     def numeric(self) -> bool:
-        """Numbers, whole or not."""
-        return self in (Kind.NUMBER, Kind.WHOLE)
+        """Numbers, whole or not; durations and times of day are kept as numbers of their unit."""
+        return self in _NUMERIC
 
     @property
     def temporal(self) -> bool:
@@ -54,14 +65,28 @@ class Kind(StrEnum):
     @property
     def grouping(self) -> bool:
         """Values that sort rows into a few groups."""
-        return self in (Kind.CATEGORY, Kind.YES_NO)
+        return self in (Kind.CATEGORY, Kind.ORDERED, Kind.PLACE, Kind.YES_NO)
+
+
+_NUMERIC = {
+    Kind.NUMBER,
+    Kind.WHOLE,
+    Kind.SHARE,
+    Kind.MONEY,
+    Kind.DURATION,
+    Kind.TIME,
+    Kind.LATITUDE,
+    Kind.LONGITUDE,
+}
 
 
 class Column(msgspec.Struct, frozen=True, kw_only=True):
     """What is known of one column.
 
     ``reason`` says why it was read as this kind; ``failed`` counts cells that
-    did not fit the kind and became missing, with a few of them as examples.
+    did not fit the kind and became missing; ``failed_cells`` are the first of
+    them as (row counted from 0, text) and ``failed_examples`` a few different
+    texts. ``top`` is the most a rating can be, 0 where it is none.
     """
 
     name: str
@@ -74,6 +99,13 @@ class Column(msgspec.Struct, frozen=True, kw_only=True):
     failed_examples: tuple[str, ...] = ()
     distinct: int = 0
     pattern: str = ""
+    failed_cells: tuple[tuple[int, str], ...] = ()
+    top: int = 0
+
+    @property
+    def role(self) -> str:
+        """Whether it makes sense to sum; empty for what is no number."""
+        return ("additive" if self.additive else "intensive") if self.kind.numeric else ""
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,7 @@ from typing import Any, Literal
 
 from night_trail.core.conditions import Condition
 from night_trail.core.question import to_json
-from night_trail.core.table import YEAR, Column, Kind
+from night_trail.core.table import CLOCK, YEAR, Column, Kind
 from night_trail.core.words.numbers import bare
 from night_trail.draw.scales import Lanes, Linear, Scale, Tick, date_ticks, thinned, ticks
 from night_trail.draw.svg import Svg, el, group, safe_id
@@ -123,8 +123,8 @@ class Canvas:
             found = date_ticks(scale.low, scale.high, wanted, column.kind)
         else:
             found = ticks(scale.low, scale.high, wanted, whole=column.kind == Kind.WHOLE)
-            if column.unit == YEAR:
-                found = [Tick(t.at, bare(t.at, YEAR)) for t in found]
+            if column.unit in (YEAR, CLOCK):
+                found = [Tick(t.at, bare(t.at, column.unit)) for t in found]
         low = scale.start + (keep_clear if scale.start > self.x_start else -1.0)
         high = scale.end - (keep_clear if scale.end < self.x_end else -1.0)
         self.bottom_ticks([t for t in found if low <= scale(t.at) <= high], scale)
@@ -234,7 +234,7 @@ class Canvas:
 
 def unit_title(column: Column) -> str:
     """Return the unit as an axis title names it, after the column."""
-    return f", {column.unit}" if column.unit and column.unit != YEAR else ""
+    return f", {column.unit}" if column.unit and column.unit not in (YEAR, CLOCK) else ""
 
 
 def label(text: str, x: float, y: float, anchor: str, class_: str = "axis-label") -> Svg:

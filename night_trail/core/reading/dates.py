@@ -7,25 +7,56 @@ from dataclasses import dataclass
 
 import polars as pl
 
-_DAYS = {
-    "%Y-%m-%d": (r"\d{4}-\d{1,2}-\d{1,2}", "year-month-day"),
-    "%Y/%m/%d": (r"\d{4}/\d{1,2}/\d{1,2}", "year/month/day"),
-    "%d.%m.%Y": (r"\d{1,2}\.\d{1,2}\.\d{4}", "day.month.year"),
-    "%d/%m/%Y": (r"\d{1,2}/\d{1,2}/\d{4}", "day/month/year"),
-    "%m/%d/%Y": (r"\d{1,2}/\d{1,2}/\d{4}", "month/day/year"),
-    "%d-%m-%Y": (r"\d{1,2}-\d{1,2}-\d{4}", "day-month-year"),
-    "%d %b %Y": (r"\d{1,2} [A-Za-z]{3} \d{4}", "day, short month, year"),
-    "%d %B %Y": (r"\d{1,2} [A-Za-z]+ \d{4}", "day, month, year"),
-}
-_TIMES = {
-    "": ("", ""),
-    "%H:%M": (r"\d{1,2}:\d{2}", " hour:minute"),
-    "%H:%M:%S": (r"\d{1,2}:\d{2}:\d{2}", " hour:minute:second"),
-    "%H:%M:%S%.f": (r"\d{1,2}:\d{2}:\d{2}\.\d+", " hour:minute:second with fractions"),
-}
-_ZONE = r"(Z|[+-]\d{2}:?\d{2})"
+_MONTH = r"[A-Za-z]{3}"
+_LONG = r"[A-Za-z]{3,9}"
+# format, pattern, in words, which part comes first
+_DAYS = [
+    ("%Y-%m-%d", r"\d{4}-\d{1,2}-\d{1,2}", "year-month-day", "year"),
+    ("%Y/%m/%d", r"\d{4}/\d{1,2}/\d{1,2}", "year/month/day", "year"),
+    ("%Y.%m.%d", r"\d{4}\.\d{1,2}\.\d{1,2}", "year.month.day", "year"),
+    ("%d.%m.%Y", r"\d{1,2}\.\d{1,2}\.\d{4}", "day.month.year", "day"),
+    ("%d/%m/%Y", r"\d{1,2}/\d{1,2}/\d{4}", "day/month/year", "day"),
+    ("%m/%d/%Y", r"\d{1,2}/\d{1,2}/\d{4}", "month/day/year", "month"),
+    ("%d-%m-%Y", r"\d{1,2}-\d{1,2}-\d{4}", "day-month-year", "day"),
+    ("%m-%d-%Y", r"\d{1,2}-\d{1,2}-\d{4}", "month-day-year", "month"),
+    ("%d.%m.%y", r"\d{1,2}\.\d{1,2}\.\d{2}", "day.month.year of two digits", "day"),
+    ("%d/%m/%y", r"\d{1,2}/\d{1,2}/\d{2}", "day/month/year of two digits", "day"),
+    ("%m/%d/%y", r"\d{1,2}/\d{1,2}/\d{2}", "month/day/year of two digits", "month"),
+    ("%d %b %Y", rf"\d{{1,2}} {_MONTH} \d{{4}}", "day, short month, year", ""),
+    ("%d-%b-%Y", rf"\d{{1,2}}-{_MONTH}-\d{{4}}", "day, short month, year", ""),
+    ("%d-%b-%y", rf"\d{{1,2}}-{_MONTH}-\d{{2}}", "day, short month, year of two digits", ""),
+    ("%d%b%Y", rf"\d{{1,2}}{_MONTH}\d{{4}}", "day, short month, year", ""),
+    ("%d %B %Y", rf"\d{{1,2}} {_LONG} \d{{4}}", "day, month, year", ""),
+    ("%b %d, %Y", rf"{_MONTH} \d{{1,2}}, \d{{4}}", "short month, day, year", ""),
+    ("%B %d, %Y", rf"{_LONG} \d{{1,2}}, \d{{4}}", "month, day, year", ""),
+    ("%b %d %Y", rf"{_MONTH} \d{{1,2}} \d{{4}}", "short month, day, year", ""),
+    ("%Y%m%d", r"(?:19|20)\d{2}(?:0[1-9]|1[0-2])(?:0[1-9]|[12]\d|3[01])", "yearmonthday", "year"),
+]
+_TIMES = [
+    ("", "", ""),
+    ("%H:%M", r"\d{1,2}:\d{2}", " hour:minute"),
+    ("%H:%M:%S", r"\d{1,2}:\d{2}:\d{2}", " hour:minute:second"),
+    ("%H:%M:%S%.f", r"\d{1,2}:\d{2}:\d{2}\.\d+", " hour:minute:second with fractions"),
+    ("%I:%M %p", r"\d{1,2}:\d{2} [AaPp][Mm]", " hour:minute am or pm"),
+    ("%I:%M:%S %p", r"\d{1,2}:\d{2}:\d{2} [AaPp][Mm]", " hour:minute:second am or pm"),
+]
+_ZONE = r"(?:Z|[+-]\d{2}:?\d{2})"
+# months are read as their first day: what to rewrite them to, and in which format
+_MONTHS = [
+    (r"^(\d{4})[-/](\d{1,2})$", "${1}-${2}-01", "%Y-%m-%d", "year-month"),
+    (r"^(\d{1,2})/(\d{4})$", "${2}-${1}-01", "%Y-%m-%d", "month/year"),
+    (rf"^({_LONG})[- ](\d{{4}})$", "01 ${1} ${2}", "%d %B %Y", "month and year"),
+    (r"^([A-Za-z]{3})[-' ]+(\d{2})$", "01-${1}-${2}", "%d-%b-%y", "month and year of two digits"),
+    (r"^(\d{4})[- ]([A-Za-z]{3})$", "01 ${2} ${1}", "%d %b %Y", "year and month"),
+]
+_QUARTERS = [r"^(?<y>\d{4})[- /]?Q(?<q>[1-4])$", r"^Q(?<q>[1-4])[- /']?(?<y>\d{4})$"]
+_WEEK = r"^(?<y>\d{4})-?W(?<w>\d{1,2})(?:-?(?<d>[1-7]))?$"
+_WEEKDAY = r"^(?:[Mm]on|[Tt]ue|[Ww]ed|[Tt]hu|[Ff]ri|[Ss]at|[Ss]un)[a-z]*,? +"
 _LIKELY = re.compile(
-    r"^(\d{4}[-/]\d{1,2}[-/]\d{1,2}|\d{1,2}[-/.]\d{1,2}[-/.]\d{4}|\d{1,2} [A-Za-z]{3,9} \d{4})"
+    rf"^(?:{_WEEKDAY[1:]})?(?:\d{{4}}[-/.]\d{{1,2}}(?:[-/.]\d{{1,2}})?|\d{{1,2}}[-/.]\d{{1,2}}[-/.](?:\d{{4}}|\d{{2}})"
+    rf"|\d{{1,2}}/\d{{4}}|\d{{1,2}}(?:st|nd|rd|th)?[- ]?[A-Za-z]{{3,9}}[-., ]*(?:\d{{4}}|\d{{2}})"
+    rf"|[A-Za-z]{{3,9}}[-.' ]+\d{{1,2}}(?:st|nd|rd|th)?(?:,? \d{{4}})?|[A-Za-z]{{3,9}}[- ]\d{{4}}|\d{{4}}[- ][A-Za-z]{{3}}"
+    rf"|\d{{4}}[- /]?Q[1-4]|Q[1-4][- /']?\d{{4}}|\d{{4}}-?W\d{{1,2}}(?:-?[1-7])?|\d{{8}})(?:$|[T ,])"
 )
 
 
@@ -35,57 +66,182 @@ class Dates:
 
     cells: pl.Series
     words: str
+    doubt: str = ""
 
 
-def as_dates(clean: pl.Series, present: pl.Series, enough: float) -> Dates | None:
+def looks_like_date(text: str) -> bool:
+    """Whether a text could be a date at all."""
+    return bool(_LIKELY.match(text))
+
+
+def as_dates(
+    clean: pl.Series, present: pl.Series, enough: float, order: str = "", hint: str = ""
+) -> Dates | None:
     """Return the cells as dates, or None where too few of them are.
 
+    Parameters
+    ----------
+    clean
+        Trimmed texts, nulls where missing.
+    present
+        The same without nulls.
+    enough
+        The share that must be dates.
+    order
+        Which of day, month and year comes first, where that was decided by hand.
+    hint
+        Which comes first in other columns of the file; used in doubt.
+
+    Notes
+    -----
     Where day and month cannot be told apart by any cell, the day is taken
-    first and the words say so.
+    first and the words say so. Cells of a second format are read too where
+    the first reads at least half.
     """
     sample = present.head(200)
     likely = [text for text in sample if _LIKELY.match(text)]
     if len(likely) < enough * 0.9 * len(sample):
         return None
-    best: Dates | None = None
-    tied = ""
-    for format_, zoned, words in _formats(likely[len(likely) // 2]):
-        cells = _parsed(clean, format_, zoned)
-        got = len(cells) - cells.null_count()
-        if got < enough * len(present):
-            continue
-        best_got = 0 if best is None else len(best.cells) - best.cells.null_count()
-        if got > best_got:
-            best, tied = Dates(cells, words + (", told in UTC" if zoned else "")), ""
-        elif got == best_got:
-            tied = words
-    if best is None:
+    whole_periods = _periods(clean, len(present), enough)
+    if whole_periods is not None:
+        return whole_periods
+    texts = _unified(clean)
+    examples = _unified(pl.Series(list(dict.fromkeys(likely)), dtype=pl.String))
+    tried: list[tuple[int, pl.Series, str]] = []
+    for format_, zoned, words in _formats(examples, order):
+        cells = _parsed(texts, format_, zoned)
+        read = len(cells) - cells.null_count()
+        if read:
+            tried.append((read, cells, words + (", told in UTC" if zoned else "")))
+    if not tried:
         return None
-    cells = best.cells
-    if bool((cells.drop_nulls().dt.truncate("1d") == cells.drop_nulls()).all()):
+    tried.sort(key=lambda t: (-t[0], bool(hint) and not t[2].startswith(hint)))
+    read, cells, words = tried[0]
+    rivals = [w for n, _, w in tried[1:] if n == read and w.startswith(("day", "month")) and w != words]
+    if read < enough * len(present):
+        mixed = _mixed(tried, len(present))
+        if mixed is None or len(mixed[0]) - mixed[0].null_count() < enough * len(present):
+            return None
+        (cells, words), rivals = mixed, []
+    doubt = f"they would also read as {rivals[0]}" if rivals and not order and not hint else ""
+    whole = cells.drop_nulls()
+    if bool((whole.dt.truncate("1d") == whole).all()):
         cells = cells.cast(pl.Date)
-    return Dates(cells, best.words + (f" (they would also read as {tied})" if tied else ""))
+    return Dates(cells, words, doubt)
 
 
-def _formats(example: str) -> list[tuple[str, bool, str]]:
-    """Return the formats an example fits: (format, with a zone, in words)."""
+def _mixed(tried: list[tuple[int, pl.Series, str]], n: int) -> tuple[pl.Series, str] | None:
+    """Return cells in two formats, where the first reads at least half and the second what it leaves."""
+    read, first, words = tried[0]
+    if read < n / 2:
+        return None
+    best: tuple[int, pl.Series, str] | None = None
+    for _, cells, other in tried[1:]:
+        both = pl.select(pl.coalesce(first, cells)).to_series()
+        got = len(both) - both.null_count()
+        if got > read and (best is None or got > best[0]):
+            best = (got, both, f"{words}, some like {other}")
+    return None if best is None else best[1:]
+
+
+def order_shown(texts: list[str]) -> str:
+    """Return "day" or "month" where some text can only be read so, "" where none or both can.
+
+    >>> order_shown(["03/04/2024", "13/04/2024"]), order_shown(["03/04/2024"])
+    ('day', '')
+    """
+    day = month = False
+    for text in texts:
+        if found := re.match(r"^(\d{1,2})[-/](\d{1,2})[-/](?:\d{4}|\d{2})(?:$|[T ,])", text.strip()):
+            day |= int(found[1]) > 12 >= int(found[2])
+            month |= int(found[2]) > 12 >= int(found[1])
+    return "" if day == month else "day" if day else "month"
+
+
+def _unified(texts: pl.Series) -> pl.Series:
+    """Return texts without weekday, ordinal endings and spelled-out zones, which say nothing more."""
+    return (
+        texts.str.replace(_WEEKDAY, "")
+        .str.replace(r"^(\D*\d{1,2})(?:st|nd|rd|th)\b", "$1")
+        .str.replace(r" ?(?:UTC|GMT)$", "Z")
+        .str.replace(r"(\d)([AaPp][Mm])$", "$1 $2")
+        .str.replace(r"\b([A-Za-z]{3})\. ", "$1 ")
+        .str.replace(r"\bSept\b", "Sep")
+        .str.replace(r"(\d{4}), ", "$1 ")
+    )
+
+
+def _formats(examples: pl.Series, order: str) -> list[tuple[str, bool, str]]:
+    """Return the formats that examples fit: (format, with a zone, in words), day first before month first."""
     found = []
-    for day, (day_pattern, day_words) in _DAYS.items():
-        for time, (time_pattern, time_words) in _TIMES.items():
+    for day, day_pattern, day_words, first in _DAYS:
+        if order and first and first != order:
+            continue
+        if not examples.str.contains(f"^{day_pattern}").any():
+            continue
+        for time, time_pattern, time_words in _TIMES:
             for gap in ("T", " ") if time else ("",):
                 for zoned in (False, True) if time else (False,):
-                    pattern = f"{day_pattern}{gap}{time_pattern}{_ZONE if zoned else ''}"
-                    if re.fullmatch(pattern, example):
-                        found.append(
-                            (f"{day}{gap}{time}{'%z' if zoned else ''}", zoned, day_words + time_words)
-                        )
+                    pattern = f"^{day_pattern}{gap}{time_pattern}{' ?' + _ZONE if zoned else ''}$"
+                    if examples.str.contains(pattern).any():
+                        format_ = f"{day}{gap}{time}{'%z' if zoned else ''}"
+                        found.append((format_, zoned, day_words + time_words))
     return found
 
 
-def _parsed(clean: pl.Series, format_: str, zoned: bool) -> pl.Series:
+def _parsed(texts: pl.Series, format_: str, zoned: bool) -> pl.Series:
     if zoned:
-        texts = clean.str.replace("Z$", "+0000")
-        return texts.str.to_datetime(format_, strict=False, time_unit="us").dt.replace_time_zone(None)
-    if "%H" not in format_:
-        return clean.str.to_date(format_, strict=False).cast(pl.Datetime("us"))
-    return clean.str.to_datetime(format_, strict=False, time_unit="us")
+        offsets = texts.str.replace("Z$", "+0000").str.replace(r" ([+-]\d{2}:?\d{2})$", "$1")
+        return offsets.str.to_datetime(format_, strict=False, time_unit="us").dt.replace_time_zone(None)
+    if "%H" in format_ or "%I" in format_:
+        return texts.str.to_datetime(format_, strict=False, time_unit="us")
+    if "%Y" in format_:
+        # the parser takes two digits for a year of four, the year 24
+        texts = texts.set(~texts.str.contains(r"\d{4}").fill_null(False), None)
+    return texts.str.to_date(format_, strict=False).cast(pl.Datetime("us"))
+
+
+def _periods(clean: pl.Series, n: int, enough: float) -> Dates | None:
+    """Return months, quarters or ISO weeks as their first days."""
+    for pattern, rewritten, format_, words in _MONTHS:
+        matches = clean.str.contains(pattern).fill_null(False)
+        if matches.sum() >= enough * n:
+            dates = clean.set(~matches, None).str.replace(pattern, rewritten)
+            cells = dates.str.to_date(format_, strict=False)
+            if cells.null_count() < len(cells):
+                return Dates(cells, f"{words}, each as its first day")
+    for pattern in _QUARTERS:
+        parts = clean.str.extract_groups(pattern).struct.unnest()
+        if len(parts) - parts["q"].null_count() >= enough * n:
+            month = (parts["q"].cast(pl.Int32) * 3 - 2).alias("m")
+            cells = parts.with_columns(month).select(
+                pl.date(pl.col("y").cast(pl.Int32), pl.col("m"), 1)
+            )
+            return Dates(cells.to_series(), "quarters, each as its first day")
+    parts = clean.str.extract_groups(_WEEK).struct.unnest()
+    if len(parts) - parts["w"].null_count() >= enough * n:
+        texts = parts.select(
+            pl.format("{}-W{}-{}", "y", pl.col("w").str.zfill(2), pl.col("d").fill_null("1"))
+        ).to_series()
+        return Dates(texts.str.to_date("%G-W%V-%u", strict=False), "ISO weeks, each as its Monday")
+    return None
+
+
+def from_numbers(name: str, values: pl.Series) -> Dates | None:
+    """Return whole numbers as dates where the column's name says they are: epochs, serials."""
+    if not re.search(r"date|datum|time|epoch|(^|[_ ])(ts|at|on|when|created|updated)$", name, re.IGNORECASE):
+        return None
+    present = values.drop_nulls()
+    low, high = float(present.min()), float(present.max())  # type: ignore[arg-type]
+    whole = bool((present == present.floor()).all())
+    if whole and low >= 3e8 and high < 4.2e9:
+        return Dates(pl.from_epoch(values.cast(pl.Int64), "s").cast(pl.Datetime("us")), "seconds since 1970")
+    if whole and low >= 3e11 and high < 4.2e12:
+        return Dates(
+            pl.from_epoch(values.cast(pl.Int64), "ms").cast(pl.Datetime("us")), "milliseconds since 1970"
+        )
+    if low >= 20_000 and high < 70_000 and not re.search(r"time$|_min|_s$", name, re.IGNORECASE):
+        micros = ((values - 25_569.0) * 86_400e6).round()
+        cells = micros.cast(pl.Int64).cast(pl.Datetime("us"))
+        return Dates(cells.cast(pl.Date) if whole else cells, "spreadsheet serials, days since 1899-12-30")
+    return None

@@ -1,4 +1,4 @@
-"""What a column of text cells holds: kind, unit, and the cells that do not fit."""
+"""What a column of cells holds: kind, unit, and the cells that do not fit."""
 
 from __future__ import annotations
 
@@ -7,68 +7,52 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from night_trail.core.reading.dates import as_dates
-from night_trail.core.table import YEAR, Column, Kind
+from night_trail.core.reading import names, words
+from night_trail.core.reading.clock import as_clock
+from night_trail.core.reading.dates import Dates, as_dates, from_numbers
+from night_trail.core.reading.numbers import Numbers, as_float, as_numbers, currency_of, unit_of
+from night_trail.core.reading.settings import ColumnSetting
+from night_trail.core.reading.words import Typed, share
+from night_trail.core.table import CLOCK, YEAR, Column, Kind
 
-MISSING = ("", "na", "n/a", "null", "none", "nan", "nil", "-", "--", "?", "#n/a", "missing", "\\n")
+MISSING = (
+    *("", "na", "n/a", "null", "none", "nan", "nil", "-", "--", "—", "?", "missing", "\\n", ".", "<na>", "nat"),
+    *("#n/a", "#div/0!", "#ref!", "#value!", "#name?", "#num!", "#null!", "(null)", "(blank)", "n.a."),
+)
 """Cells that stand for nothing, whatever their case."""
 
 ENOUGH = 0.98
 """Share of the cells that must fit a kind; the others become missing, counted and shown."""
 
-CATEGORY_MOST = 1_000
 EXAMPLES = 5
-
-_UNITS = {
-    "min": "min",
-    "mins": "min",
-    "minutes": "min",
-    "sec": "s",
-    "secs": "s",
-    "seconds": "s",
-    "hours": "h",
-    "mm": "mm",
-    "cm": "cm",
-    "m": "m",
-    "km": "km",
-    "kg": "kg",
-    "g": "g",
-    "c": "°C",
-    "f": "°F",
-    "pct": "%",
-    "percent": "%",
-    "ms": "ms",
-    "kwh": "kWh",
-    "lux": "lux",
-}
-_IDENTIFIER = re.compile(r"(^|[ _.-])(id|uuid|guid|key|code|zip|postcode)$", re.IGNORECASE)
-_INTENSIVE = re.compile(
-    r"rate|ratio|share|temp|price|score|rating|avg|average|mean|median|pct|percent|lat|lon|year|month|age$"
-    r"|speed|index|level|degree|(^|_)(c|f)$",
-    re.IGNORECASE,
-)
+FAILED_KEPT = 100
 
 
 @dataclass(frozen=True)
-class Typed:
-    """Cells in their kind, why, and the texts that did not fit."""
+class Hints:
+    """What other columns of the same file show, for use in doubt; and texts that stand for nothing."""
 
-    kind: Kind
-    cells: pl.Series
-    reason: str
-    failed: pl.Series | None = None
-    pattern: str = ""
+    decimal: str = ""
+    date_order: str = ""
+    missing: tuple[str, ...] = ()
+    unit: str = ""
 
 
-def typed(name: str, cells: pl.Series) -> tuple[Column, pl.Series]:
-    """Return a column of text cells in the kind that fits it best.
+def typed(
+    name: str, cells: pl.Series, setting: ColumnSetting | None = None, hints: Hints | None = None
+) -> tuple[Column, pl.Series]:
+    """Return a column of cells in the kind that fits it best, or in the kind that was chosen.
 
     Parameters
     ----------
     name
         The column's name; it hints at units, identifiers and what can be summed.
     cells
-        Text cells; may hold nulls.
+        Text cells, or cells a format has typed already; may hold nulls.
+    setting
+        What was decided by hand.
+    hints
+        What the rest of the file shows.
 
     Returns
     -------
@@ -76,36 +60,60 @@ def typed(name: str, cells: pl.Series) -> tuple[Column, pl.Series]:
         What is known of the column, and its cells: Int64, Float64, Boolean,
         Date, Datetime, Enum (categories) or String.
     """
-    clean = cells.cast(pl.String).str.strip_chars()
-    # spelled out in their usual cases: lower-casing a million cells would cost more
-    blank = clean.is_in(list(MISSING) + [f(m) for m in MISSING for f in (str.upper, str.title)])
-    if blank.any():
-        clean = clean.set(blank, None)
-    present = clean.drop_nulls()
-    if present.is_empty():
-        found = Typed(Kind.TEXT, clean, "every cell is missing")
+    setting, hints = setting or ColumnSetting(), hints or Hints()
+    name = setting.name or name
+    if cells.dtype == pl.String:
+        clean = without_missing(cells, hints.missing)
     else:
-        found = (
-            _yes_no(clean, present)
-            or _number(name, clean, present)
-            or _dates(clean, present)
-            or _words(name, clean, present)
+        clean = _native(cells)
+    if clean.dtype == pl.String:
+        found = _from_text(name, clean, setting, hints)
+    else:
+        found = _from_values(name, clean, setting)
+    return described(name, found, clean, hints.unit)
+
+
+def described(name: str, found: Typed, clean: pl.Series, unit: str = "") -> tuple[Column, pl.Series]:
+    """Return what is known of typed cells, beside the cells."""
+    if names.years(name, found.kind, found.cells):
+        unit = YEAR
+    elif found.kind.numeric:
+        unit = found.unit or unit_of(unit) or (unit if len(unit) <= 12 else "") or names.unit(name)
+    else:
+        unit = ""
+    failed: tuple[tuple[int, str], ...] = ()
+    examples: list[str] = []
+    count = 0
+    lost = found.cells.is_null() & clean.is_not_null()
+    if count := int(lost.sum()):
+        rows = lost.arg_true()
+        texts = clean.gather(rows).cast(pl.String)
+        examples = texts.unique(maintain_order=True).head(EXAMPLES).to_list()
+        failed = tuple(
+            (int(r), t[:60]) for r, t in zip(rows.head(FAILED_KEPT), texts.head(FAILED_KEPT), strict=True)
         )
-    unit = YEAR if _years(name, found) else _unit(name) if found.kind.numeric else ""
-    failed = found.failed if found.failed is not None else pl.Series([], dtype=pl.String)
     column = Column(
         name=name,
         kind=found.kind,
         unit=unit,
-        additive=_additive(name, found),
+        additive=names.additive(name, found.kind, found.cells, unit),
         reason=found.reason,
         missing=found.cells.null_count(),
-        failed=len(failed),
-        failed_examples=tuple(text[:60] for text in failed.unique(maintain_order=True).head(EXAMPLES)),
+        failed=count,
+        failed_examples=tuple(text[:60] for text in examples),
+        failed_cells=failed,
         distinct=_distinct(found.cells),
         pattern=found.pattern,
     )
     return column, found.cells
+
+
+def without_missing(cells: pl.Series, more: tuple[str, ...] = ()) -> pl.Series:
+    """Return texts trimmed, and null where they stand for nothing."""
+    clean = cells.str.strip_chars().str.strip_chars("\u00a0\ufeff")
+    # spelled out in their usual cases: lower-casing a million cells would cost more
+    nothing = {v for m in MISSING for v in (m, m.upper(), m.capitalize(), m.title())} | {m.strip() for m in more}
+    return clean.set(clean.is_in(list(nothing)).fill_null(False), None)
 
 
 def _distinct(cells: pl.Series) -> int:
@@ -120,127 +128,215 @@ def _distinct(cells: pl.Series) -> int:
     return present.n_unique()
 
 
-def _yes_no(clean: pl.Series, present: pl.Series) -> Typed | None:
-    few = set(present.head(100).str.to_lowercase())
-    for yes, no in (("yes", "no"), ("true", "false"), ("y", "n"), ("t", "f")):
-        if few <= {yes, no} and set(present.str.to_lowercase().unique()) == {yes, no}:
-            cells = (clean.str.to_lowercase() == yes).alias(clean.name)
-            return Typed(Kind.YES_NO, cells, f"every cell is “{yes}” or “{no}”")
-    return None
-
-
-def _number(name: str, clean: pl.Series, present: pl.Series) -> Typed | None:
-    # a quick look first: most text columns are told from numbers by a handful of cells
-    if _as_float(present.head(100)).null_count() > 0.5 * min(100, len(present)):
-        return None
-    numbers = _as_float(clean)
-    failed = clean.filter(numbers.is_null() & clean.is_not_null())
-    if len(failed) > (1 - ENOUGH) * len(present):
-        return None
-    valid = numbers.drop_nulls()
-    share = _share(len(valid), len(present))
-    if not bool((valid == valid.floor()).all()) or bool(present.str.contains(r"[.][0-9]*[1-9]|[eE]").any()):
-        return Typed(Kind.NUMBER, numbers, f"{share} of the cells are numbers", failed)
-    if present.str.contains(r"^[+-]?0\d").any():
-        return None  # leading zeros: a code, not a quantity
-    if float(abs(valid).max() or 0) < 2**53:  # type: ignore[arg-type]
-        integers = numbers.cast(pl.Int64)
-    else:
-        integers = clean.cast(pl.Int64, strict=False)
-        if integers.null_count() > numbers.null_count():
-            return None  # beyond 64 bits: kept as written
-    if _IDENTIFIER.search(name) and not bool(present.str.contains(".", literal=True).any()):
-        return Typed(Kind.IDENTIFIER, clean, "whole numbers under an identifier's name")
-    return Typed(Kind.WHOLE, integers, f"{share} of the cells are whole numbers", failed)
-
-
-def _as_float(cells: pl.Series) -> pl.Series:
-    numbers = cells.cast(pl.Float64, strict=False)
-    if numbers.null_count() > cells.null_count():
-        # only well-placed thousands commas are taken out: 1,204.5 but not 1,2
-        grouped = cells.str.contains(r"^[+-]?\d{1,3}(,\d{3})+(\.\d*)?$").fill_null(False)
-        if grouped.any():
-            numbers = pl.select(
-                pl.when(grouped)
-                .then(cells.str.replace_all(",", "", literal=True).cast(pl.Float64, strict=False))
-                .otherwise(numbers)
-            ).to_series()
-    return numbers.set(numbers.is_infinite() | numbers.is_nan(), None)
-
-
-def _dates(clean: pl.Series, present: pl.Series) -> Typed | None:
-    found = as_dates(clean, present, ENOUGH)
-    if found is None:
-        return None
-    failed = clean.filter(found.cells.is_null() & clean.is_not_null())
-    share = _share(len(present) - len(failed), len(present))
-    kind = Kind.DATETIME if found.cells.dtype == pl.Datetime else Kind.DATE
-    return Typed(kind, found.cells, f"{share} of the cells look like {found.words}", failed)
-
-
-def _words(name: str, clean: pl.Series, present: pl.Series) -> Typed:
-    values = present.unique()
-    distinct = len(values)
-    pattern = _pattern(values)
-    if distinct <= CATEGORY_MOST and distinct <= len(present) / 2:
-        labels = values.sort().to_list()
-        cells = clean.cast(pl.Enum(labels))
-        words = "1 value recurs" if distinct == 1 else f"{distinct:,} values recur"
-        return Typed(Kind.CATEGORY, cells, words, pattern=pattern)
-    spaces = bool(present.str.contains(r"\s").any())
-    longest = max((int(n) for n in present.str.len_chars().unique()), default=0)
-    if distinct == len(present) and len(present) >= 10 and longest <= 40 and not spaces:
-        return Typed(Kind.IDENTIFIER, clean, "every cell is different")
-    if _IDENTIFIER.search(name) and not spaces:
-        return Typed(Kind.IDENTIFIER, clean, "codes under an identifier's name")
-    return Typed(
-        Kind.TEXT, clean, "one text" if distinct == 1 else f"{distinct:,} different texts", pattern=pattern
+def _from_text(name: str, clean: pl.Series, setting: ColumnSetting, hints: Hints) -> Typed:
+    present = clean.drop_nulls()
+    if not len(present):
+        return Typed(setting.kind or Kind.TEXT, _empty(clean, setting.kind), "every cell is missing")
+    if setting.kind is not None:
+        return _chosen(name, clean, present, setting, hints)
+    return (
+        words.yes_no(clean, present)
+        or _number(name, clean, present, setting, hints)
+        or _clock(name, clean, present)
+        or _dates(clean, present, ENOUGH, setting, hints)
+        or words.words(name, clean, present)
     )
 
 
-def _pattern(values: pl.Series) -> str:
-    """Return the pattern of cells that hide a number in constant text: ``n of 5``, ``K n``."""
-    if not len(values) >= 2:
-        return ""
-    match = re.fullmatch(r"(\D*?)([-+]?\d[\d,]*(?:\.\d+)?)(.*)", values[0])
-    if match is None or not (match[1].strip() or match[3].strip()):
-        return ""
-    before, after = match[1], match[3]
-    if values.str.contains(rf"^{_escaped(before)}0\d").any():
-        return ""  # leading zeros: a code
-    hidden = rf"^{_escaped(before)}[-+]?\d[\d,]*(?:\.\d+)?{_escaped(after)}$"
-    return f"{before}n{after}" if bool(values.str.contains(hidden).all()) else ""
+def _empty(clean: pl.Series, kind: Kind | None) -> pl.Series:
+    if kind is None or kind in (Kind.TEXT, Kind.IDENTIFIER):
+        return clean
+    if kind.numeric:
+        return clean.cast(pl.Float64, strict=False)
+    if kind.temporal:
+        return clean.str.to_date("%Y", strict=False).cast(pl.Date if kind == Kind.DATE else pl.Datetime("us"))
+    return pl.Series(clean.name, [None] * len(clean), dtype=pl.Boolean if kind == Kind.YES_NO else pl.Enum([]))
 
 
-def _escaped(text: str) -> str:
-    # the engine of polars knows no lookaround but the same escapes
-    return re.sub(r"([\\.+*?()|\[\]{}^$#&~-])", r"\\\1", text)
+def _number(
+    name: str, clean: pl.Series, present: pl.Series, setting: ColumnSetting, hints: Hints
+) -> Typed | None:
+    # a quick look first: most text columns are told from numbers by a handful of cells
+    first = as_numbers(present.head(100), setting.decimal, hints.decimal)
+    if first is None or first.cells.null_count() > 0.5 * min(100, len(present)):
+        return None
+    numbers = as_numbers(clean, setting.decimal, hints.decimal)
+    if numbers is None:
+        return None
+    valid = numbers.cells.drop_nulls()
+    if len(valid) < ENOUGH * len(present):
+        return None
+    before, after = numbers.before, numbers.after
+    currency = currency_of(before) or currency_of(after)
+    unit = unit_of(after)
+    if (before and not currency_of(before)) or (after and not unit and not currency):
+        return None
+    of = f"{share(len(valid), len(present))} of the cells"
+    note = f"; {numbers.note}" if numbers.note else ""
+    if currency:
+        return Typed(Kind.MONEY, numbers.cells, f"{of} are numbers with {currency}{note}", unit=currency)
+    if unit == "%":
+        return Typed(Kind.SHARE, numbers.cells, f"{of} are numbers with %{note}", unit="%")
+    if unit:
+        return Typed(Kind.NUMBER, numbers.cells, f"{of} are numbers with {unit}{note}", unit=unit)
+    return _plain_number(name, clean, present, numbers, of, note)
 
 
-def _share(part: int, whole: int) -> str:
-    if part == whole:
-        return "all"
-    return f"{min(99.9, 100 * part / whole):.1f}\u2009%"
+def _plain_number(
+    name: str, clean: pl.Series, present: pl.Series, numbers: Numbers, of: str, note: str
+) -> Typed | None:
+    valid = numbers.cells.drop_nulls()
+    fractions = not bool((valid == valid.floor()).all())
+    if fractions or bool(numbers.plain.str.contains(r"[.][0-9]*[1-9]|[eE]").any()):
+        return names.number(name, numbers.cells, f"{of} are numbers{note}")
+    if present.str.contains(r"^[+-]?0\d").any():
+        return None  # leading zeros: a code, not a quantity
+    compact = _compact_dates(name, clean, present)
+    if compact is not None:
+        return compact
+    if float(abs(valid).max() or 0) < 2**53:  # type: ignore[arg-type]
+        integers = numbers.cells.cast(pl.Int64)
+    else:
+        integers = numbers.plain.cast(pl.Int64, strict=False)
+        if integers.null_count() > numbers.cells.null_count():
+            return None  # beyond 64 bits: kept as written
+    if (
+        names.identifies(name)
+        and not bool(present.str.contains(".", literal=True).any())
+        and not numbers.cells.null_count() > clean.null_count()
+    ):
+        return Typed(Kind.IDENTIFIER, clean, "whole numbers under an identifier's name")
+    return names.whole(name, integers, f"{of} are whole numbers{note}")
 
 
-def _unit(name: str) -> str:
-    words = re.split(r"[ _.\-()\[\]]+", name.strip().lower())
-    last = next((w for w in reversed(words) if w), "")
-    return _UNITS.get(last, "") if len(words) > 1 else ""
+def _compact_dates(name: str, clean: pl.Series, present: pl.Series) -> Typed | None:
+    """Return whole numbers of eight digits that are all dates: 20240315."""
+    pattern = r"^(19|20)\d{2}(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])$"
+    if not present.head(100).str.contains(pattern).all() or not present.str.contains(pattern).all():
+        return None
+    cells = clean.str.to_date("%Y%m%d", strict=False)
+    named = bool(re.search(r"date|day|datum|when", name, re.IGNORECASE))
+    if cells.null_count() > clean.null_count() or not (named or present.n_unique() >= 5):
+        return None
+    return Typed(Kind.DATE, cells, "all of the cells look like yearmonthday")
 
 
-def _years(name: str, found: Typed) -> bool:
-    """Whether whole numbers are years: named so, and all between 1000 and 2999."""
-    if found.kind != Kind.WHOLE or not re.search(r"(^|[ _.-])(year|yr)$", name, re.IGNORECASE):
-        return False
-    years = found.cells.drop_nulls()
-    return bool(((years >= 1_000) & (years <= 2_999)).all())
+def _clock(name: str, clean: pl.Series, present: pl.Series) -> Typed | None:
+    found = as_clock(name, clean, present, ENOUGH)
+    if found is None:
+        return None
+    of = share(len(found.cells) - found.cells.null_count(), len(present))
+    kind, unit = (Kind.TIME, CLOCK) if found.of_day else (Kind.DURATION, found.unit)
+    return Typed(kind, found.cells, f"{of} of the cells look like {found.words}", unit=unit)
 
 
-def _additive(name: str, found: Typed) -> bool:
-    """Guess whether it makes sense to sum: counts and amounts do, rates and temperatures do not."""
-    if not found.kind.numeric or _INTENSIVE.search(name) or _unit(name) in ("%", "°C", "°F"):
-        return False
-    if re.search(r"count|total|sum|amount|sales|revenue|qty|quantity|boardings|cost", name, re.IGNORECASE):
-        return True
-    return found.kind == Kind.WHOLE and bool((found.cells.drop_nulls() >= 0).all())
+def _dates(
+    clean: pl.Series, present: pl.Series, enough: float, setting: ColumnSetting, hints: Hints
+) -> Typed | None:
+    found = as_dates(clean, present, enough, setting.date_order, hints.date_order)
+    if found is None:
+        return None
+    return _dated(found, f"{share(len(clean) - found.cells.null_count(), len(present))} of the cells look like")
+
+
+def _dated(found: Dates, look: str) -> Typed:
+    kind = Kind.DATETIME if found.cells.dtype == pl.Datetime else Kind.DATE
+    doubt = f" ({found.doubt})" if found.doubt else ""
+    return Typed(kind, found.cells, f"{look} {found.words}{doubt}")
+
+
+def _chosen(name: str, clean: pl.Series, present: pl.Series, setting: ColumnSetting, hints: Hints) -> Typed:
+    """Return texts in the kind that was chosen by hand; what does not fit becomes missing."""
+    kind = setting.kind
+    assert kind is not None  # noqa: S101  (the caller looked)
+    found: Typed | None = None
+    if kind.numeric:
+        found = _chosen_number(name, clean, kind, setting, hints)
+    elif kind.temporal:
+        found = _dates(clean, present, 1e-9, setting, hints)
+        if found is None and (numbers := as_numbers(clean)) is not None:
+            dates = from_numbers("date", numbers.cells)
+            found = _dated(dates, "") if dates else None
+        if found is not None:
+            target = pl.Date if kind == Kind.DATE else pl.Datetime("us")
+            found = Typed(kind, found.cells.cast(target), "")
+    elif kind == Kind.YES_NO:
+        found = words.yes_no(clean, present, whole=False)
+    elif kind.grouping:
+        found = words.category(clean, present, kind)
+    else:
+        found = Typed(kind, clean, "")
+    if found is None:
+        found = Typed(kind, _empty(clean.clear(1).extend_constant(None, len(clean)).slice(1), kind), "")
+    read = len(found.cells) - found.cells.null_count()
+    reason = f"chosen by hand; {share(read, len(present))} of the cells fit"
+    return Typed(kind, found.cells, reason, pattern=found.pattern, unit=found.unit)
+
+
+def _chosen_number(
+    name: str, clean: pl.Series, kind: Kind, setting: ColumnSetting, hints: Hints
+) -> Typed | None:
+    if kind in (Kind.TIME, Kind.DURATION):
+        found = as_clock("duration" if kind == Kind.DURATION else name, clean, clean.drop_nulls(), 1e-9)
+        if found is not None:
+            return Typed(kind, found.cells, "", unit=CLOCK if kind == Kind.TIME else found.unit)
+    numbers = as_numbers(clean, setting.decimal, hints.decimal)
+    if numbers is None:  # different texts stand beside the numbers: only plain ones are read
+        return Typed(kind, as_float(clean), "")
+    cells = numbers.cells
+    if kind == Kind.WHOLE:
+        cells = cells.set(cells != cells.floor(), None).cast(pl.Int64)
+    return Typed(kind, cells, "", unit=unit_of(numbers.after) or currency_of(numbers.before or numbers.after))
+
+
+def _native(cells: pl.Series) -> pl.Series:
+    """Return cells that a format has typed already in one of the few types we keep."""
+    kind = cells.dtype
+    if kind in (pl.Categorical, pl.Null) or isinstance(kind, (pl.Enum, pl.Categorical)):
+        return without_missing(cells.cast(pl.String))
+    if kind.is_integer():
+        wide = kind in (pl.UInt64, pl.Int128, pl.UInt128)
+        return cells.cast(pl.Int64, strict=False) if not wide or (cells.max() or 0) < 2**63 else cells.cast(pl.String)  # type: ignore[operator]
+    if kind.is_float() or kind.is_decimal():
+        numbers = cells.cast(pl.Float64)
+        return numbers.set(numbers.is_nan() | numbers.is_infinite(), None)
+    if isinstance(kind, pl.Datetime):
+        utc = cells.dt.convert_time_zone("UTC").dt.replace_time_zone(None) if kind.time_zone else cells
+        return utc.cast(pl.Datetime("us"))
+    if isinstance(kind, pl.Duration) or kind in (pl.Boolean, pl.Date, pl.Time):
+        return cells
+    if kind == pl.Binary:
+        return cells.cast(pl.String, strict=False)
+    if kind.is_nested():
+        return pl.Series(cells.name, [None if v is None else str(v)[:1_000] for v in cells.to_list()], dtype=pl.String)
+    return cells.cast(pl.String, strict=False)
+
+
+def _from_values(name: str, cells: pl.Series, setting: ColumnSetting) -> Typed:
+    """Return cells that came typed; a kind chosen by hand is read from their text."""
+    if setting.kind is not None and cells.dtype not in (pl.Duration, pl.Time):
+        texts = cells.replace_strict({True: "yes", False: "no"}, return_dtype=pl.String) if cells.dtype == pl.Boolean else cells.cast(pl.String)
+        present = texts.drop_nulls()
+        return _chosen(name, texts, present, setting, Hints(decimal=".")) if len(present) else Typed(
+            setting.kind, _empty(texts, setting.kind), "every cell is missing"
+        )
+    if cells.null_count() == len(cells):
+        return Typed(Kind.TEXT, cells.cast(pl.String), "every cell is missing")
+    reason = "the file says so"
+    if cells.dtype == pl.Boolean:
+        return Typed(Kind.YES_NO, cells, reason)
+    if cells.dtype == pl.Date:
+        return Typed(Kind.DATE, cells, reason)
+    if cells.dtype == pl.Time:
+        return Typed(Kind.TIME, cells.cast(pl.Int64) / 3.6e12, reason, unit=CLOCK)
+    if isinstance(cells.dtype, pl.Duration):
+        return Typed(Kind.DURATION, cells.dt.total_microseconds() / 60e6, reason, unit="min")
+    if isinstance(cells.dtype, pl.Datetime):
+        whole = cells.drop_nulls()
+        at_midnight = bool((whole.dt.truncate("1d") == whole).all())
+        return Typed(Kind.DATE, cells.cast(pl.Date), reason) if at_midnight else Typed(Kind.DATETIME, cells, reason)
+    if cells.dtype == pl.Int64:
+        if names.identifies(name):
+            return Typed(Kind.IDENTIFIER, cells.cast(pl.String), "whole numbers under an identifier's name")
+        return names.whole(name, cells, reason)
+    return names.number(name, cells, reason)

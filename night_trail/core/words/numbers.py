@@ -6,7 +6,7 @@ import datetime as dt
 import math
 from collections.abc import Sequence
 
-from night_trail.core.table import YEAR, Kind
+from night_trail.core.table import CLOCK, YEAR, Kind
 
 THIN = "\u2009"
 """The space between a number and the percent sign."""
@@ -42,9 +42,12 @@ def number(value: float, digits: int = 4) -> str:
 def bare(value: float, unit: str, digits: int = 4) -> str:
     """Return a number as its unit wants it written, without the unit: years have no thousands.
 
-    >>> bare(1984.0, "year"), bare(1984.0, "min")
-    ('1984', '1,984')
+    >>> bare(1984.0, "year"), bare(1984.0, "min"), bare(23.5, "o'clock")
+    ('1984', '1,984', '23:30')
     """
+    if unit == CLOCK and math.isfinite(value):
+        minutes = round(value * 60)
+        return f"{minutes // 60:02d}:{minutes % 60:02d}"
     return f"{value:.10g}" if unit == YEAR else number(value, digits)
 
 
@@ -62,7 +65,7 @@ def unit_suffix(unit: str) -> str:
 
     Spaces do not break, so that a figure stays with its unit.
     """
-    if not unit or unit == YEAR:
+    if not unit or unit in (YEAR, CLOCK):
         return ""
     return THIN + unit if unit == "%" else "\u00a0" + unit
 

@@ -46,6 +46,11 @@ function show() {
 function list() {
   const holder = $("#annotation-list");
   holder.hidden = !on;
+  const ids = current().map((a) => a.id).join(" ");
+  const typingIn = holder.contains(document.activeElement) && document.activeElement.matches("input");
+  // an earlier change that is only now kept must not take away what is being typed
+  if (typingIn && holder.annotationIds === ids) return;
+  holder.annotationIds = ids;
   const kept = holder.contains(document.activeElement) ? document.activeElement.id : "";
   holder.replaceChildren(
     ...current().map((a, i) => {

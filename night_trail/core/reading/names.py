@@ -1,0 +1,111 @@
+"""What a column's name and values together say: units, identifiers, coordinates, what can be summed."""
+
+from __future__ import annotations
+
+import re
+
+import polars as pl
+
+from night_trail.core.reading.dates import from_numbers
+from night_trail.core.reading.numbers import currency_of, unit_of
+from night_trail.core.reading.words import Typed
+from night_trail.core.table import Kind
+
+_UNITS = {"c": "°C", "f": "°F", "minutes": "min", "hours": "h", "lux": "lux"}
+_IDENTIFIER = re.compile(
+    r"(^|[ _.-])(id|uuid|guid|key|code|zip|zipcode|postcode|plz|sku|isbn|ean)$|[a-z](Id|ID|Code)$"
+    r"|(phone|iban|account)([ _.-]?(no|nr|number))?$|[ _.-](no|nr)$",
+)
+_IDENTIFIER_ANY = re.compile(
+    r"(^|[ _.-])(id|uuid|guid|key|code|zip|zipcode|postcode|plz|sku|isbn|ean)$"
+    r"|(phone|iban|account)([ _.-]?(no|nr|number))?$|[ _.-](no|nr)$",
+    re.IGNORECASE,
+)
+_INTENSIVE = re.compile(
+    r"rate|ratio|share|temp|price|score|rating|avg|average|mean|median|pct|percent|(^|[ _])lat|(^|[ _])lon|year|month|age$"
+    r"|speed|index|level|degree|density|per[ _]|width|height|length|(^|_)(c|f)$",
+    re.IGNORECASE,
+)
+_ADDITIVE = re.compile(
+    r"count|total|sum|amount|sales|revenue|qty|quantity|boardings|cost|number of|n_|population|volume",
+    re.IGNORECASE,
+)
+_SHARE = re.compile(r"share|ratio|proportion|fraction|probability|prob$|rate$", re.IGNORECASE)
+_PERCENT = re.compile(r"(^|[ _.-])(pct|percent|percentage)$|%", re.IGNORECASE)
+_MONEY = re.compile(r"price|cost|fare|amount|revenue|salary|income|fee|budget|sales|spend", re.IGNORECASE)
+
+
+def identifies(name: str) -> bool:
+    """Whether a name is an identifier's.
+
+    >>> identifies("trip_id"), identifies("tripId"), identifies("paid")
+    (True, True, False)
+    """
+    return bool(_IDENTIFIER.search(name) or _IDENTIFIER_ANY.search(name))
+
+
+def unit(name: str) -> str:
+    """Return the unit a name ends with, or has in brackets.
+
+    >>> unit("late_min"), unit("length (km)"), unit("min"), unit("temp_c")
+    ('min', 'km', '', '°C')
+    """
+    bracketed = re.search(r"[(\[]([^()\[\]]{1,8})[)\]]\s*$", name)
+    if bracketed:
+        return unit_of(bracketed[1]) or currency_of(bracketed[1])
+    parts = [p for p in re.split(r"[ _.\-]+", name.strip()) if p]
+    if len(parts) < 2:
+        return ""
+    last = parts[-1].lower()
+    if last in ("t", "s", "h", "d", "l", "in", "a", "v", "k", "w") and "_" not in name:
+        return ""
+    return _UNITS.get(last) or unit_of(last)
+
+
+def number(name: str, cells: pl.Series, reason: str) -> Typed:
+    """Return numbers with fractions as the kind their name and range say."""
+    low, high = float(cells.min()), float(cells.max())  # type: ignore[arg-type]
+    if -90 <= low and high <= 90 and re.search(r"(^|[ _.])lat(itude)?$|^lat[ _]", name, re.IGNORECASE):
+        return Typed(Kind.LATITUDE, cells, f"{reason}, under a latitude's name and within ±90", unit="°")
+    if -180 <= low and high <= 180 and re.search(r"(^|[ _.])(lon|lng|long|longitude)$|^lon[ _]", name, re.IGNORECASE):
+        return Typed(Kind.LONGITUDE, cells, f"{reason}, under a longitude's name and within ±180", unit="°")
+    if _PERCENT.search(name):
+        return Typed(Kind.SHARE, cells, f"{reason}, under a name that says per cent", unit="%")
+    if 0 <= low and high <= 1 and _SHARE.search(name):
+        return Typed(Kind.SHARE, cells, f"{reason}, from 0 to 1, under a share's name")
+    if currency := unit(name):
+        if currency_of(currency):
+            return Typed(Kind.MONEY, cells, f"{reason}, under a name with {currency}", unit=currency)
+    dates = from_numbers(name, cells)
+    if dates is not None:
+        kind = Kind.DATE if dates.cells.dtype == pl.Date else Kind.DATETIME
+        return Typed(kind, dates.cells, f"{reason} that read as {dates.words}")
+    return Typed(Kind.NUMBER, cells, reason)
+
+
+def whole(name: str, cells: pl.Series, reason: str) -> Typed:
+    """Return whole numbers as the kind their name and range say."""
+    low, high = cells.min(), cells.max()
+    if (low, high) == (0, 1) and re.search(r"^(is|has|was|did|can)[ _]|flag$|[ _](yn|ok)$", name, re.IGNORECASE):
+        return Typed(Kind.YES_NO, cells == 1, f"{reason}, only 0 and 1, under a yes/no name")
+    found = number(name, cells.cast(pl.Float64), reason)
+    return Typed(Kind.WHOLE, cells, reason) if found.kind == Kind.NUMBER else found
+
+
+def years(name: str, kind: Kind, cells: pl.Series) -> bool:
+    """Whether whole numbers are years: named so, and all between 1000 and 2999."""
+    if kind != Kind.WHOLE or not re.search(r"(^|[ _.-])(year|yr|jahr|année|año)$", name, re.IGNORECASE):
+        return False
+    present = cells.drop_nulls()
+    return bool(((present >= 1_000) & (present <= 2_999)).all())
+
+
+def additive(name: str, kind: Kind, cells: pl.Series, unit: str) -> bool:
+    """Guess whether it makes sense to sum: counts and amounts do, rates and temperatures do not."""
+    if kind not in (Kind.NUMBER, Kind.WHOLE, Kind.MONEY, Kind.DURATION):
+        return False
+    if _INTENSIVE.search(name) or unit in ("%", "°C", "°F", "year", "km/h", "m/s", "mph", "dB", "°"):
+        return False
+    if _ADDITIVE.search(name) or kind == Kind.MONEY:
+        return True
+    return kind == Kind.WHOLE and bool((cells.drop_nulls() >= 0).all())

@@ -1,0 +1,144 @@
+"""Columns of words: yes/no, categories with and without an order, places, identifiers, free text."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+import polars as pl
+
+from night_trail.core.reading.numbers import hidden_pattern
+from night_trail.core.table import Kind
+from night_trail.core.words.numbers import THIN
+
+CATEGORY_MOST = 1_000
+
+_YES_NO = [
+    ({"yes", "y", "true", "t"}, {"no", "n", "false", "f"}),
+    ({"ja", "j", "wahr"}, {"nein", "n", "falsch"}),
+    ({"oui", "o", "vrai"}, {"non", "n", "faux"}),
+    ({"sí", "si", "s"}, {"no", "n"}),
+    ({"on"}, {"off"}),
+    ({"✓", "✔"}, {"✗", "✘", "x"}),
+]
+_ORDERS = [
+    "mon tue wed thu fri sat sun",
+    "monday tuesday wednesday thursday friday saturday sunday",
+    "jan feb mar apr may jun jul aug sep oct nov dec",
+    "january february march april may june july august september october november december",
+    "q1 q2 q3 q4",
+    "spring summer autumn winter",
+    "xxs xs s m l xl xxl xxxl",
+    "very_small small medium large very_large",
+    "very_low low medium high very_high",
+    "young middle old",
+    "none mild moderate severe",
+    "never rarely sometimes often always",
+    "very_poor poor fair good very_good excellent",
+    "bad ok good",
+    "strongly_disagree disagree neutral agree strongly_agree",
+    "very_dissatisfied dissatisfied neutral satisfied very_satisfied",
+    "morning noon afternoon evening night",
+    "first second third fourth",
+    "light medium heavy",
+]
+_PLACE = re.compile(r"(^|[ _.-])(city|town|country|county|state|province|municipality|village|place)$", re.IGNORECASE)
+_RANGE = re.compile(r"^[<≤]? ?(\d[\d,.]*) ?(?:-|–|to|\+|and|$)", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class Typed:
+    """Cells in their kind, and why; ``unit`` where the cells said one."""
+
+    kind: Kind
+    cells: pl.Series
+    reason: str
+    pattern: str = ""
+    unit: str = ""
+
+
+def share(part: int, whole: int) -> str:
+    """Return a share of cells in words, never 100 % of what is not all.
+
+    >>> share(3, 3), share(999, 1000)
+    ('all', '99.9\\u2009%')
+    """
+    return "all" if part == whole else f"{min(99.9, 100 * part / whole):.1f}{THIN}%"
+
+
+def yes_no(clean: pl.Series, present: pl.Series, whole: bool = True) -> Typed | None:
+    """Return cells as yes or no where all of them are; ``whole`` False takes those that are."""
+    if whole and not any(
+        set(present.head(100).str.to_lowercase()) <= yes | no for yes, no in _YES_NO
+    ):
+        return None
+    lower = clean.str.to_lowercase()
+    values = set(lower.drop_nulls().unique())
+    for yes, no in _YES_NO:
+        if values & yes and values & no and (values <= yes | no or not whole):
+            cells = pl.select(
+                pl.when(lower.is_in(list(yes))).then(True).when(lower.is_in(list(no))).then(False)
+            ).to_series()
+            said = sorted(values & (yes | no), key=lambda v: v in no)
+            return Typed(Kind.YES_NO, cells, f"every cell is {' or '.join(f'“{v}”' for v in said)}")
+    return None
+
+
+def words(name: str, clean: pl.Series, present: pl.Series) -> Typed:
+    """Return cells as categories, identifiers or text."""
+    values = present.unique()
+    distinct = len(values)
+    pattern = hidden_pattern(values)
+    if distinct <= CATEGORY_MOST and distinct <= len(present) / 2:
+        return category(clean, present, _PLACE.search(name) and Kind.PLACE or None, pattern)
+    spaces = bool(present.str.contains(r"\s").any())
+    longest = max((int(n) for n in present.str.len_chars().unique()), default=0)
+    if distinct == len(present) and len(present) >= 10 and longest <= 40 and not spaces:
+        return Typed(Kind.IDENTIFIER, clean, "every cell is different")
+    from night_trail.core.reading.names import identifies  # noqa: PLC0415  (names builds on this module)
+
+    if identifies(name) and not spaces:
+        return Typed(Kind.IDENTIFIER, clean, "codes under an identifier's name")
+    reason = "one text" if distinct == 1 else f"{distinct:,} different texts"
+    if _PLACE.search(name) and longest <= 60:
+        return Typed(Kind.PLACE, clean, f"{reason} under a place's name", pattern=pattern)
+    return Typed(Kind.TEXT, clean, reason, pattern=pattern)
+
+
+def category(clean: pl.Series, present: pl.Series, kind: Kind | None = None, pattern: str = "") -> Typed:
+    """Return cells as categories, in an order of their own where their words have one."""
+    labels = present.unique().sort().to_list()
+    recur = "1 value recurs" if len(labels) == 1 else f"{len(labels):,} values recur"
+    order = None if kind in (Kind.CATEGORY, Kind.PLACE) else known_order(labels)
+    if order is not None:
+        return Typed(Kind.ORDERED, clean.cast(pl.Enum(order)), f"{recur}, in a known order", pattern=pattern)
+    if kind == Kind.PLACE:
+        recur += " under a place's name"
+    return Typed(kind or Kind.CATEGORY, clean.cast(pl.Enum(labels)), recur, pattern=pattern)
+
+
+def known_order(labels: list[str]) -> list[str] | None:
+    """Return labels in the order their words have, None where they have none.
+
+    >>> known_order(["high", "low", "medium"]), known_order(["31-40", "5-10", "11-30"]), known_order(["a", "b"])
+    (['low', 'medium', 'high'], ['5-10', '11-30', '31-40'], None)
+    """
+    if len(labels) < 2:
+        return None
+    plain = {label: re.sub(r"[ _-]+", "_", label.strip().lower()) for label in labels}
+    for known in _ORDERS:
+        places = {word: i for i, word in enumerate(known.split())}
+        if set(plain.values()) <= set(places) and len(set(plain.values())) == len(labels):
+            return sorted(labels, key=lambda label: places[plain[label]])
+    starts = {label: _RANGE.match(label.strip()) for label in labels}
+    ranged = [label for label in labels if re.search(r"\d ?(-|–|to) ?\d|\d ?\+$|^[<>≤≥]", label)]
+    if len(ranged) == len(labels) and all(starts[label] or label[0] in "<>≤≥" for label in labels):
+        return sorted(labels, key=_range_start)
+    return None
+
+
+def _range_start(label: str) -> tuple[float, int]:
+    found = re.search(r"\d[\d,.]*", label)
+    start = float(found[0].replace(",", "").rstrip(".")) if found else 0.0
+    below, above = label.strip()[0] in "<≤", label.strip()[0] in ">≥" or label.strip().endswith("+")
+    return (start, -1 if below else 1 if above else 0)
