@@ -15,7 +15,7 @@ from sklearn.datasets import load_iris
 from night_trail.core.answers import answer
 from night_trail.core.errors import Unreadable
 from night_trail.core.question import Spread
-from night_trail.core.reading import load
+from night_trail.core.reading import load, parts
 from night_trail.core.reading.kinds import typed
 from night_trail.core.rows import Rows
 from night_trail.core.table import Kind
@@ -145,7 +145,7 @@ def test_a_workbook(tmp_path: Path) -> None:
     table, notes = load(path)
     assert [c.kind for c in table.columns] == [Kind.NUMBER, Kind.DATE, Kind.CATEGORY]
     assert table.series("when")[11] == dt.date(2024, 3, 12)
-    assert "1 more" in " ".join(notes)
+    assert "Read from the sheet “Trips”." in notes and parts(path, "t.xlsx") == ["Trips", "Other"]
 
 
 def test_a_data_set_of_a_general_library(tmp_path: Path) -> None:
@@ -166,9 +166,16 @@ def test_a_data_set_of_a_general_library(tmp_path: Path) -> None:
         (b"%PDF-1.7 ...", "a PDF document"),
         (b"\x7fELF\x02\x01" + bytes(100), "a program"),
         (b"a,b\n\x00\x01\x02\n", "not text"),
-        (gzip.compress(b"a,b\n1,2\n"), "compressed file"),
-        (b"\xd0\xcf\x11\xe0" + bytes(600), "workbook"),
-        (b"PK\x03\x04" + bytes(60), "an archive"),
+        (gzip.compress(b"a,b\n1,2\n" * 99)[:-20], "compressed file is broken"),
+        (b"\xd0\xcf\x11\xe0" + bytes(600), "an old document, no workbook"),
+        (b"\xd0\xcf\x11\xe0" + "EncryptedPackage".encode("utf-16-le"), "protected by a password"),
+        (b"PK\x03\x04" + bytes(60), "a broken archive"),
+        (b"<!doctype html><table>", "a web page"),
+        (b"PAR1" + bytes(60), "Parquet file cannot be read"),
+        (b"SQLite format 3\x00" + bytes(60), "database cannot be read"),
+        (b'[{"a": 1}, {"a": ', "JSON breaks off in line 1"),
+        (b'["a", "b"]', "no records"),
+        (gzip.compress(bytes(400_000_000), 9), "unpacks to more than"),
     ],
 )
 def test_refusals_say_what_and_the_way_on(tmp_path: Path, content: bytes, says: str) -> None:

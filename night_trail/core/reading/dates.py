@@ -52,6 +52,15 @@ _MONTHS = [
 _QUARTERS = [r"^(?<y>\d{4})[- /]?Q(?<q>[1-4])$", r"^Q(?<q>[1-4])[- /']?(?<y>\d{4})$"]
 _WEEK = r"^(?<y>\d{4})-?W(?<w>\d{1,2})(?:-?(?<d>[1-7]))?$"
 _WEEKDAY = r"^(?:[Mm]on|[Tt]ue|[Ww]ed|[Tt]hu|[Ff]ri|[Ss]at|[Ss]un)[a-z]*,? +"
+_TIDIED = [
+    (_WEEKDAY, ""),
+    (r"^(\D*\d{1,2})(?:st|nd|rd|th)\b", "$1"),
+    (r" ?(?:UTC|GMT)$", "Z"),
+    (r"(\d)([AaPp][Mm])$", "$1 $2"),
+    (r"\b([A-Za-z]{3})\. ", "$1 "),
+    (r"\bSept\b", "Sep"),
+    (r"(\d{4}), ", "$1 "),
+]
 _LIKELY = re.compile(
     rf"^(?:{_WEEKDAY[1:]})?(?:\d{{4}}[-/.]\d{{1,2}}(?:[-/.]\d{{1,2}})?|\d{{1,2}}[-/.]\d{{1,2}}[-/.](?:\d{{4}}|\d{{2}})"
     rf"|\d{{1,2}}/\d{{4}}|\d{{1,2}}(?:st|nd|rd|th)?[- ]?[A-Za-z]{{3,9}}[-., ]*(?:\d{{4}}|\d{{2}})"
@@ -160,15 +169,11 @@ def order_shown(texts: list[str]) -> str:
 
 def _unified(texts: pl.Series) -> pl.Series:
     """Return texts without weekday, ordinal endings and spelled-out zones, which say nothing more."""
-    return (
-        texts.str.replace(_WEEKDAY, "")
-        .str.replace(r"^(\D*\d{1,2})(?:st|nd|rd|th)\b", "$1")
-        .str.replace(r" ?(?:UTC|GMT)$", "Z")
-        .str.replace(r"(\d)([AaPp][Mm])$", "$1 $2")
-        .str.replace(r"\b([A-Za-z]{3})\. ", "$1 ")
-        .str.replace(r"\bSept\b", "Sep")
-        .str.replace(r"(\d{4}), ", "$1 ")
-    )
+    first = texts.drop_nulls().head(1_000)
+    for pattern, plain in _TIDIED:
+        if first.str.contains(pattern).any():  # a look at some spares a pass over all
+            texts = texts.str.replace(pattern, plain)
+    return texts
 
 
 def _formats(examples: pl.Series, order: str) -> list[tuple[str, bool, str]]:
@@ -197,13 +202,17 @@ def _parsed(texts: pl.Series, format_: str, zoned: bool) -> pl.Series:
         return texts.str.to_datetime(format_, strict=False, time_unit="us")
     if "%Y" in format_:
         # the parser takes two digits for a year of four, the year 24
-        texts = texts.set(~texts.str.contains(r"\d{4}").fill_null(False), None)
+        if not texts.str.contains(r"\d{4}").all():
+            texts = texts.set(~texts.str.contains(r"\d{4}").fill_null(False), None)
     return texts.str.to_date(format_, strict=False).cast(pl.Datetime("us"))
 
 
 def _periods(clean: pl.Series, n: int, enough: float) -> Dates | None:
     """Return months, quarters or ISO weeks as their first days."""
+    first = clean.drop_nulls().head(200)
     for pattern, rewritten, format_, words in _MONTHS:
+        if first.str.contains(pattern).sum() < 0.9 * enough * len(first):
+            continue
         matches = clean.str.contains(pattern).fill_null(False)
         if matches.sum() >= enough * n:
             dates = clean.set(~matches, None).str.replace(pattern, rewritten)
@@ -211,6 +220,8 @@ def _periods(clean: pl.Series, n: int, enough: float) -> Dates | None:
             if cells.null_count() < len(cells):
                 return Dates(cells, f"{words}, each as its first day")
     for pattern in _QUARTERS:
+        if first.str.contains(pattern).sum() < 0.9 * enough * len(first):
+            continue
         parts = clean.str.extract_groups(pattern).struct.unnest()
         if len(parts) - parts["q"].null_count() >= enough * n:
             month = (parts["q"].cast(pl.Int32) * 3 - 2).alias("m")
@@ -218,6 +229,8 @@ def _periods(clean: pl.Series, n: int, enough: float) -> Dates | None:
                 pl.date(pl.col("y").cast(pl.Int32), pl.col("m"), 1)
             )
             return Dates(cells.to_series(), "quarters, each as its first day")
+    if first.str.contains(_WEEK).sum() < 0.9 * enough * len(first):
+        return None
     parts = clean.str.extract_groups(_WEEK).struct.unnest()
     if len(parts) - parts["w"].null_count() >= enough * n:
         texts = parts.select(

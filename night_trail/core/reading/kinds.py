@@ -157,8 +157,8 @@ def _number(
     name: str, clean: pl.Series, present: pl.Series, setting: ColumnSetting, hints: Hints
 ) -> Typed | None:
     # a quick look first: most text columns are told from numbers by a handful of cells
-    first = as_numbers(present.head(100), setting.decimal, hints.decimal)
-    if first is None or first.cells.null_count() > 0.5 * min(100, len(present)):
+    first = as_numbers(present.head(300), setting.decimal, hints.decimal)
+    if first is None or first.cells.null_count() > 0.5 * min(300, len(present)) or not _known_beside(first):
         return None
     numbers = as_numbers(clean, setting.decimal, hints.decimal)
     if numbers is None:
@@ -166,10 +166,9 @@ def _number(
     valid = numbers.cells.drop_nulls()
     if len(valid) < ENOUGH * len(present):
         return None
-    before, after = numbers.before, numbers.after
-    currency = currency_of(before) or currency_of(after)
-    unit = unit_of(after)
-    if (before and not currency_of(before)) or (after and not unit and not currency):
+    currency = currency_of(numbers.before) or currency_of(numbers.after)
+    unit = unit_of(numbers.after)
+    if not _known_beside(numbers):
         return None
     of = f"{share(len(valid), len(present))} of the cells"
     note = f"; {numbers.note}" if numbers.note else ""
@@ -180,6 +179,14 @@ def _number(
     if unit:
         return Typed(Kind.NUMBER, numbers.cells, f"{of} are numbers with {unit}{note}", unit=unit)
     return _plain_number(name, clean, present, numbers, of, note)
+
+
+def _known_beside(numbers: Numbers) -> bool:
+    """Whether what stands beside the numbers is a currency or a unit, or nothing."""
+    before, after = numbers.before, numbers.after
+    return (not before or bool(currency_of(before))) and (
+        not after or bool(unit_of(after) or currency_of(after))
+    )
 
 
 def _plain_number(

@@ -22,7 +22,7 @@ _IDENTIFIER_ANY = re.compile(
     re.IGNORECASE,
 )
 _INTENSIVE = re.compile(
-    r"rate|ratio|share|temp|price|score|rating|avg|average|mean|median|pct|percent|(^|[ _])lat|(^|[ _])lon|year|month|age$"
+    r"rate|ratio|share|temp|price|quarter|week|hour|(^|_)day|target|class|grade|rank|score|rating|avg|average|mean|median|pct|percent|(^|[ _])lat|(^|[ _])lon|year|month|age$"
     r"|speed|index|level|degree|density|per[ _]|width|height|length|(^|_)(c|f)$",
     re.IGNORECASE,
 )
