@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import calendar
+import datetime as dt
 import re
 
 from night_trail.core.conditions import (
@@ -94,7 +96,8 @@ def _shown(bound: object) -> str:
 
 _NUMBER = r"[-−+]?[\d,]*\.?\d+(?:e[-−+]?\d+)?"
 _DATE = r"\d{4}-\d{2}-\d{2}(?:[ T]\d{2}:\d{2}(?::\d{2})?)?"
-_VALUE = rf"({_DATE}|{_NUMBER})"
+_CLOCK = r"\d{1,2}:\d{2}"
+_VALUE = rf"({_DATE}|{_CLOCK}|{_NUMBER})"
 _RANGES: tuple[tuple[re.Pattern[str], dict[str, bool]], ...] = tuple(
     (re.compile(pattern.replace("V", _VALUE), re.IGNORECASE), flags)
     for pattern, flags in (
@@ -134,10 +137,8 @@ def from_words(text: str, table: Table) -> Condition:
             return _values(column, rest[len(head) :], negated)
     if lowered.startswith("contains "):
         return Contains(column.name, rest[9:].strip(" \"“”'"))
-    years = re.fullmatch(r"in (\d{4})(?:[-–](\d{4}))?", lowered)
-    if years and column.kind.temporal:
-        first, last = years[1], years[2] or years[1]
-        return Between(column.name, f"{first}-01-01", f"{int(last) + 1:04d}-01-01")
+    if column.kind.temporal and lowered.startswith("in ") and (period := _period(lowered[3:])):
+        return Between(column.name, *(day.isoformat() for day in period))
     for pattern, flags in _RANGES:
         if found := pattern.fullmatch(rest):
             return _ranged(column, found, dict(flags))
@@ -146,6 +147,36 @@ def from_words(text: str, table: Table) -> Condition:
         "",
         "Write: above 2, from 2 to 5, is Quayside, contains bus, or is missing.",
     )
+
+
+_MONTHS = {name.lower(): i for i, name in enumerate(calendar.month_name) if name}
+
+
+def _period(text: str) -> tuple[dt.date, dt.date] | None:
+    """Return the first day of a calendar period and the day after it, None where it is none.
+
+    >>> _period("march 2022"), _period("quarter 4 of 2021")
+    ((datetime.date(2022, 3, 1), datetime.date(2022, 4, 1)), (datetime.date(2021, 10, 1), datetime.date(2022, 1, 1)))
+    """
+    if found := re.fullmatch(r"(\d{4})(?:[-–](\d{4}))?", text):
+        return dt.date(int(found[1]), 1, 1), dt.date(int(found[2] or found[1]) + 1, 1, 1)
+    if found := re.fullmatch(r"quarter ([1-4]) of (\d{4})", text):
+        return _months(int(found[2]), 3 * int(found[1]) - 2, 3)
+    found = re.fullmatch(r"(week from )?(?:(\d{1,2}) )?([a-z]+) (\d{4})", text)
+    if not found or found[3] not in _MONTHS or (found[1] and not found[2]):
+        return None
+    if not found[2]:
+        return _months(int(found[4]), _MONTHS[found[3]], 1)
+    try:
+        day = dt.date(int(found[4]), _MONTHS[found[3]], int(found[2]))
+    except ValueError:
+        return None
+    return day, day + dt.timedelta(days=7 if found[1] else 1)
+
+
+def _months(year: int, month: int, count: int) -> tuple[dt.date, dt.date]:
+    after = month + count - 1
+    return dt.date(year, month, 1), dt.date(year + after // 12, after % 12 + 1, 1)
 
 
 def _values(column: Column, text: str, negated: bool) -> Condition:
@@ -173,6 +204,9 @@ def _ranged(column: Column, found: re.Match[str], flags: dict[str, bool]) -> Bet
 
 
 def _number(text: str) -> float:
+    if re.fullmatch(_CLOCK, text):
+        hours, _, minutes = text.partition(":")
+        return int(hours) + int(minutes) / 60
     try:
         return float(text.replace("−", "-").replace(",", ""))
     except ValueError:
