@@ -8,17 +8,18 @@ from __future__ import annotations
 
 import datetime as dt
 import math
-from collections.abc import Iterable
 from typing import Literal
 
 import msgspec
 import numpy as np
 import polars as pl
 
+from night_trail.core.findings import Fetch, Finding, Gathered, MissingTogether
+from night_trail.core.recipe.offers import Offer, column_offers
 from night_trail.core.stats import bins as binning
 from night_trail.core.stats.quantiles import box, quantiles
 from night_trail.core.stats.shape import heaping, humps, zeros
-from night_trail.core.table import Coded, Column, Floats, Ints, Kind, on_axis
+from night_trail.core.table import Coded, Column, Floats, Ints, Kind, Table, on_axis
 from night_trail.core.words.numbers import bare, counted, percent, unit_suffix, value
 
 BARS = 32
@@ -47,6 +48,7 @@ class Profile(msgspec.Struct, frozen=True):
     silhouette: Silhouette
     remarks: tuple[Remark, ...]
     oddness: float
+    offers: tuple[Offer, ...] = ()
 
 
 class Survey(msgspec.Struct, frozen=True):
@@ -57,20 +59,58 @@ class Survey(msgspec.Struct, frozen=True):
     missing_share: float
     days: int | None = None
     days_of: str = ""
+    findings: tuple[Finding, ...] = ()
+    together: MissingTogether | None = None
 
 
-def survey(profiles: Iterable[tuple[Profile, pl.Series]], height: int) -> Survey:
-    """Return the survey of a table from its columns' profiles."""
-    kept: list[Profile] = []
-    days: int | None = None
-    days_of = ""
-    for profile, cells in profiles:
-        kept.append(profile)
-        if days is None and profile.column.kind.temporal:
-            days, days_of = int(cells.cast(pl.Date).drop_nulls().n_unique()), profile.column.name
-    cells_in_all = height * len(kept)
-    missing = sum(p.column.missing for p in kept)
-    return Survey(height, tuple(kept), missing / cells_in_all if cells_in_all else 0.0, days, days_of)
+class Surveyor:
+    """Makes a survey as columns pass by, so that a large table never stands in memory as a whole.
+
+    Parameters
+    ----------
+    height
+        Rows of the table.
+    today
+        Dates after it lie in the future.
+    """
+
+    def __init__(self, height: int, today: dt.date) -> None:
+        self._height = height
+        self._profiles: list[Profile] = []
+        self._gathered = Gathered(height, today)
+        self._days: int | None = None
+        self._days_of = ""
+
+    def add(self, column: Column, cells: pl.Series, known: Profile | None = None) -> None:
+        """Take a column in; a profile that is known already is not made again."""
+        self._profiles.append(profile(column, cells) if known is None else known)
+        self._gathered.add(column, cells)
+        if self._days is None and column.kind.temporal and column.missing < len(cells):
+            self._days = int(cells.cast(pl.Date).drop_nulls().n_unique())
+            self._days_of = column.name
+
+    def finish(self, fetch: Fetch) -> Survey:
+        """Return the survey; ``fetch`` gives all cells of the column at a position."""
+        cells_in_all = self._height * len(self._profiles)
+        missing = sum(p.column.missing for p in self._profiles)
+        findings, together = self._gathered.finish(fetch)
+        return Survey(
+            self._height,
+            tuple(self._profiles),
+            missing / cells_in_all if cells_in_all else 0.0,
+            self._days,
+            self._days_of,
+            tuple(findings),
+            together,
+        )
+
+
+def survey(table: Table, today: dt.date) -> Survey:
+    """Return the survey of a table at hand."""
+    maker = Surveyor(table.height, today)
+    for i, column in enumerate(table.columns):
+        maker.add(column, table.series_at(i))
+    return maker.finish(table.series_at)
 
 
 def profile(column: Column, cells: pl.Series) -> Profile:
@@ -91,7 +131,7 @@ def profile(column: Column, cells: pl.Series) -> Profile:
         failed = counted(column.failed, "cell")
         remarks.append(Remark(f"{failed} {verb} not fit and count as missing: {examples}.", odd=True))
     oddness = sum(remark.odd for remark in remarks) + (column.missing / height if height else 0.0)
-    return Profile(column, silhouette, tuple(remarks), oddness)
+    return Profile(column, silhouette, tuple(remarks), oddness, column_offers(column, cells))
 
 
 def _numeric(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]]:

@@ -243,7 +243,11 @@ class Table:
         like one ("*", "^a$"), so the column's name stays with the column.
         """
         self.column(name)
-        return self._source.series(self._positions[name]).alias("cells")
+        return self.series_at(self._positions[name])
+
+    def series_at(self, position: int) -> pl.Series:
+        """Return all cells of the column at a position, under a plain name."""
+        return self._source.series(position).alias("cells")
 
     def ordered(self, name: str) -> Ordered:
         """Return a measured column in order."""
@@ -281,6 +285,12 @@ def on_axis(series: pl.Series) -> Floats:
         micros = series.cast(pl.Datetime("us")).cast(pl.Int64).cast(pl.Float64).to_numpy()
         return np.asarray(micros / 1e6, dtype=np.float64)
     return np.asarray(series.cast(pl.Float64).to_numpy(), dtype=np.float64)
+
+
+def largest(series: pl.Series) -> float:
+    """Return the largest distance of any number from 0; 0 where there is none."""
+    found = series.abs().max()
+    return float(found) if isinstance(found, (int, float)) else 0.0
 
 
 def as_text(series: pl.Series) -> pl.Series:

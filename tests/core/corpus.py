@@ -28,8 +28,7 @@ def differences(file: str) -> list[str]:
         if column.kind != kind and table.height:
             found.append(f"{column.name} is {column.kind}, not {kind} ({column.reason})")
     rows = [
-        list(row)
-        for row in zip(*(map(plain, table.series(name).to_list()) for name in names), strict=True)
+        list(row) for row in zip(*(map(plain, table.series(name).to_list()) for name in names), strict=True)
     ]
     if rows != wanted["rows"]:
         at = next((i for i, (a, b) in enumerate(zip(rows, wanted["rows"], strict=False)) if a != b), "end")

@@ -34,9 +34,15 @@ def test_the_corpus_is_read_right_but_for_known_misses(capsys: pytest.CaptureFix
     assert f"{right} of {len(EXPECTED)}" in said and all(m in said for m in MISSES)
 
 
-word = st.text(string.ascii_letters + "äßéŁЖ ,;'\"|\t\n-", min_size=1, max_size=12).map(str.strip).filter(
-    lambda w: re.search(r"[^\W\d_]{3}", w)
-    and w.lower() not in {"nan", "inf", "null", "none", "nil", "missing", "yes", "true", "false"}
+word = (
+    st.text(string.ascii_letters + "äßéŁЖ ,;'\"|\t\n-", min_size=1, max_size=12)
+    .map(str.strip)
+    .filter(
+        lambda w: (
+            re.search(r"[^\W\d_]{3}", w)
+            and w.lower() not in {"nan", "inf", "null", "none", "nil", "missing", "yes", "true", "false"}
+        )
+    )
 )
 cell_columns = st.sampled_from(["whole", "number", "date", "word"])
 

@@ -7,13 +7,16 @@ from dataclasses import dataclass
 
 import polars as pl
 
+from night_trail.core.table import largest
+
 _CLOCK = r"^(?<h>\d{1,3}):(?<m>\d{2})(?::(?<s>\d{2}(?:\.\d+)?))?(?: ?(?<half>[AaPp]\.?[Mm]\.?))?$"
 _WORDS = (
     r"^(?:(?<d>\d+(?:\.\d+)?) ?(?:d|days?))?,? ?(?:(?<h>\d+(?:\.\d+)?) ?(?:h|hrs?|hours?))?,? ?"
     r"(?:(?<m>\d+(?:\.\d+)?) ?(?:m|min|mins|minutes?))?,? ?(?:(?<s>\d+(?:\.\d+)?) ?(?:s|sec|secs|seconds?))?$"
 )
 _ISO = (
-    r"^P(?:(?<d>\d+(?:\.\d+)?)D)?(?:T(?:(?<h>\d+(?:\.\d+)?)H)?(?:(?<m>\d+(?:\.\d+)?)M)?(?:(?<s>\d+(?:\.\d+)?)S)?)?$"
+    r"^P(?:(?<d>\d+(?:\.\d+)?)D)?"
+    r"(?:T(?:(?<h>\d+(?:\.\d+)?)H)?(?:(?<m>\d+(?:\.\d+)?)M)?(?:(?<s>\d+(?:\.\d+)?)S)?)?$"
 )
 _LASTING = re.compile(r"dur|elapsed|lasted|length|took|taken|spent|interval|lap|pace|wait", re.IGNORECASE)
 SECONDS = {"d": 86_400.0, "h": 3_600.0, "m": 60.0, "s": 1.0}
@@ -42,7 +45,9 @@ def as_clock(name: str, clean: pl.Series, present: pl.Series, enough: float) -> 
         return _clock(name, parts, len(present), enough)
     seconds = pl.select(
         pl.when(pl.any_horizontal(parts[key].is_not_null() for key in SECONDS)).then(
-            pl.sum_horizontal(parts[key].cast(pl.Float64).fill_null(0) * size for key, size in SECONDS.items())
+            pl.sum_horizontal(
+                parts[key].cast(pl.Float64).fill_null(0) * size for key, size in SECONDS.items()
+            )
         )
     ).to_series()
     # one unit alone is a number with its unit, which is better kept as such
@@ -62,7 +67,7 @@ def _clock(name: str, parts: pl.DataFrame, n: int, enough: float) -> Clock | Non
         hours = pl.select(
             pl.when(halves == "p").then(hours % 12 + 12).when(halves == "a").then(hours % 12).otherwise(hours)
         ).to_series()
-    if _LASTING.search(name) or float(hours.max() or 0) >= 24:  # type: ignore[arg-type]
+    if _LASTING.search(name) or largest(hours) >= 24:
         if parts["s"].null_count() == len(parts) and re.search(r"lap|pace", name, re.IGNORECASE):
             return _duration(hours * 60 + minutes, "minutes:seconds")
         return _duration(hours * 3_600 + minutes * 60 + seconds, "hours:minutes")
@@ -70,6 +75,6 @@ def _clock(name: str, parts: pl.DataFrame, n: int, enough: float) -> Clock | Non
 
 
 def _duration(seconds: pl.Series, words: str) -> Clock:
-    longest = float(seconds.max() or 0)  # type: ignore[arg-type]
+    longest = largest(seconds)
     unit, size = ("s", 1.0) if longest < 600 else ("min", 60.0) if longest < 172_800 else ("h", 3_600.0)
     return Clock(seconds / size, False, unit, words)

@@ -34,7 +34,9 @@ class ColumnarSource:
     def _broken(self, error: Exception) -> Unreadable:
         reason = (str(error).splitlines() or [type(error).__name__])[0][:120].rstrip(".")
         return Unreadable(
-            f"The {self._format} file cannot be read ({reason})", self._name, "Write it again, or save the table as CSV."
+            f"The {self._format} file cannot be read ({reason})",
+            self._name,
+            "Write it again, or save the table as CSV.",
         )
 
     def batches(self, wanted: Sequence[int]) -> Iterator[list[tuple[int, pl.Series]]]:

@@ -31,7 +31,9 @@ def _opened(path: Path, name: str) -> Iterator[sqlite3.Connection]:
             connection.close()
     except sqlite3.Error as error:
         raise Unreadable(
-            f"The database cannot be read ({str(error)[:120]})", name, "Export its table as CSV and choose that."
+            f"The database cannot be read ({str(error)[:120]})",
+            name,
+            "Export its table as CSV and choose that.",
         ) from None
 
 
@@ -57,7 +59,9 @@ class DatabaseSource:
         known = tables(path, name)
         part = part or known[0]
         if part not in known:
-            raise Unreadable(f"There is no table “{part[:60]}” any more", name, f"It has: {', '.join(known[:10])[:200]}.")
+            raise Unreadable(
+                f"There is no table “{part[:60]}” any more", name, f"It has: {', '.join(known[:10])[:200]}."
+            )
         self._table = '"' + part.replace('"', '""') + '"'
         self._limit = f" LIMIT {SAMPLE_RECORDS}" if sampled else ""
         with _opened(path, name) as connection:
@@ -88,5 +92,7 @@ def _series(cells: list[object]) -> pl.Series:
         return pl.Series(cells, dtype=pl.Int64)
     if kinds and kinds <= {int, float}:
         return pl.Series(cells, dtype=pl.Float64, strict=False)
-    texts = [c if c is None or isinstance(c, str) else "(bytes)" if isinstance(c, bytes) else str(c) for c in cells]
+    texts = [
+        c if c is None or isinstance(c, str) else "(bytes)" if isinstance(c, bytes) else str(c) for c in cells
+    ]
     return pl.Series(texts, dtype=pl.String)

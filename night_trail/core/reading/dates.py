@@ -64,7 +64,8 @@ _TIDIED = [
 _LIKELY = re.compile(
     rf"^(?:{_WEEKDAY[1:]})?(?:\d{{4}}[-/.]\d{{1,2}}(?:[-/.]\d{{1,2}})?|\d{{1,2}}[-/.]\d{{1,2}}[-/.](?:\d{{4}}|\d{{2}})"
     rf"|\d{{1,2}}/\d{{4}}|\d{{1,2}}(?:st|nd|rd|th)?[- ]?[A-Za-z]{{3,9}}[-., ]*(?:\d{{4}}|\d{{2}})"
-    rf"|[A-Za-z]{{3,9}}[-.' ]+\d{{1,2}}(?:st|nd|rd|th)?(?:,? \d{{4}})?|[A-Za-z]{{3,9}}[- ]\d{{4}}|\d{{4}}[- ][A-Za-z]{{3}}"
+    rf"|[A-Za-z]{{3,9}}[-.' ]+\d{{1,2}}(?:st|nd|rd|th)?(?:,? \d{{4}})?"
+    rf"|[A-Za-z]{{3,9}}[- ]\d{{4}}|\d{{4}}[- ][A-Za-z]{{3}}"
     rf"|\d{{4}}[- /]?Q[1-4]|Q[1-4][- /']?\d{{4}}|\d{{4}}-?W\d{{1,2}}(?:-?[1-7])?|\d{{8}})(?:$|[T ,])"
 )
 
@@ -200,10 +201,9 @@ def _parsed(texts: pl.Series, format_: str, zoned: bool) -> pl.Series:
         return offsets.str.to_datetime(format_, strict=False, time_unit="us").dt.replace_time_zone(None)
     if "%H" in format_ or "%I" in format_:
         return texts.str.to_datetime(format_, strict=False, time_unit="us")
-    if "%Y" in format_:
-        # the parser takes two digits for a year of four, the year 24
-        if not texts.str.contains(r"\d{4}").all():
-            texts = texts.set(~texts.str.contains(r"\d{4}").fill_null(False), None)
+    # the parser takes two digits for a year of four, the year 24
+    if "%Y" in format_ and not texts.str.contains(r"\d{4}").all():
+        texts = texts.set(~texts.str.contains(r"\d{4}").fill_null(False), None)
     return texts.str.to_date(format_, strict=False).cast(pl.Datetime("us"))
 
 
@@ -225,10 +225,8 @@ def _periods(clean: pl.Series, n: int, enough: float) -> Dates | None:
         parts = clean.str.extract_groups(pattern).struct.unnest()
         if len(parts) - parts["q"].null_count() >= enough * n:
             month = (parts["q"].cast(pl.Int32) * 3 - 2).alias("m")
-            cells = parts.with_columns(month).select(
-                pl.date(pl.col("y").cast(pl.Int32), pl.col("m"), 1)
-            )
-            return Dates(cells.to_series(), "quarters, each as its first day")
+            firsts = parts.with_columns(month).select(pl.date(pl.col("y").cast(pl.Int32), pl.col("m"), 1))
+            return Dates(firsts.to_series(), "quarters, each as its first day")
     if first.str.contains(_WEEK).sum() < 0.9 * enough * len(first):
         return None
     parts = clean.str.extract_groups(_WEEK).struct.unnest()

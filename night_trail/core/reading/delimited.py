@@ -14,6 +14,7 @@ import polars as pl
 
 from night_trail.core.errors import Unreadable
 from night_trail.core.reading import grid, text
+from night_trail.core.reading.kinds import MISSING
 from night_trail.core.reading.settings import ReadingSettings, Understood
 
 DELIMITERS = [",", ";", "\t", "|"]
@@ -56,7 +57,9 @@ class DelimitedSource:
         self.layout = grid.layout(self.records, settings, name)
         self.names, self.units = self.layout.names, self.layout.units
         self.hints = grid.hints(self.records[self.layout.first :], len(self.names), settings)
-        self._whole_in_sample = len(sample) >= self._path.stat().st_size * 0.999 and len(self.records) < SAMPLE_RECORDS
+        self._whole_in_sample = (
+            len(sample) >= self._path.stat().st_size * 0.999 and len(self.records) < SAMPLE_RECORDS
+        )
         self._footer = 0 if sampled else self._footers()
         self._describe()
 
@@ -109,7 +112,10 @@ class DelimitedSource:
     def _rewritten(self, path: Path, skip: int = 0) -> Path:
         """Write the file anew without its first lines, all line ends made one."""
         target = self._folder / "rewritten.csv"
-        with path.open(encoding="utf-8-sig", newline=None) as source, target.open("w", encoding="utf-8", newline="") as out:
+        with (
+            path.open(encoding="utf-8-sig", newline=None) as source,
+            target.open("w", encoding="utf-8", newline="") as out,
+        ):
             for _ in range(skip):
                 source.readline()
             while piece := source.read(text.CHUNK):
@@ -119,7 +125,10 @@ class DelimitedSource:
     def _rewrite_as_plain(self, escaped: bool) -> None:
         """Write the file anew with commas and plain quotes, where it has spaces, other quotes or escapes."""
         target = self._folder / "plain.csv"
-        with self._path.open(encoding="utf-8-sig", newline="") as source, target.open("w", encoding="utf-8", newline="") as out:
+        with (
+            self._path.open(encoding="utf-8-sig", newline="") as source,
+            target.open("w", encoding="utf-8", newline="") as out,
+        ):
             writer = csv.writer(out, lineterminator="\n")
             if self._delimiter == " ":
                 records: Iterator[list[str]] = (_by_spaces(line, self._quote) for line in source)
@@ -150,7 +159,9 @@ class DelimitedSource:
             tail = _rows("\n".join(lines[-40:]), self._delimiter)
         count, said = grid.footer(tail[-20:], len(self.names))
         if count:
-            self.understood.leave_out(count, f"rows at the end that are no rows of the table: “{'”, “'.join(said)}”")
+            self.understood.leave_out(
+                count, f"rows at the end that are no rows of the table: “{'”, “'.join(said)}”"
+            )
         return count
 
     def _describe(self) -> None:
@@ -158,7 +169,9 @@ class DelimitedSource:
         found.delimiter = found.delimiter or (self._delimiter if len(self.names) > 1 else "")
         if found.delimiter:
             by_hand = ", as chosen by hand" if self._settings.delimiter else ""
-            found.reasons["delimiter"] = f"cells are separated by {DELIMITER_WORDS.get(found.delimiter, found.delimiter)}{by_hand}"
+            found.reasons["delimiter"] = (
+                f"cells are separated by {DELIMITER_WORDS.get(found.delimiter, found.delimiter)}{by_hand}"
+            )
         describe_layout(found, layout)
         found.decimal = self._settings.decimal or self.hints.decimal
         if found.decimal == ",":
@@ -197,9 +210,15 @@ class DelimitedSource:
         if self.layout.header is not None and len(group) > 1 and not self.layout.units:
             heads = [self.layout.raw_names[i] if i < len(self.layout.raw_names) else "" for i in group]
             if all(heads[:2]):
-                repeated = body.select(
-                    pl.all_horizontal(*(c.str.strip_chars() == h.strip() for c, h in zip(cells, heads, strict=True)))
-                ).to_series().fill_null(False)
+                repeated = (
+                    body.select(
+                        pl.all_horizontal(
+                            *(c.str.strip_chars() == h.strip() for c, h in zip(cells, heads, strict=True))
+                        )
+                    )
+                    .to_series()
+                    .fill_null(False)
+                )
         single_blank = int(blank.sum())
         if len(self.names) > 1:
             self.understood.leave_out(single_blank, "blank rows")
@@ -244,7 +263,9 @@ class DelimitedSource:
                 if attempt:
                     reason = str(error).splitlines()[0].rstrip(".")
                     raise Unreadable(
-                        f"The rows cannot be told apart: {reason}", self._name, "Check its quotes and try again."
+                        f"The rows cannot be told apart: {reason}",
+                        self._name,
+                        "Check its quotes and try again.",
                     ) from None
                 self._mend_quotes()
         raise AssertionError
@@ -259,7 +280,10 @@ class DelimitedSource:
         target = self._folder / "mended.csv"
         record: list[str] = []
         count = 0
-        with self._path.open(encoding="utf-8-sig", newline="") as source, target.open("w", encoding="utf-8", newline="") as out:
+        with (
+            self._path.open(encoding="utf-8-sig", newline="") as source,
+            target.open("w", encoding="utf-8", newline="") as out,
+        ):
             writer = csv.writer(out, lineterminator="\n")
             try:
                 for count, record in enumerate(csv.reader(source, delimiter=self._delimiter), start=1):  # noqa: B007
@@ -282,11 +306,17 @@ def describe_layout(found: Understood, layout: grid.Layout) -> None:
     """Say where names, units and rows were found."""
     found.header_row = None if layout.header is None else layout.header + 1
     found.units_row = None if layout.units_row is None else layout.units_row + 1
-    found.reasons["header"] = layout.reason if layout.header is None else f"names stand in row {layout.header + 1}: {layout.reason}"
+    found.reasons["header"] = (
+        layout.reason if layout.header is None else f"names stand in row {layout.header + 1}: {layout.reason}"
+    )
     if layout.units_row is not None:
         found.reasons["units"] = f"row {layout.units_row + 1} holds units"
     if layout.titles:
-        found.leave_out(len(layout.titles), f"title lines above the names: “{layout.titles[0][:80]}”" + ("" if len(layout.titles) == 1 else " and others"))
+        found.leave_out(
+            len(layout.titles),
+            f"title lines above the names: “{layout.titles[0][:80]}”"
+            + ("" if len(layout.titles) == 1 else " and others"),
+        )
 
 
 def _sample(path: Path) -> str:
@@ -339,7 +369,10 @@ def _by_spaces(line: str, quote: str = '"') -> list[str]:
     stripped = line.strip()
     if not stripped:
         return []
-    return [a[1:-1] if len(a) > 1 and a[0] == a[-1] == quote else a for a in re.findall(rf"{quote}[^{quote}]*{quote}|\S+", stripped)]
+    return [
+        a[1:-1] if len(a) > 1 and a[0] == a[-1] == quote else a
+        for a in re.findall(rf"{quote}[^{quote}]*{quote}|\S+", stripped)
+    ]
 
 
 def _spaces_separate(sample: str) -> bool:
@@ -352,7 +385,9 @@ def _spaces_separate(sample: str) -> bool:
     if common < 2 or widths.count(common) < 0.9 * len(rows):
         return False
     body = [row for row in rows[1:] if len(row) == common]
-    values = sum(all(grid.is_value(row[i]) or row[i].lower() in grid.MISSING for row in body) for i in range(common))
+    values = sum(
+        all(grid.is_value(row[i]) or row[i].lower() in MISSING for row in body) for i in range(common)
+    )
     return bool(body) and values >= common / 2
 
 

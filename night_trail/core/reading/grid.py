@@ -18,7 +18,10 @@ _NUMBER = re.compile(r"^\(?[-+−]?[^\w.,\s]{0,3}\s?[-+]?[.,]?\d[\d.,\s']*(?:[eE
 _COMMA = re.compile(r"^[-+]?(?:\d+,(?:\d{1,2}|\d{4,})|0,\d+|\d{1,3}(?:\.\d{3})+,\d+)\s?%?$")
 _POINT = re.compile(r"^[-+]?(?:\d*\.(?:\d{1,2}|\d{4,})|0\.\d+|\d{1,3}(?:,\d{3})+\.\d+)\s?%?$")
 _TOTAL = re.compile(r"^(grand )?(total|totals|sum|average|mean|summe|gesamt|subtotal)\b[: ]*", re.IGNORECASE)
-_NOTE = re.compile(r"^(source|sources|note|notes|quelle|remark|\*|†|©|\(c\)|data (as )?of|generated|exported|end of|--)", re.IGNORECASE)
+_NOTE = re.compile(
+    r"^(source|sources|note|notes|quelle|remark|\*|†|©|\(c\)|data (as )?of|generated|exported|end of|--)",
+    re.IGNORECASE,
+)
 
 
 @dataclass
@@ -58,7 +61,9 @@ def layout(records: list[Record], settings: ReadingSettings, name: str) -> Layou
         raise Unreadable("The file holds only blank lines", name, "Choose a file with rows in it.")
     width = _width([records[i] for i in filled])
     if isinstance(settings.header, int):
-        if not 1 <= settings.header <= len(records) or not any(c.strip() for c in records[settings.header - 1]):
+        if not 1 <= settings.header <= len(records) or not any(
+            c.strip() for c in records[settings.header - 1]
+        ):
             raise Unreadable(
                 f"Row {settings.header} holds no names", name, f"Choose a row from 1 to {len(records)}."
             )
@@ -89,7 +94,9 @@ def _length(record: Record) -> int:
 def _full(record: Record, width: int) -> bool:
     """Whether a record has cells in more than half of the columns; a title line has one or two."""
     cells = sum(bool(c.strip()) for c in record)
-    return cells > width / 2 if width > 2 else cells == width or (width == 2 and len(record) >= 2 and cells >= 1)
+    return (
+        cells > width / 2 if width > 2 else cells == width or (width == 2 and len(record) >= 2 and cells >= 1)
+    )
 
 
 def is_value(cell: str) -> bool:
@@ -117,7 +124,10 @@ def _is_header(records: list[Record], at: int, width: int) -> tuple[bool, str]:
         recurs = [i for i, c in enumerate(cells) if c and c in texts.get(i, set())]
         if recurs and len(below) > 1:
             return False, "words of its first row recur below, so columns are named by their position"
-    return True, "the first full row holds names" if not values else "the first full row holds names and periods"
+    return (
+        True,
+        "the first full row holds names" if not values else "the first full row holds names and periods",
+    )
 
 
 def _mostly_values(records: list[Record], i: int) -> bool:
@@ -152,9 +162,7 @@ def _with_header(
     units_row, units = _units(records, below, width, settings.units_row)
     first = at + 1 if units_row is None else units_row + 1
     names, named = _made_different(cells, width)
-    return Layout(
-        names, first, at, units, units_row, [t for t in titles if t], [*records[at]], named, reason
-    )
+    return Layout(names, first, at, units, units_row, [t for t in titles if t], [*records[at]], named, reason)
 
 
 def _group_names(records: list[Record], at: int, cells: list[str], below: list[int]) -> list[str] | None:
@@ -187,7 +195,9 @@ def _units(
     rest = [records[i] for i in below[1:]]
     over_numbers = any(u and _mostly_values(rest, i) for i, u in enumerate(found))
     odd = [c for c, u, b in zip(cells, found, bracketed, strict=True) if c and not u and not b]
-    if wanted or (over_numbers and sum(map(bool, found)) >= 1 and not any(map(is_value, odd)) and len(odd) <= width / 4):
+    if wanted or (
+        over_numbers and sum(map(bool, found)) >= 1 and not any(map(is_value, odd)) and len(odd) <= width / 4
+    ):
         return at, [u or c.strip("()[]-–") for c, u in zip(cells, found, strict=True)]
     return None, []
 

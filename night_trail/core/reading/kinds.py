@@ -13,10 +13,27 @@ from night_trail.core.reading.dates import Dates, as_dates, from_numbers
 from night_trail.core.reading.numbers import Numbers, as_float, as_numbers, currency_of, unit_of
 from night_trail.core.reading.settings import ColumnSetting
 from night_trail.core.reading.words import Typed, share
-from night_trail.core.table import CLOCK, YEAR, Column, Kind
+from night_trail.core.table import CLOCK, YEAR, Column, Kind, largest
 
 MISSING = (
-    *("", "na", "n/a", "null", "none", "nan", "nil", "-", "--", "—", "?", "missing", "\\n", ".", "<na>", "nat"),
+    *(
+        "",
+        "na",
+        "n/a",
+        "null",
+        "none",
+        "nan",
+        "nil",
+        "-",
+        "--",
+        "—",
+        "?",
+        "missing",
+        "\\n",
+        ".",
+        "<na>",
+        "nat",
+    ),
     *("#n/a", "#div/0!", "#ref!", "#value!", "#name?", "#num!", "#null!", "(null)", "(blank)", "n.a."),
 )
 """Cells that stand for nothing, whatever their case."""
@@ -62,10 +79,7 @@ def typed(
     """
     setting, hints = setting or ColumnSetting(), hints or Hints()
     name = setting.name or name
-    if cells.dtype == pl.String:
-        clean = without_missing(cells, hints.missing)
-    else:
-        clean = _native(cells)
+    clean = without_missing(cells, hints.missing) if cells.dtype == pl.String else _native(cells)
     if clean.dtype == pl.String:
         found = _from_text(name, clean, setting, hints)
     else:
@@ -112,7 +126,9 @@ def without_missing(cells: pl.Series, more: tuple[str, ...] = ()) -> pl.Series:
     """Return texts trimmed, and null where they stand for nothing."""
     clean = cells.str.strip_chars().str.strip_chars("\u00a0\ufeff")
     # spelled out in their usual cases: lower-casing a million cells would cost more
-    nothing = {v for m in MISSING for v in (m, m.upper(), m.capitalize(), m.title())} | {m.strip() for m in more}
+    nothing = {v for m in MISSING for v in (m, m.upper(), m.capitalize(), m.title())} | {
+        m.strip() for m in more
+    }
     return clean.set(clean.is_in(list(nothing)).fill_null(False), None)
 
 
@@ -150,7 +166,9 @@ def _empty(clean: pl.Series, kind: Kind | None) -> pl.Series:
         return clean.cast(pl.Float64, strict=False)
     if kind.temporal:
         return clean.str.to_date("%Y", strict=False).cast(pl.Date if kind == Kind.DATE else pl.Datetime("us"))
-    return pl.Series(clean.name, [None] * len(clean), dtype=pl.Boolean if kind == Kind.YES_NO else pl.Enum([]))
+    return pl.Series(
+        clean.name, [None] * len(clean), dtype=pl.Boolean if kind == Kind.YES_NO else pl.Enum([])
+    )
 
 
 def _number(
@@ -201,7 +219,7 @@ def _plain_number(
     compact = _compact_dates(name, clean, present)
     if compact is not None:
         return compact
-    if float(abs(valid).max() or 0) < 2**53:  # type: ignore[arg-type]
+    if largest(valid) < 2**53:
         integers = numbers.cells.cast(pl.Int64)
     else:
         integers = numbers.plain.cast(pl.Int64, strict=False)
@@ -243,7 +261,9 @@ def _dates(
     found = as_dates(clean, present, enough, setting.date_order, hints.date_order)
     if found is None:
         return None
-    return _dated(found, f"{share(len(clean) - found.cells.null_count(), len(present))} of the cells look like")
+    return _dated(
+        found, f"{share(len(clean) - found.cells.null_count(), len(present))} of the cells look like"
+    )
 
 
 def _dated(found: Dates, look: str) -> Typed:
@@ -303,7 +323,8 @@ def _native(cells: pl.Series) -> pl.Series:
         return without_missing(cells.cast(pl.String))
     if kind.is_integer():
         wide = kind in (pl.UInt64, pl.Int128, pl.UInt128)
-        return cells.cast(pl.Int64, strict=False) if not wide or (cells.max() or 0) < 2**63 else cells.cast(pl.String)  # type: ignore[operator]
+        fits = not wide or largest(cells.cast(pl.Float64)) < 2**63
+        return cells.cast(pl.Int64) if fits else cells.cast(pl.String)
     if kind.is_float() or kind.is_decimal():
         numbers = cells.cast(pl.Float64)
         return numbers.set(numbers.is_nan() | numbers.is_infinite(), None)
@@ -315,17 +336,25 @@ def _native(cells: pl.Series) -> pl.Series:
     if kind == pl.Binary:
         return cells.cast(pl.String, strict=False)
     if kind.is_nested():
-        return pl.Series(cells.name, [None if v is None else str(v)[:1_000] for v in cells.to_list()], dtype=pl.String)
+        return pl.Series(
+            cells.name, [None if v is None else str(v)[:1_000] for v in cells.to_list()], dtype=pl.String
+        )
     return cells.cast(pl.String, strict=False)
 
 
 def _from_values(name: str, cells: pl.Series, setting: ColumnSetting) -> Typed:
     """Return cells that came typed; a kind chosen by hand is read from their text."""
     if setting.kind is not None and cells.dtype not in (pl.Duration, pl.Time):
-        texts = cells.replace_strict({True: "yes", False: "no"}, return_dtype=pl.String) if cells.dtype == pl.Boolean else cells.cast(pl.String)
+        texts = (
+            cells.replace_strict({True: "yes", False: "no"}, return_dtype=pl.String)
+            if cells.dtype == pl.Boolean
+            else cells.cast(pl.String)
+        )
         present = texts.drop_nulls()
-        return _chosen(name, texts, present, setting, Hints(decimal=".")) if len(present) else Typed(
-            setting.kind, _empty(texts, setting.kind), "every cell is missing"
+        return (
+            _chosen(name, texts, present, setting, Hints(decimal="."))
+            if len(present)
+            else Typed(setting.kind, _empty(texts, setting.kind), "every cell is missing")
         )
     if cells.null_count() == len(cells):
         return Typed(Kind.TEXT, cells.cast(pl.String), "every cell is missing")
@@ -341,7 +370,11 @@ def _from_values(name: str, cells: pl.Series, setting: ColumnSetting) -> Typed:
     if isinstance(cells.dtype, pl.Datetime):
         whole = cells.drop_nulls()
         at_midnight = bool((whole.dt.truncate("1d") == whole).all())
-        return Typed(Kind.DATE, cells.cast(pl.Date), reason) if at_midnight else Typed(Kind.DATETIME, cells, reason)
+        return (
+            Typed(Kind.DATE, cells.cast(pl.Date), reason)
+            if at_midnight
+            else Typed(Kind.DATETIME, cells, reason)
+        )
     if cells.dtype == pl.Int64:
         if names.identifies(name):
             return Typed(Kind.IDENTIFIER, cells.cast(pl.String), "whole numbers under an identifier's name")

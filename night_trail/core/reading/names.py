@@ -22,8 +22,9 @@ _IDENTIFIER_ANY = re.compile(
     re.IGNORECASE,
 )
 _INTENSIVE = re.compile(
-    r"rate|ratio|share|temp|price|quarter|week|hour|(^|_)day|target|class|grade|rank|score|rating|avg|average|mean|median|pct|percent|(^|[ _])lat|(^|[ _])lon|year|month|age$"
-    r"|speed|index|level|degree|density|per[ _]|width|height|length|(^|_)(c|f)$",
+    r"rate|ratio|share|temp|price|quarter|week|hour|(^|_)day|target|class|grade|rank|score|rating|avg|average"
+    r"|mean|median|pct|percent|(^|[ _])lat|(^|[ _])lon|year|month|age$|speed|index|level|degree|density"
+    r"|per[ _]|width|height|length|(^|_)(c|f)$",
     re.IGNORECASE,
 )
 _ADDITIVE = re.compile(
@@ -65,17 +66,20 @@ def unit(name: str) -> str:
 def number(name: str, cells: pl.Series, reason: str) -> Typed:
     """Return numbers with fractions as the kind their name and range say."""
     low, high = float(cells.min()), float(cells.max())  # type: ignore[arg-type]
-    if -90 <= low and high <= 90 and re.search(r"(^|[ _.])lat(itude)?$|^lat[ _]", name, re.IGNORECASE):
+    if low >= -90 and high <= 90 and re.search(r"(^|[ _.])lat(itude)?$|^lat[ _]", name, re.IGNORECASE):
         return Typed(Kind.LATITUDE, cells, f"{reason}, under a latitude's name and within ±90", unit="°")
-    if -180 <= low and high <= 180 and re.search(r"(^|[ _.])(lon|lng|long|longitude)$|^lon[ _]", name, re.IGNORECASE):
+    if (
+        low >= -180
+        and high <= 180
+        and re.search(r"(^|[ _.])(lon|lng|long|longitude)$|^lon[ _]", name, re.IGNORECASE)
+    ):
         return Typed(Kind.LONGITUDE, cells, f"{reason}, under a longitude's name and within ±180", unit="°")
     if _PERCENT.search(name):
         return Typed(Kind.SHARE, cells, f"{reason}, under a name that says per cent", unit="%")
-    if 0 <= low and high <= 1 and _SHARE.search(name):
+    if low >= 0 and high <= 1 and _SHARE.search(name):
         return Typed(Kind.SHARE, cells, f"{reason}, from 0 to 1, under a share's name")
-    if currency := unit(name):
-        if currency_of(currency):
-            return Typed(Kind.MONEY, cells, f"{reason}, under a name with {currency}", unit=currency)
+    if (currency := unit(name)) and currency_of(currency):
+        return Typed(Kind.MONEY, cells, f"{reason}, under a name with {currency}", unit=currency)
     dates = from_numbers(name, cells)
     if dates is not None:
         kind = Kind.DATE if dates.cells.dtype == pl.Date else Kind.DATETIME
@@ -86,7 +90,9 @@ def number(name: str, cells: pl.Series, reason: str) -> Typed:
 def whole(name: str, cells: pl.Series, reason: str) -> Typed:
     """Return whole numbers as the kind their name and range say."""
     low, high = cells.min(), cells.max()
-    if (low, high) == (0, 1) and re.search(r"^(is|has|was|did|can)[ _]|flag$|[ _](yn|ok)$", name, re.IGNORECASE):
+    if (low, high) == (0, 1) and re.search(
+        r"^(is|has|was|did|can)[ _]|flag$|[ _](yn|ok)$", name, re.IGNORECASE
+    ):
         return Typed(Kind.YES_NO, cells == 1, f"{reason}, only 0 and 1, under a yes/no name")
     found = number(name, cells.cast(pl.Float64), reason)
     return Typed(Kind.WHOLE, cells, reason) if found.kind == Kind.NUMBER else found

@@ -18,8 +18,8 @@ CURRENCIES = {
     **{"US$": "$", "A$": "A$", "C$": "C$", "Fr.": "CHF", "zł": "PLN", "Kč": "CZK", "R$": "R$"},
 }
 UNITS = {
-    **{u: u for u in "mm cm m km kg g mg t l ml s ms h min °C °F K lux kWh MWh kW W V A Hz hPa Pa".split()},
-    **{u: u for u in "dB ppm mi ft in lb oz mph km/h m/s m² km² m³ ha ° bpm Mbit/s MB GB kB".split()},
+    **{u: u for u in ("mm cm m km kg g mg t l ml s ms h min °C °F K lux kWh MWh kW W V A Hz hPa Pa").split()},
+    **{u: u for u in ("dB ppm mi ft in lb oz mph km/h m/s m² km² m³ ha ° bpm Mbit/s MB GB kB").split()},
     **{"mins": "min", "minutes": "min", "sec": "s", "secs": "s", "seconds": "s", "hours": "h", "hrs": "h"},
     **{"%": "%", "pct": "%", "percent": "%", "degC": "°C", "degF": "°F", "meters": "m", "metres": "m"},
     **{"kph": "km/h", "kmh": "km/h", "litres": "l", "days": "d", "day": "d", "miles": "mi"},

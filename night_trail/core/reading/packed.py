@@ -31,7 +31,9 @@ def members(path: Path, name: str) -> list[str]:
     if len(found) > 200:
         raise Unreadable(f"The archive holds {len(found):,} files", name, "Choose those that are tables.")
     if any(i.flag_bits & 1 for i in found):
-        raise Unreadable("The archive is protected by a password", name, "Unpack it and choose the file inside.")
+        raise Unreadable(
+            "The archive is protected by a password", name, "Unpack it and choose the file inside."
+        )
     return [i.filename for i in found]
 
 
@@ -47,7 +49,9 @@ def unzip(path: Path, member: str, name: str, target: Path, head: int | None = N
             with archive.open(info) as source:
                 _copy(source, target, info.compress_size, name, head)
     except KeyError:
-        raise Unreadable(f"There is no “{member[:80]}” in the archive any more", name, "Choose another.") from None
+        raise Unreadable(
+            f"There is no “{member[:80]}” in the archive any more", name, "Choose another."
+        ) from None
     except (zipfile.BadZipFile, OSError, zlib.error, NotImplementedError, RuntimeError, EOFError):
         raise Unreadable("The archive is broken", name, "Pack it again, or choose the file inside.") from None
 
@@ -58,17 +62,20 @@ def gunzip(path: Path, name: str, target: Path, head: int | None = None) -> None
         with gzip.open(path) as source:
             _copy(source, target, path.stat().st_size, name, head)
     except (OSError, EOFError, zlib.error):
-        raise Unreadable("The compressed file is broken", name, "Pack it again, or choose the file inside.") from None
+        raise Unreadable(
+            "The compressed file is broken", name, "Pack it again, or choose the file inside."
+        ) from None
 
 
-def _copy(source: IO[bytes], target: Path, packed: int, name: str, head: int | None) -> None:
+def _copy(source: IO[bytes] | gzip.GzipFile, target: Path, packed: int, name: str, head: int | None) -> None:
     written = 0
     with target.open("wb") as out:
         while piece := source.read(_CHUNK):
             written += len(piece)
             if written > MOST_UNPACKED or (written > FREE and written > MOST_TIMES * max(packed, 1)):
+                size, was = written // 1_000_000, max(1, packed // 1_000_000)
                 raise Unreadable(
-                    f"The archive unpacks to more than {written // 1_000_000:,} MB from {max(1, packed // 1_000_000):,}",
+                    f"The archive unpacks to more than {size:,} MB from {was:,}",
                     name,
                     "Choose the unpacked file if you trust it.",
                 )
@@ -84,5 +91,7 @@ def check_members(path: Path, name: str) -> None:
         packed = max(1, path.stat().st_size)
     if size > MOST_UNPACKED or (size > FREE and size > MOST_TIMES * packed):
         raise Unreadable(
-            f"The workbook unpacks to {size // 1_000_000:,} MB", name, "Save the table as CSV and choose that."
+            f"The workbook unpacks to {size // 1_000_000:,} MB",
+            name,
+            "Save the table as CSV and choose that.",
         )

@@ -21,7 +21,7 @@ MOST_COLUMNS = 2_000
 
 @dataclass(frozen=True)
 class TypedColumn:
-    """One column as read: its position among the wanted, what is known of it, its cells, its name in the file."""
+    """A column as read: its place among the wanted, what is known of it, its cells, its name in the file."""
 
     position: int
     column: Column
@@ -36,7 +36,9 @@ def wanted_columns(source: Source, settings: ReadingSettings) -> list[int]:
         raise Unreadable("No column is wanted", "", "Keep at least one.")
     if len(found) > MOST_COLUMNS:
         raise Unreadable(
-            f"The file has {len(found):,} columns, more than the {MOST_COLUMNS:,} that are read", "", "Leave some out."
+            f"The file has {len(found):,} columns, more than the {MOST_COLUMNS:,} that are read",
+            "",
+            "Leave some out.",
         )
     return found
 
@@ -128,7 +130,7 @@ def table_name(file_name: str, part: str = "") -> str:
 
 @dataclass(frozen=True)
 class Preview:
-    """The first rows of a file as they would be read: source names, columns, cells, and the first rows as they stand."""
+    """The first rows of a file as they would be read; ``records`` are those above them, as they stand."""
 
     names: list[str]
     columns: dict[str, Column]

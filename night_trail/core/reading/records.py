@@ -62,7 +62,9 @@ class RecordsSource:
             yield [(i, _series(self._columns[i]))]
 
 
-def _records(written: str, name: str, whole: bool, most: int | None) -> tuple[list[dict[str, Any]], Understood]:
+def _records(
+    written: str, name: str, whole: bool, most: int | None
+) -> tuple[list[dict[str, Any]], Understood]:
     decoder = json.JSONDecoder()
     at = len(written) - len(written.lstrip("\ufeff" + _SPACE))
     listed = written[at : at + 1] == "["

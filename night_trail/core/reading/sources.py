@@ -76,12 +76,19 @@ def form_of(path: Path, name: str) -> str:
     if head.startswith(_OLE):
         _refuse_protected(path, name)
         return "workbook"
-    for magic, form in ((b"PAR1", "parquet"), (b"ARROW1", "arrow"), (b"SQLite format 3\x00", "sqlite"), (b"\x1f\x8b", "gzip")):
+    for magic, form in (
+        (b"PAR1", "parquet"),
+        (b"ARROW1", "arrow"),
+        (b"SQLite format 3\x00", "sqlite"),
+        (b"\x1f\x8b", "gzip"),
+    ):
         if head.startswith(magic):
             return form
     start = head.lstrip()
     for magic, what in REFUSED.items():
-        if head.startswith(magic) or (magic.startswith(b"<") and start[:20].lower().startswith(magic.lower())):
+        if head.startswith(magic) or (
+            magic.startswith(b"<") and start[:20].lower().startswith(magic.lower())
+        ):
             raise Unreadable(f"This is {what}", name, "Save the table as CSV or XLSX and choose that.")
     return "json" if looks_like_json(head) else "text"
 
@@ -92,7 +99,9 @@ def _is_workbook(path: Path, name: str) -> bool:
             inside = set(archive.namelist())
             kind = archive.read("mimetype")[:60] if "mimetype" in inside else b""
     except (zipfile.BadZipFile, OSError, RuntimeError, ValueError):
-        raise Unreadable("This is a broken archive", name, "Pack it again, or choose the file inside.") from None
+        raise Unreadable(
+            "This is a broken archive", name, "Pack it again, or choose the file inside."
+        ) from None
     found = "xl/workbook.xml" in inside or "xl/workbook.bin" in inside or b"spreadsheet" in kind
     if found:
         packed.check_members(path, name)
@@ -140,7 +149,9 @@ def parts(path: Path, name: str) -> list[str]:
 
 
 def _needs_all(member: str) -> bool:
-    return member.lower().endswith((".xlsx", ".xls", ".ods", ".db", ".sqlite", ".sqlite3", ".parquet", ".arrow", ".feather"))
+    return member.lower().endswith(
+        (".xlsx", ".xls", ".ods", ".db", ".sqlite", ".sqlite3", ".parquet", ".arrow", ".feather")
+    )
 
 
 def open_file(
@@ -201,7 +212,9 @@ def _unpacked(
         raise Unreadable("This is an archive in an archive", name, "Unpack it and choose the file inside.")
     if form == "gzip" and form_of(inside, name) in ("workbook", "sqlite", "parquet", "arrow") and head:
         packed.gunzip(path, name, inside)
-    source = open_file(inside, f"{name}{packed.BETWEEN}{member}" if form == "zip" else name, settings, inner, sampled)
+    source = open_file(
+        inside, f"{name}{packed.BETWEEN}{member}" if form == "zip" else name, settings, inner, sampled
+    )
     source.understood.format += f" in {'a gzip file' if form == 'gzip' else 'a zip archive'}"
     source.understood.part = part
     source._unpacked = folder  # type: ignore[attr-defined]  # kept as long as the source

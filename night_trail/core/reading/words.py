@@ -42,7 +42,9 @@ _ORDERS = [
     "first second third fourth",
     "light medium heavy",
 ]
-_PLACE = re.compile(r"(^|[ _.-])(city|town|country|county|state|province|municipality|village|place)$", re.IGNORECASE)
+_PLACE = re.compile(
+    r"(^|[ _.-])(city|town|country|county|state|province|municipality|village|place)$", re.IGNORECASE
+)
 _RANGE = re.compile(r"^[<≤]? ?(\d[\d,.]*) ?(?:-|–|to|\+|and|$)", re.IGNORECASE)
 
 
@@ -68,9 +70,7 @@ def share(part: int, whole: int) -> str:
 
 def yes_no(clean: pl.Series, present: pl.Series, whole: bool = True) -> Typed | None:
     """Return cells as yes or no where all of them are; ``whole`` False takes those that are."""
-    if whole and not any(
-        set(present.head(100).str.to_lowercase()) <= yes | no for yes, no in _YES_NO
-    ):
+    if whole and not any(set(present.head(100).str.to_lowercase()) <= yes | no for yes, no in _YES_NO):
         return None
     lower = clean.str.to_lowercase()
     values = set(lower.drop_nulls().unique())
@@ -90,7 +90,7 @@ def words(name: str, clean: pl.Series, present: pl.Series) -> Typed:
     distinct = len(values)
     pattern = hidden_pattern(values)
     if distinct <= CATEGORY_MOST and distinct <= len(present) / 2:
-        return category(clean, present, _PLACE.search(name) and Kind.PLACE or None, pattern)
+        return category(clean, present, (_PLACE.search(name) and Kind.PLACE) or None, pattern)
     spaces = bool(present.str.contains(r"\s").any())
     longest = max((int(n) for n in present.str.len_chars().unique()), default=0)
     if distinct == len(present) and len(present) >= 10 and longest <= 40 and not spaces:
@@ -120,8 +120,8 @@ def category(clean: pl.Series, present: pl.Series, kind: Kind | None = None, pat
 def known_order(labels: list[str]) -> list[str] | None:
     """Return labels in the order their words have, None where they have none.
 
-    >>> known_order(["high", "low", "medium"]), known_order(["31-40", "5-10", "11-30"]), known_order(["a", "b"])
-    (['low', 'medium', 'high'], ['5-10', '11-30', '31-40'], None)
+    >>> known_order(["high", "low", "medium"]), known_order(["31-40", "5-10"]), known_order(["a", "b"])
+    (['low', 'medium', 'high'], ['5-10', '31-40'], None)
     """
     if len(labels) < 2:
         return None

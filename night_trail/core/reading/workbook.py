@@ -45,7 +45,9 @@ def sheets(path: Path, name: str) -> list[str]:
 
 def _cells(book: Any, sheet: str, name: str, most: int | None) -> pl.DataFrame:
     try:
-        frame: pl.DataFrame = book.load_sheet(sheet, header_row=None, n_rows=most, dtypes="string").to_polars()
+        frame: pl.DataFrame = book.load_sheet(
+            sheet, header_row=None, n_rows=most, dtypes="string"
+        ).to_polars()
     except Exception as error:
         raise _broken(error, name) from None
     return frame

@@ -138,7 +138,7 @@ def from_words(text: str, table: Table) -> Condition:
     if lowered.startswith("contains "):
         return Contains(column.name, rest[9:].strip(" \"“”'"))
     if column.kind.temporal and lowered.startswith("in ") and (period := _period(lowered[3:])):
-        return Between(column.name, *(day.isoformat() for day in period))
+        return Between(column.name, period[0], period[1])
     for pattern, flags in _RANGES:
         if found := pattern.fullmatch(rest):
             return _ranged(column, found, dict(flags))
@@ -152,14 +152,14 @@ def from_words(text: str, table: Table) -> Condition:
 _MONTHS = {name.lower(): i for i, name in enumerate(calendar.month_name) if name}
 
 
-def _period(text: str) -> tuple[dt.date, dt.date] | None:
+def _period(text: str) -> tuple[str, str] | None:
     """Return the first day of a calendar period and the day after it, None where it is none.
 
     >>> _period("march 2022"), _period("quarter 4 of 2021")
-    ((datetime.date(2022, 3, 1), datetime.date(2022, 4, 1)), (datetime.date(2021, 10, 1), datetime.date(2022, 1, 1)))
+    (('2022-03-01', '2022-04-01'), ('2021-10-01', '2022-01-01'))
     """
     if found := re.fullmatch(r"(\d{4})(?:[-–](\d{4}))?", text):
-        return dt.date(int(found[1]), 1, 1), dt.date(int(found[2] or found[1]) + 1, 1, 1)
+        return f"{found[1]}-01-01", f"{int(found[2] or found[1]) + 1:04d}-01-01"
     if found := re.fullmatch(r"quarter ([1-4]) of (\d{4})", text):
         return _months(int(found[2]), 3 * int(found[1]) - 2, 3)
     found = re.fullmatch(r"(week from )?(?:(\d{1,2}) )?([a-z]+) (\d{4})", text)
@@ -171,12 +171,12 @@ def _period(text: str) -> tuple[dt.date, dt.date] | None:
         day = dt.date(int(found[4]), _MONTHS[found[3]], int(found[2]))
     except ValueError:
         return None
-    return day, day + dt.timedelta(days=7 if found[1] else 1)
+    return day.isoformat(), (day + dt.timedelta(days=7 if found[1] else 1)).isoformat()
 
 
-def _months(year: int, month: int, count: int) -> tuple[dt.date, dt.date]:
+def _months(year: int, month: int, count: int) -> tuple[str, str]:
     after = month + count - 1
-    return dt.date(year, month, 1), dt.date(year + after // 12, after % 12 + 1, 1)
+    return f"{year:04d}-{month:02d}-01", f"{year + after // 12:04d}-{after % 12 + 1:02d}-01"
 
 
 def _values(column: Column, text: str, negated: bool) -> Condition:

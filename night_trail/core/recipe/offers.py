@@ -1,0 +1,122 @@
+"""Which remedies suit a column or a table, each with the step that would be taken."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+import polars as pl
+
+from night_trail.core.reading.numbers import UNITS, hidden_number, unit_of
+from night_trail.core.recipe import steps as s
+from night_trail.core.recipe.apply import currency
+from night_trail.core.recipe.clusters import MOST_VALUES, Cluster, clusters
+from night_trail.core.table import Coded, Column, Kind, largest, on_axis
+from night_trail.core.words.numbers import counted, number
+
+_SENTINELS = (-1, -9, -99, -999, -9999, -99999, 99, 999, 9999, 99999, 999999, 9_999_999)
+_OUT_OF = re.compile(r"^ ?(?:of|/|out of|von|sur) ?(\d{1,3})(?: .*)?$", re.IGNORECASE)
+
+
+class Offer(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A remedy in words, and the step that takes it; ``look`` asks to be shown before it is taken."""
+
+    text: str
+    step: s.Step
+    look: bool = False
+
+
+def column_offers(column: Column, cells: pl.Series) -> tuple[Offer, ...]:
+    """Return the remedies that suit one column, the surest first."""
+    found = []
+    if column.pattern and (offer := _hidden_number(column, cells)):
+        found.append(offer)
+    if column.kind.numeric and (sentinel := _sentinel(column, cells)):
+        found.append(sentinel)
+    if column.kind in (Kind.CATEGORY, Kind.PLACE, Kind.TEXT) and 1 < column.distinct <= MOST_VALUES:
+        found += _spellings(column, cells)
+    if column.missing < len(cells) and column.distinct == 1 and len(cells) > 1:
+        found.append(Offer("Leave it out", s.Leave((column.name,))))
+    return tuple(found)
+
+
+def _hidden_number(column: Column, cells: pl.Series) -> Offer | None:
+    before, _, after = column.pattern.partition("n")
+    # a text before the number may hold an n of its own: the number is where the cells have it
+    match = re.match(r"^(\D*?)[-+]?\d[\d,]*(?:\.\d+)?(.*)$", str(cells.drop_nulls()[0]), re.DOTALL)
+    if match:
+        before, after = match[1], match[2]
+    texts = cells.unique() if isinstance(cells.dtype, pl.Enum) else cells.head(20_000)
+    numbers = (
+        texts.cast(pl.String)
+        .str.extract(hidden_number(before, after), 1)
+        .str.replace_all(",", "")
+        .cast(pl.Float64, strict=False)
+    ).drop_nulls()
+    if not len(numbers):
+        return None
+    out_of = _OUT_OF.match(after)
+    if out_of and not before.strip():
+        top = int(out_of[1])
+        if largest(numbers) <= top:
+            return Offer(
+                f"Read as a number from 1 to {top}", s.ReadNumber(column.name, before, after, top=top)
+            )
+    money = currency(before) or ("" if after.strip() in UNITS else currency(after))
+    if money and not (before.strip() and after.strip()):
+        return Offer(f"Read as money, {money}", s.ReadNumber(column.name, before, after, Kind.MONEY, money))
+    unit = unit_of(after) or (after.strip()[:12] if not before.strip() else "")
+    said = f", {unit}" if unit else ""
+    return Offer(f"Read as a number{said}", s.ReadNumber(column.name, before, after, unit=unit))
+
+
+def _sentinel(column: Column, cells: pl.Series) -> Offer | None:
+    """Return the offer to count a number such as 9999 as missing, where it recurs far from the rest."""
+    ends = (cells.max(), cells.min())
+    if len(cells) - column.missing < 10 or not any(end in _SENTINELS for end in ends):
+        return None
+    axis = np.asarray(on_axis(cells))
+    axis = axis[~np.isnan(axis)]
+    for end, sign in ((float(axis.max()), 1), (float(axis.min()), -1)):
+        if end not in _SENTINELS:
+            continue
+        rest = axis[axis != end]
+        times = len(axis) - len(rest)
+        if not len(rest) or times < 2 or times > len(axis) / 2:
+            continue
+        low, high = float(rest.min()), float(rest.max())
+        gap = (end - high) if sign > 0 else (low - end)
+        lonely_minus = end == -1 and low >= 0 and times >= 2
+        if gap > (high - low) or (lonely_minus and column.kind == Kind.WHOLE and high > 20):
+            text = f"Count {number(end)} as missing ({counted(times, 'cell')})"
+            return Offer(text, s.ToMissing(column.name, (end,)))
+    return None
+
+
+def _spellings(column: Column, cells: pl.Series) -> list[Offer]:
+    found = spelling_clusters(cells)
+    mapping = {old: new for cluster in found for old, new in cluster.mapping().items()}
+    if not mapping:
+        return []
+    return [Offer(f"Unify {counted(len(mapping), 'spelling')}", s.Unify(column.name, mapping), look=True)]
+
+
+def spelling_clusters(cells: pl.Series) -> list[Cluster]:
+    """Return the groups of spellings in a column."""
+    coded = Coded.of(cells)
+    counts = np.bincount(coded.codes + 1, minlength=len(coded.labels) + 1)[1:]
+    return clusters({label: int(n) for label, n in zip(coded.labels, counts, strict=True) if n})
+
+
+def table_offers(columns: Sequence[Column]) -> list[Offer]:
+    """Return remedies that take more than one column: a date and a time of day that are one moment."""
+    dates = [c for c in columns if c.kind == Kind.DATE]
+    times = [c for c in columns if c.kind == Kind.TIME]
+    if len(dates) != 1 or len(times) != 1:
+        return []
+    date, time = dates[0].name, times[0].name
+    name = f"{date}_{time}" if " " not in date + time else f"{date} {time}"
+    text = f"Put {date} and {time} together as one moment"
+    return [Offer(text, s.Combine(date, time, name[:200]))]
