@@ -87,7 +87,7 @@ def _read(options: argparse.Namespace) -> int:
     for note in notes:
         print(f"  {note}")
     for column in table.columns:
-        unit = f", {column.unit}" if column.unit else ""
+        unit = f", {column.unit_words}" if column.unit_words else ""
         missing = f"; {column.missing:,} missing" if column.missing else ""
         print(f"  {column.name}: {column.kind}{unit}, because {column.reason}{missing}")
         if column.failed:

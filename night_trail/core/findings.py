@@ -85,7 +85,7 @@ class Gathered:
         together, pattern = self._missing()
         found += together
         found += self._related()
-        found += [Finding(offer.text + "?", odd=False, offer=offer) for offer in table_offers(self.columns)]
+        found += [_one_moment(offer) for offer in table_offers(self.columns)]
         return found, pattern
 
     def _keys(self, fetch: Fetch) -> list[Finding]:
@@ -265,6 +265,14 @@ class Gathered:
                 )
                 found.append(Finding(text, (fine.name, coarse.name), odd=one))
         return found[:_MOST_SAID]
+
+
+def _one_moment(offer: Offer) -> Finding:
+    step = offer.step
+    assert isinstance(step, s.Combine)  # noqa: S101  (the only offer for a table as a whole)
+    return Finding(
+        f"{step.date} and {step.time} are likely one moment.", (step.date, step.time), (), False, offer
+    )
 
 
 def _suspicious(column: Column, cells: pl.Series, today: dt.date) -> list[Finding]:

@@ -103,6 +103,11 @@ class Column(msgspec.Struct, frozen=True, kw_only=True):
     top: int = 0
 
     @property
+    def unit_words(self) -> str:
+        """The unit as it is named beside the kind; clock times need none."""
+        return "" if self.unit == CLOCK else self.unit
+
+    @property
     def role(self) -> str:
         """Whether it makes sense to sum; empty for what is no number."""
         return ("additive" if self.additive else "intensive") if self.kind.numeric else ""

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +14,7 @@ from night_trail.core.conditions import Between
 from night_trail.core.errors import NightTrailError
 from night_trail.core.question import Bins, Spread
 from night_trail.core.turns import Beside, Light, See, Slot
+from night_trail.demo.light_traps import write_traps
 from night_trail.demo.night_buses import write_csv
 from night_trail.tables.arrivals import read_arrival
 from night_trail.tables.models import Arrival, Table
@@ -29,13 +29,19 @@ TITLE = "Why are we late?"
 
 def bring_buses(owner: Any) -> Table:
     """Write the trips as a file and read it the way any other file is read."""
+    return _bring(owner, "night_buses.csv", write_csv)
+
+
+def bring_traps(owner: Any) -> Table:
+    """Write the light traps' notebook and read it; its faults are left to be put right."""
+    return _bring(owner, "light_traps.csv", write_traps)
+
+
+def _bring(owner: Any, name: str, write: Callable[[Path], object]) -> Table:
     settings.INCOMING.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "night_buses.csv"
-        write_csv(path)
-        kept = settings.INCOMING / f"demo-{owner.pk}.csv"
-        shutil.copy(path, kept)
-    arrival = Arrival.objects.create(owner=owner, file_name="night_buses.csv", path=str(kept))
+    kept = settings.INCOMING / f"demo-{owner.pk}-{name}"
+    write(kept)
+    arrival = Arrival.objects.create(owner=owner, file_name=name, path=str(kept))
     read_arrival(arrival)
     if arrival.table is None:
         raise NightTrailError(f"The demo table could not be made: {arrival.said}")

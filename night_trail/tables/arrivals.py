@@ -1,58 +1,108 @@
-"""A file becomes a table: complete, or not at all.
+"""A file becomes tables: complete, or not at all.
 
-While a file is read its version belongs to no table, so nothing can see it;
-the last step gives it one. Whatever goes wrong before that takes the version
-and all its parts away again.
+A file that arrives is looked at first (``receive``): each sheet or inner table
+is an arrival of its own, in one bundle, and waits in its preview. While one is
+read its version belongs to no table, so nothing can see it; the last step
+gives it one. Whatever goes wrong before that takes the version and all its
+parts away again.
 """
 
 from __future__ import annotations
 
 import logging
 import shutil
+import time
+from collections.abc import Sequence
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.db import transaction
+from django.db.models import Max
+from django.utils import timezone
 
 from night_trail.core.errors import NightTrailError
-from night_trail.core.reading import open_file, read
-from night_trail.core.reading.read import row_noun
-from night_trail.core.survey import Profile, profile, survey
+from night_trail.core.reading import open_file, parts, read
+from night_trail.core.reading.read import row_noun, wanted_columns
+from night_trail.core.survey import Surveyor
 from night_trail.core.table import Column
-from night_trail.tables import cache
-from night_trail.tables.models import Arrival, ColumnPart, SourcePart, Table, Version
+from night_trail.core.words.numbers import listed
+from night_trail.tables import cache, recipes
+from night_trail.tables.models import Arrival, Bundle, SourceFile, SourcePart, Table, Version
 
 logger = logging.getLogger(__name__)
 
 PIECE = 4 * 1024 * 1024
+MOST_PARTS = 60
+PREVIEWS_KEPT = timedelta(days=7)
 
 
 class Cancelled(Exception):
     """The owner does not want the file any more."""
 
 
-def receive(owner: Any, uploaded: TemporaryUploadedFile) -> Arrival:
-    """Keep an uploaded file where the worker finds it."""
-    arrival = Arrival.objects.create(
-        owner=owner, file_name=Path(uploaded.name or "table").name[:255], path=""
-    )
+def receive(owner: Any, uploaded: Sequence[TemporaryUploadedFile], into: Table | None = None) -> Bundle:
+    """Keep uploaded files where the worker finds them, and look what tables are in them."""
+    names = [Path(file.name or "table").name[:255] for file in uploaded]
+    bundle = Bundle.objects.create(owner=owner, name=names[0][:200])
     settings.INCOMING.mkdir(parents=True, exist_ok=True)
-    arrival.path = str(settings.INCOMING / f"arrival-{arrival.pk}")
-    shutil.move(uploaded.temporary_file_path(), arrival.path)
-    arrival.save(update_fields=["path"])
-    return arrival
+    for file, name in zip(uploaded, names, strict=True):
+        path = settings.INCOMING / f"bundle-{bundle.pk}-{names.index(name)}-{time.time_ns()}"
+        shutil.move(file.temporary_file_path(), path)
+        add_to_bundle(bundle, path, name, into)
+    return bundle
+
+
+def add_to_bundle(
+    bundle: Bundle, path: Path, name: str, into: Table | None = None, part: str | None = None
+) -> None:
+    """Make an arrival of each table in a file; one that failed where it cannot be read."""
+    said = "Look at how it is understood, then read it."
+    source = {"owner": bundle.owner, "bundle": bundle, "file_name": name, "path": str(path), "into": into}
+    try:
+        found = [part] if part is not None else parts(path, name)[:MOST_PARTS]
+        if into is not None:
+            found = [p for p in found if p == into.latest.part] or found[:1]
+    except NightTrailError as error:
+        Arrival.objects.create(**source, state=Arrival.State.FAILED, said=str(error)[:400], wanted=False)
+        path.unlink(missing_ok=True)
+        return
+    kept = into.latest.settings_value() if into is not None else None
+    for inner in found:
+        Arrival.objects.create(
+            **source,
+            part=inner[:300],
+            state=Arrival.State.PREVIEW,
+            said=said,
+            settings=Version.as_json(kept) if kept is not None else {},
+        )
+
+
+def bring_again(table: Table) -> Bundle:
+    """Lay a table's file out once more, to be read with other settings into the same table."""
+    root = table.latest.base or table.latest
+    if root.source_file is None:
+        raise NightTrailError(f"The file of {table.name} was not kept", "", "Bring it again.")
+    bundle = Bundle.objects.create(owner=table.owner, name=root.source_file.name[:200])
+    settings.INCOMING.mkdir(parents=True, exist_ok=True)
+    path = settings.INCOMING / f"bundle-{bundle.pk}-again-{time.time_ns()}"
+    with path.open("wb") as out:
+        for data in root.source_file.parts.order_by("part").values_list("data", flat=True).iterator(2):
+            out.write(bytes(data))
+    add_to_bundle(bundle, path, root.source_file.name, table, root.part)
+    return bundle
 
 
 def read_arrival(arrival: Arrival) -> None:
-    """Read a file into a new table, saying how far it is; leave nothing behind where that fails."""
+    """Read a file into a table, saying how far it is; leave nothing behind where that fails."""
     if arrival.cancelled:
         _end(arrival, Arrival.State.CANCELLED, "Cancelled; nothing was kept.")
         return
     version = Version.objects.create()
-    arrival.version, arrival.state = version, Arrival.State.READING
-    arrival.save(update_fields=["version", "state"])
+    arrival.version, arrival.state, arrival.started = version, Arrival.State.READING, time.time()
+    arrival.save(update_fields=["version", "state", "started"])
     try:
         _read_into(arrival, version)
     except Cancelled:
@@ -66,52 +116,107 @@ def read_arrival(arrival: Arrival) -> None:
         version.delete()
         said = f"{arrival.file_name} could not be read, and nothing was kept. Save it as CSV and try again."
         _end(arrival, Arrival.State.FAILED, said)
+    _forget_unused_files()
 
 
 def _read_into(arrival: Arrival, version: Version) -> None:
-    path = Path(arrival.path)
+    path, chosen = Path(arrival.path), arrival.settings_value()
     _say(arrival, 0.02, "Looking at the file.")
-    source = open_file(path, arrival.file_name)
+    source = open_file(path, arrival.file_name, chosen, arrival.part)
+    total = len(wanted_columns(source, chosen))
+    _say(arrival, 0.05, f"Reading the first of {total:,} columns.")
     columns: list[Column] = []
-    profiles: list[tuple[Profile, Any]] = []
+    surveyor: Surveyor | None = None
     height = 0
-    for found in read(source):
-        height = len(found.cells)
-        share = (found.position + 1) / len(source.names)
-        name = found.column.name[:60]
+    for found in read(source, chosen):
+        if surveyor is None:
+            height = len(found.cells)
+            surveyor = Surveyor(height, timezone.now().date())
+        share = 0.05 + 0.85 * min(1.0, (found.position + 1) / total)
+        left = _time_left(arrival, share)
         _say(
             arrival,
-            0.05 + 0.85 * share,
-            f"{height:,} rows: column {found.position + 1} of {len(source.names)}, {name}.",
+            share,
+            f"{height:,} rows: column {found.position + 1} of {total}, {found.column.name[:60]}{left}.",
         )
         columns.append(found.column)
-        # of the cells only the dates' first column is asked for again, by the survey
-        cells = found.cells if found.column.kind.temporal else None
-        profiles.append((profile(found.column, found.cells), cells))
-        ColumnPart.objects.bulk_create(
-            ColumnPart(version=version, position=found.position, part=i, data=data)
-            for i, data in enumerate(cache.encode(found.cells))
-        )
-    _say(arrival, 0.93, "Keeping the file as it arrived.")
+        surveyor.add(found.column, found.cells)
+        cache.keep(version.pk, found.position, found.cells)
+    surveyor = surveyor or Surveyor(0, timezone.now().date())
+    _say(arrival, 0.92, "Looking at the columns together.")
+    surveyed = surveyor.finish(lambda i: cache.column((version.pk, i, None, None)))
+    _say(arrival, 0.95, "Keeping the file as it arrived.")
+    arrival.source_file = _kept_file(arrival, path)
+    arrival.save(update_fields=["source_file"])
+    with transaction.atomic():
+        version.height = height
+        version.columns = Version.as_json(columns)
+        version.survey = Version.as_json(surveyed)
+        version.notes = source.understood.notes()
+        version.understood = Version.as_json(source.understood)
+        version.settings = arrival.settings
+        version.part = arrival.part
+        version.source_file = arrival.source_file
+        table = arrival.into or _new_table(arrival, columns, height)
+        _settle(table, version, arrival)
+        arrival.table = table
+        _end(arrival, Arrival.State.DONE, f"{height:,} rows and {len(columns):,} columns.")
+
+
+def _new_table(arrival: Arrival, columns: list[Column], height: int) -> Table:
+    nouns = row_noun(columns, height)
+    name = free_name(arrival.owner, arrival.title[:180] or "table")
+    return Table.objects.create(
+        owner=arrival.owner, bundle=arrival.bundle, name=name, noun_one=nouns[0][:60], noun_many=nouns[1][:60]
+    )
+
+
+def _settle(table: Table, version: Version, arrival: Arrival) -> None:
+    """Make a version a table's own; a fresh delivery meets the recipe of the rows before it."""
+    before = table.versions.count() and table.latest
+    version.number = (table.versions.aggregate(top=Max("number"))["top"] or 0) + 1
+    version.table = table
+    if before:
+        version.complaints = _differences(before.base or before, version)
+    version.save()
+    if before and before.recipe:
+        recipes.set_recipe(table, before.steps(), base=version, lenient=True)
+    else:
+        Table.objects.filter(pk=table.pk).update(current=version)
+
+
+def _differences(before: Version, now: Version) -> list[str]:
+    """Return what a delivery's columns have otherwise than those before it."""
+    old, new = ({c.name: c.kind for c in v.column_list()} for v in (before, now))
+    said = []
+    if gone := [n for n in old if n not in new]:
+        said.append(f"Columns that are gone: {listed(gone[:8])}.")
+    if fresh := [n for n in new if n not in old]:
+        said.append(f"Columns that were not there before: {listed(fresh[:8])}.")
+    said += [f"{n} is now {new[n]}; it was {old[n]}." for n in new if n in old and new[n] != old[n]]
+    return said[:20]
+
+
+def _kept_file(arrival: Arrival, path: Path) -> SourceFile:
+    """Return the file in the database, kept once for all tables that were read from it."""
+    same = Arrival.objects.filter(path=arrival.path, source_file__isnull=False).first()
+    if same is not None and same.source_file is not None:
+        return same.source_file
+    kept = SourceFile.objects.create(name=arrival.file_name)
     with path.open("rb") as file:
         part = 0
         while piece := file.read(PIECE):
-            SourcePart.objects.create(version=version, part=part, data=piece)
+            SourcePart.objects.create(file=kept, part=part, data=piece)
             part += 1
-    with transaction.atomic():
-        nouns = row_noun(columns, height)
-        name = free_name(arrival.owner, Path(arrival.file_name).stem[:180] or "table")
-        table = Table.objects.create(
-            owner=arrival.owner, name=name, noun_one=nouns[0][:60], noun_many=nouns[1][:60]
-        )
-        version.table = table
-        version.height = height
-        version.columns = Version.as_json(columns)
-        version.survey = Version.as_json(survey(profiles, height))
-        version.notes = source.notes
-        version.save()
-        arrival.table = table
-        _end(arrival, Arrival.State.DONE, f"{height:,} rows and {len(columns):,} columns.")
+    return kept
+
+
+def _forget_unused_files() -> None:
+    used = Arrival.objects.filter(state__in=_UNFINISHED, source_file__isnull=False).values("source_file")
+    SourceFile.objects.filter(versions=None).exclude(pk__in=used).delete()
+
+
+_UNFINISHED = (Arrival.State.PREVIEW, Arrival.State.WAITING, Arrival.State.READING)
 
 
 def free_name(owner: Any, wanted: str) -> str:
@@ -122,6 +227,12 @@ def free_name(owner: Any, wanted: str) -> str:
         count += 1
         name = f"{wanted} ({count})"
     return name
+
+
+def _time_left(arrival: Arrival, share: float) -> str:
+    passed = time.time() - arrival.started
+    left = passed / share * (1 - share)
+    return f"; about {max(1, round(left))} s left" if passed > 2 and left > 2 else ""
 
 
 def _say(arrival: Arrival, progress: float, said: str) -> None:
@@ -136,16 +247,40 @@ def _end(arrival: Arrival, state: str, said: str) -> None:
     arrival.progress = 1.0 if state == Arrival.State.DONE else arrival.progress
     arrival.version = arrival.version if state == Arrival.State.DONE else None
     arrival.save(update_fields=["state", "said", "progress", "version", "table"])
-    Path(arrival.path).unlink(missing_ok=True)
+    discard_file(arrival.path)
+
+
+def discard_file(path: str) -> None:
+    """Delete an incoming file once no arrival waits for it any more."""
+    if path and not Arrival.objects.filter(path=path, state__in=_UNFINISHED).exists():
+        Path(path).unlink(missing_ok=True)
+
+
+def give_up(bundle: Bundle) -> None:
+    """Forget previews that are not wanted, and their files."""
+    for arrival in bundle.arrivals.filter(state=Arrival.State.PREVIEW):
+        _end(arrival, Arrival.State.CANCELLED, "Cancelled; nothing was kept.")
 
 
 def clear_interrupted() -> int:
-    """Mark what a killed worker left unfinished as failed and take its rows away; return how many."""
-    interrupted = Arrival.objects.filter(state=Arrival.State.READING)
-    count = 0
-    for arrival in interrupted:
-        said = f"Reading {arrival.file_name} was interrupted, and nothing was kept. Bring the file again."
-        _end(arrival, Arrival.State.FAILED, said)
-        count += 1
+    """Take away what a killed worker left unfinished and say so; return how many files it were.
+
+    Where the file is still at hand its preview is open again, with all that was decided.
+    """
+    interrupted = list(Arrival.objects.filter(state=Arrival.State.READING))
     Version.objects.filter(table=None).delete()
-    return count
+    for arrival in interrupted:
+        if Path(arrival.path).is_file():
+            arrival.state, arrival.version, arrival.progress = Arrival.State.PREVIEW, None, 0.0
+            arrival.said = (
+                f"Reading {arrival.file_name} was interrupted, and nothing was kept. Read it again."[:400]
+            )
+            arrival.save(update_fields=["state", "version", "progress", "said"])
+        else:
+            said = f"Reading {arrival.file_name} was interrupted, and nothing was kept. Bring the file again."
+            _end(arrival, Arrival.State.FAILED, said)
+    old = Bundle.objects.filter(created__lt=timezone.now() - PREVIEWS_KEPT)
+    for bundle in old.filter(arrivals__state=Arrival.State.PREVIEW).distinct():
+        give_up(bundle)
+    _forget_unused_files()
+    return len(interrupted)

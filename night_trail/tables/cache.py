@@ -12,9 +12,11 @@ from cachetools import LRUCache
 from django.conf import settings
 
 from night_trail.core.table import Coded, Ordered, Outline
-from night_trail.tables.models import ColumnPart
+from night_trail.tables.models import ColumnPart, Place
 
 PART_ROWS = 250_000
+FIRST_MAP = 1_000_000
+"""Row maps of a version are kept as columns from this position on."""
 
 Kept = pl.Series | Ordered | Coded | Outline
 T = TypeVar("T", bound=Kept)
@@ -26,7 +28,7 @@ def _size(kept: Kept) -> int:
     return max(1, kept.estimated_size() if isinstance(kept, pl.Series) else kept.nbytes)
 
 
-_columns: LRUCache[tuple[int, int, type], Kept] = LRUCache(settings.COLUMN_CACHE_BYTES, getsizeof=_size)
+_columns: LRUCache[tuple[Place, type], Kept] = LRUCache(settings.COLUMN_CACHE_BYTES, getsizeof=_size)
 
 
 def encode(cells: pl.Series) -> list[bytes]:
@@ -39,14 +41,30 @@ def encode(cells: pl.Series) -> list[bytes]:
     return parts
 
 
-def column(version_id: int, position: int) -> pl.Series:
-    """Return all cells of a column, from the cache or the database."""
-    return view(version_id, position, pl.Series, lambda: _decoded(version_id, position))
+def keep(version_id: int, position: int, cells: pl.Series) -> None:
+    """Keep a column of a version in the database."""
+    ColumnPart.objects.bulk_create(
+        ColumnPart(version_id=version_id, position=position, part=i, data=data)
+        for i, data in enumerate(encode(cells))
+    )
 
 
-def view(version_id: int, position: int, kind: type[T], make: Callable[[], T]) -> T:
+def column(place: Place) -> pl.Series:
+    """Return all cells of a column, from the cache or the database, in the rows its map gives."""
+    return view(place, pl.Series, lambda: _gathered(place))
+
+
+def _gathered(place: Place) -> pl.Series:
+    version, position, map_version, map_position = place
+    if map_version is None or map_position is None:
+        return _decoded(version, position)
+    rows = column((map_version, map_position, None, None))
+    return column((version, position, None, None)).gather(rows)
+
+
+def view(place: Place, kind: type[T], make: Callable[[], T]) -> T:
     """Return a view of a column, from the cache or made now."""
-    key = (version_id, position, kind)
+    key = (place, kind)
     with _lock:
         found = _columns.get(key)
     if found is None:

@@ -9,14 +9,39 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
+from night_trail.core.reading import ReadingSettings, table_name
+from night_trail.core.recipe import Step
 from night_trail.core.survey import Survey
 from night_trail.core.table import Column
 
+Place = tuple[int, int, int | None, int | None]
+"""Version and position of a column's cells, and of the map from rows to them, if any."""
+
+
+class Bundle(models.Model):
+    """Files and sheets that arrived together; their tables may belong together."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="bundles")
+    name = models.CharField(max_length=200)
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["-created", "-id"]
+
+    def __str__(self) -> str:
+        return self.name
+
 
 class Table(models.Model):
-    """One imported data set; it exists only once a version of it is complete."""
+    """One imported data set; it exists only once a version of it is complete.
+
+    ``current`` is the version that is looked at; taking back a step of the
+    recipe goes back to an earlier one.
+    """
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="tables")
+    bundle = models.ForeignKey(Bundle, null=True, on_delete=models.SET_NULL, related_name="tables")
+    current = models.ForeignKey("Version", null=True, on_delete=models.SET_NULL, related_name="+")
     name = models.CharField(max_length=200)
     noun_one = models.CharField(max_length=60, default="row")
     noun_many = models.CharField(max_length=60, default="rows")
@@ -31,12 +56,29 @@ class Table(models.Model):
 
     @property
     def latest(self) -> Version:
-        """The newest complete version."""
-        return self.versions.order_by("-number")[0]
+        """The version that is looked at, the newest unless steps were taken back."""
+        return self.current or self.versions.order_by("-number")[0]
+
+
+class SourceFile(models.Model):
+    """A file as it arrived, kept in pieces so that it can be read again with other settings."""
+
+    name = models.CharField(max_length=255)
+    created = models.DateTimeField(default=timezone.now)
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class Version(models.Model):
-    """The rows of a table as they once arrived; never changed. Without a table it is not complete."""
+    """The rows of a table as they were at one time; never changed. Without a table it is not complete.
+
+    A version that was read from a file has a ``source_file`` and was read with
+    ``settings``; one that a recipe made has a ``base``, the version it began
+    from. ``places`` says where each column is kept, as [version, position,
+    version of a row map, its position]: a recipe copies nothing that it left
+    alone. It is empty where every column is this version's own.
+    """
 
     table = models.ForeignKey(Table, null=True, on_delete=models.CASCADE, related_name="versions")
     number = models.PositiveIntegerField(default=1)
@@ -44,6 +86,14 @@ class Version(models.Model):
     columns = models.JSONField(default=list)
     survey = models.JSONField(default=dict)
     notes = models.JSONField(default=list)
+    base = models.ForeignKey("self", null=True, on_delete=models.CASCADE, related_name="derived")
+    recipe = models.JSONField(default=list)
+    places = models.JSONField(default=list)
+    complaints = models.JSONField(default=list)
+    source_file = models.ForeignKey(SourceFile, null=True, on_delete=models.SET_NULL, related_name="versions")
+    part = models.CharField(max_length=300, blank=True, default="")
+    settings = models.JSONField(default=dict)
+    understood = models.JSONField(default=dict)
     created = models.DateTimeField(default=timezone.now)
 
     class Meta:
@@ -55,6 +105,21 @@ class Version(models.Model):
     def column_list(self) -> list[Column]:
         """Return what is known of each column, in order."""
         return msgspec.convert(self.columns, list[Column])
+
+    def steps(self) -> tuple[Step, ...]:
+        """Return the recipe that made this version from its base."""
+        return msgspec.convert(self.recipe, tuple[Step, ...])
+
+    def settings_value(self) -> ReadingSettings:
+        """Return the settings the file was read with."""
+        root = self.base or self
+        return msgspec.convert(root.settings, ReadingSettings)
+
+    def place_list(self) -> list[Place]:
+        """Return where each column is kept."""
+        if self.places:
+            return [tuple(place) for place in self.places]  # type: ignore[misc]
+        return [(self.pk, position, None, None) for position in range(len(self.columns))]
 
     def survey_value(self) -> Survey:
         """Return the survey made when this version was read."""
@@ -84,14 +149,14 @@ class ColumnPart(models.Model):
 
 
 class SourcePart(models.Model):
-    """A piece of the file as it arrived, kept so that it can be read again with other settings."""
+    """A piece of a file as it arrived."""
 
-    version = models.ForeignKey(Version, on_delete=models.CASCADE, related_name="source_parts")
+    file = models.ForeignKey(SourceFile, on_delete=models.CASCADE, related_name="parts")
     part = models.PositiveIntegerField()
     data = models.BinaryField()
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["version", "part"], name="a piece of a file once")]
+        constraints = [models.UniqueConstraint(fields=["file", "part"], name="a piece of a file once")]
 
     def __str__(self) -> str:
         return f"piece {self.part}"
@@ -103,6 +168,7 @@ class Arrival(models.Model):
     class State(models.TextChoices):
         """What an arrival is doing."""
 
+        PREVIEW = "preview"
         WAITING = "waiting"
         READING = "reading"
         DONE = "done"
@@ -110,6 +176,11 @@ class Arrival(models.Model):
         CANCELLED = "cancelled"
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="arrivals")
+    bundle = models.ForeignKey(Bundle, null=True, on_delete=models.CASCADE, related_name="arrivals")
+    into = models.ForeignKey(Table, null=True, on_delete=models.CASCADE, related_name="deliveries")
+    wanted = models.BooleanField(default=True)
+    part = models.CharField(max_length=300, blank=True, default="")
+    settings = models.JSONField(default=dict)
     file_name = models.CharField(max_length=255)
     path = models.CharField(max_length=500)
     state = models.CharField(max_length=10, choices=State, default=State.WAITING)
@@ -118,6 +189,8 @@ class Arrival(models.Model):
     cancelled = models.BooleanField(default=False)
     version = models.ForeignKey(Version, null=True, on_delete=models.SET_NULL)
     table = models.ForeignKey(Table, null=True, on_delete=models.SET_NULL)
+    source_file = models.ForeignKey(SourceFile, null=True, on_delete=models.SET_NULL, related_name="arrivals")
+    started = models.FloatField(default=0.0)
     created = models.DateTimeField(default=timezone.now)
 
     class Meta:
@@ -129,4 +202,13 @@ class Arrival(models.Model):
     @property
     def finished(self) -> bool:
         """Whether nothing more will happen."""
-        return self.state not in (self.State.WAITING, self.State.READING)
+        return self.state not in (self.State.WAITING, self.State.READING, self.State.PREVIEW)
+
+    @property
+    def title(self) -> str:
+        """What the table would be called."""
+        return table_name(self.file_name, self.part)
+
+    def settings_value(self) -> ReadingSettings:
+        """Return what was decided by hand about reading it."""
+        return msgspec.convert(self.settings, ReadingSettings)

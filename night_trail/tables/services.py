@@ -9,22 +9,22 @@ import polars as pl
 from night_trail.core.table import Table as CoreTable
 from night_trail.core.table import View
 from night_trail.tables import cache
-from night_trail.tables.models import Version
+from night_trail.tables.models import Place, Version
 
 
 class DatabaseSource:
     """The columns of a version, read when asked for."""
 
-    def __init__(self, version_id: int) -> None:
-        self._version_id = version_id
+    def __init__(self, places: list[Place]) -> None:
+        self._places = places
 
     def series(self, index: int) -> pl.Series:
         """Return the column at this position."""
-        return cache.column(self._version_id, index)
+        return cache.column(self._places[index])
 
     def remember(self, index: int, kind: type[View], make: Callable[[], View]) -> View:
         """Return a view of the column at this position, kept beside the column."""
-        return cache.view(self._version_id, index, kind, make)
+        return cache.view(self._places[index], kind, make)
 
 
 def core_table(version: Version) -> CoreTable:
@@ -37,6 +37,6 @@ def core_table(version: Version) -> CoreTable:
         name=table.name,
         columns=version.column_list(),
         height=version.height,
-        source=DatabaseSource(version.pk),
+        source=DatabaseSource(version.place_list()),
         row_noun=(table.noun_one, table.noun_many),
     )

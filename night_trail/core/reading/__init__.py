@@ -20,7 +20,7 @@ from night_trail.core.reading.read import (
     read,
     table_name,
 )
-from night_trail.core.reading.settings import ColumnSetting, ReadingSettings, Understood, decode_settings
+from night_trail.core.reading.settings import ColumnSetting, ReadingSettings, Understood
 from night_trail.core.reading.sources import Source, open_file, parts
 
 __all__ = [
@@ -31,7 +31,6 @@ __all__ = [
     "Source",
     "TypedColumn",
     "Understood",
-    "decode_settings",
     "load",
     "load_part",
     "open_file",

@@ -137,7 +137,6 @@ class Preview:
     cells: dict[str, pl.Series]
     height: int
     records: list[list[str]]
-    first: int
     understood: Understood
 
 
@@ -145,14 +144,14 @@ def preview(path: Path, name: str, settings: ReadingSettings, part: str = "") ->
     """Return how a file would be read, from its first rows only; quick for a file of any size."""
     source = open_file(path, name, settings, part, sampled=True)
     found = list(read(source, settings))
-    records = source.records[: (layout.first if (layout := getattr(source, "layout", None)) else 0)]
+    layout = getattr(source, "layout", None)
+    above = 0 if layout is None else layout.first if layout.header is None else layout.header
     return Preview(
         names=list(source.names),
         columns={f.source_name: f.column for f in found},
         cells={f.source_name: f.cells for f in found},
         height=len(found[0].cells) if found else 0,
-        records=records[:12],
-        first=len(records),
+        records=source.records[:above][-12:],
         understood=source.understood,
     )
 

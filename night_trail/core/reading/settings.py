@@ -6,7 +6,6 @@ from typing import Literal
 
 import msgspec
 
-from night_trail.core.errors import BadQuestion
 from night_trail.core.table import Kind
 
 DateOrder = Literal["", "day", "month", "year"]
@@ -88,11 +87,3 @@ class Understood(msgspec.Struct, kw_only=True):
         left = LeftOut(count, why)
         if count and left not in self.left_out:
             self.left_out = [*self.left_out, left]
-
-
-def decode_settings(data: bytes | str) -> ReadingSettings:
-    """Return settings from JSON, refused with the field that is wrong."""
-    try:
-        return msgspec.json.decode(data, type=ReadingSettings)
-    except msgspec.MsgspecError as error:
-        raise BadQuestion(f"The settings cannot be understood: {error}", "", "Correct the field.") from None

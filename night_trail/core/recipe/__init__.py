@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from night_trail.core.recipe.apply import apply, take
 from night_trail.core.recipe.draft import Draft, Origin, Place
-from night_trail.core.recipe.steps import Step, decode_step, decode_steps
+from night_trail.core.recipe.files import Recipe, decode_recipe
+from night_trail.core.recipe.steps import Step, decode_step
 
-__all__ = ["Draft", "Origin", "Place", "Step", "apply", "decode_step", "decode_steps", "take"]
+__all__ = ["Draft", "Origin", "Place", "Recipe", "Step", "apply", "decode_recipe", "decode_step", "take"]

@@ -53,12 +53,11 @@ def clusters(counts: dict[str, int]) -> list[Cluster]:
             ):
                 joined[key] = other
                 break
+    common = {key: max(texts, key=lambda t: (counts[t], t)) for key, texts in by_key.items()}
     groups: dict[str, list[str]] = {}
     for key, other in joined.items():
-        groups.setdefault(other, list(by_key[other])).extend(by_key[key])
-    near = [_cluster(texts, counts, False) for texts in groups.values()]
-    in_near = {text for cluster in near for text, _ in cluster.spellings}
-    found = [c for c in found if not {t for t, _ in c.spellings} & in_near]
+        groups.setdefault(common[other], []).extend(by_key[key])
+    near = [_cluster([kept, *texts], counts, False) for kept, texts in groups.items()]
     return sorted(found + near, key=lambda c: (not c.surely, -sum(n for _, n in c.spellings)))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from dataclasses import dataclass
 
@@ -15,6 +16,7 @@ from night_trail.core.reading.words import Typed, words
 from night_trail.core.recipe.draft import Draft, Origin, Place
 from night_trail.core.recipe.steps import Join, JoinHow, Stack
 from night_trail.core.table import Column, FrameSource, Kind, Table, as_text, largest
+from night_trail.core.words.numbers import listed
 
 MOST_ROWS = 20_000_000
 _KEY_KINDS = {
@@ -33,13 +35,16 @@ _MOST_VALUES = 200_000
 
 @dataclass(frozen=True)
 class LikelyKey:
-    """Two columns that may be one key; ``overlap`` is the share of the left's values found at the right."""
+    """Pairs of columns that may be a key; ``overlap`` is the share of left values found at the right."""
 
-    left: str
-    right: str
+    on: tuple[tuple[str, str], ...]
     overlap: float
     right_unique: bool
     score: float
+
+    def words(self) -> str:
+        """Return the key in words."""
+        return listed([a if a == b else f"{a} is {b}" for a, b in self.on])
 
 
 @dataclass(frozen=True)
@@ -62,6 +67,11 @@ class JoinFacts:
     def multiplies(self) -> bool:
         """Whether rows of the left table would stand more than once."""
         return self.left_many > 0
+
+
+def _may_be_key(column: Column) -> bool:
+    # what can be summed counts things, and names none
+    return column.kind in _KEY_KINDS and not column.additive
 
 
 def key_cells(table: Table, name: str, other: Column) -> pl.Series:
@@ -89,7 +99,7 @@ def likely_keys(left: Table, right: Table) -> list[LikelyKey]:
         (a, b, fuzz.ratio(_plain(a.name), _plain(b.name)) / 100)
         for a in left.columns
         for b in right.columns
-        if a.kind in _KEY_KINDS and b.kind in _KEY_KINDS and a.kind.temporal == b.kind.temporal
+        if _may_be_key(a) and _may_be_key(b) and a.kind.temporal == b.kind.temporal
     ]
     pairs.sort(key=lambda p: -p[2])
     values: dict[tuple[int, str, bool], pl.Series] = {}
@@ -113,8 +123,31 @@ def likely_keys(left: Table, right: Table) -> list[LikelyKey]:
         telling = 1.0 if unique or left_unique else 0.4
         score = overlap * telling * (0.4 + 0.6 * alike)
         if common and (overlap >= 0.2 or alike > 0.9) and score > 0.15:
-            found.append(LikelyKey(a.name, b.name, common / len(ours), unique, score))
-    return sorted(found, key=lambda k: -k.score)[:6]
+            found.append(LikelyKey(((a.name, b.name),), common / len(ours), unique, score))
+    found.sort(key=lambda k: -k.score)
+    return sorted(found + _two_columns(right, found[:5]), key=lambda k: -k.score)[:6]
+
+
+def _two_columns(right: Table, single: list[LikelyKey]) -> list[LikelyKey]:
+    """Return keys of two columns that together name the other table's rows better than either alone."""
+    found = []
+    for first, second in itertools.combinations(single, 2):
+        (a, b), (c, d) = first.on[0], second.on[0]
+        if (
+            a == c
+            or b == d
+            or first.right_unique
+            or second.right_unique
+            or min(first.overlap, second.overlap) < 0.1
+        ):
+            continue
+        both = pl.DataFrame([right.series(b).alias("b"), right.series(d).alias("d")]).n_unique()
+        alone = max(right.column(b).distinct, right.column(d).distinct)
+        if both > 2 * alone:
+            unique = both == right.height
+            score = max(first.score, second.score) + (0.6 if unique else 0.2)
+            found.append(LikelyKey(first.on + second.on, min(first.overlap, second.overlap), unique, score))
+    return found
 
 
 def _plain(name: str) -> str:

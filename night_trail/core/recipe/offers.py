@@ -118,5 +118,4 @@ def table_offers(columns: Sequence[Column]) -> list[Offer]:
         return []
     date, time = dates[0].name, times[0].name
     name = f"{date}_{time}" if " " not in date + time else f"{date} {time}"
-    text = f"Put {date} and {time} together as one moment"
-    return [Offer(text, s.Combine(date, time, name[:200]))]
+    return [Offer(f"Put them together as {name[:60]}", s.Combine(date, time, name[:200]))]

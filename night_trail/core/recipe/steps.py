@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 import msgspec
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.table import Kind
-from night_trail.core.words.numbers import counted, listed, number
+from night_trail.core.words.numbers import listed, number
 
 JoinHow = Literal["left", "inner", "full"]
 Part = Literal[
@@ -339,20 +339,8 @@ MOST_STEPS = 200
 
 def decode_step(data: bytes | str) -> Step:
     """Return a step from JSON, refused with the field that is wrong."""
-    step: Step = _decoded(data, Step)
-    return step
-
-
-def decode_steps(data: bytes | str) -> tuple[Step, ...]:
-    """Return the steps of a recipe from JSON."""
-    steps: tuple[Step, ...] = _decoded(data, tuple[Step, ...])
-    if len(steps) > MOST_STEPS:
-        raise BadQuestion(f"The recipe has more than {counted(MOST_STEPS, 'step')}", "", "Leave some out.")
-    return steps
-
-
-def _decoded(data: bytes | str, kind: Any) -> Any:
     try:
-        return msgspec.json.decode(data, type=kind)
+        step: Step = msgspec.json.decode(data, type=Step)
     except (msgspec.MsgspecError, UnicodeDecodeError) as error:
-        raise BadQuestion(f"The recipe cannot be understood: {error}", "", "Correct the field.") from None
+        raise BadQuestion(f"The step cannot be understood: {error}", "", "Correct the field.") from None
+    return step

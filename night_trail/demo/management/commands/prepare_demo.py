@@ -8,7 +8,7 @@ from typing import Any
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
 
-from night_trail.demo.story import bring_buses, tell
+from night_trail.demo.story import bring_buses, bring_traps, tell
 from night_trail.people.views import DEMO_NAME
 from night_trail.tables.models import Table
 
@@ -28,6 +28,7 @@ class Command(BaseCommand):
             return
         started = time.monotonic()
         self.stdout.write("Writing four years of night buses …")
+        bring_traps(analyst)
         table = bring_buses(analyst)
         tell(analyst, table)
         self.stdout.write(

@@ -1,4 +1,4 @@
-// Dropping a file, and how far it is on its way to the server.
+// Dropping files, and how far they are on its way to the server.
 import { $, notice } from "./common.js";
 
 const zone = $("#dropzone");
@@ -14,16 +14,15 @@ zone.addEventListener("dragleave", () => zone.classList.remove("over"));
 zone.addEventListener("drop", (event) => {
   event.preventDefault();
   zone.classList.remove("over");
-  if (event.dataTransfer.files.length > 1) return notice("One file at a time: drop the first, then the next.");
   field.files = event.dataTransfer.files;
   zone.requestSubmit();
 });
 
 zone.addEventListener("submit", (event) => {
-  const file = field.files[0];
-  if (!file) return;
+  if (!field.files.length) return;
   event.preventDefault();
-  if (file.size > Number(zone.dataset.limit)) {
+  const file = [...field.files].find((f) => f.size > Number(zone.dataset.limit));
+  if (file) {
     return notice(`${file.name} is larger than the ${Math.round(zone.dataset.limit / 1e6)} MB that are taken. Leave out columns or rows.`);
   }
   const progress = $("#upload-progress");
@@ -36,11 +35,11 @@ zone.addEventListener("submit", (event) => {
   request.addEventListener("load", () => {
     progress.hidden = true;
     if (request.status < 400) location.assign(request.responseURL);
-    else notice(new DOMParser().parseFromString(request.responseText, "text/html").querySelector("p")?.textContent ?? "The file was not taken. Try again.");
+    else notice(new DOMParser().parseFromString(request.responseText, "text/html").querySelector("p")?.textContent ?? "The files were not taken. Try again.");
   });
   request.addEventListener("error", () => {
     progress.hidden = true;
-    notice("The file did not arrive. Check the connection and try again.");
+    notice("The files did not arrive. Check the connection and try again.");
   });
   request.send(new FormData(zone));
 });

@@ -1,0 +1,188 @@
+"""How a file would be read, for the page where that is decided."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from cachetools import LRUCache
+from django.http import QueryDict
+
+from night_trail.core.errors import NightTrailError
+from night_trail.core.reading import ColumnSetting, Preview, ReadingSettings, preview
+from night_trail.core.reading.delimited import DELIMITER_WORDS, SAMPLE_RECORDS
+from night_trail.core.reading.read import rows_guess
+from night_trail.core.table import Column, Kind
+from night_trail.core.words.numbers import number
+from night_trail.tables.cells import Cell, cells_of
+from night_trail.tables.models import Arrival
+
+ROWS = 14
+COLUMNS = 40
+ENCODINGS = (
+    ("utf-8", "UTF-8"),
+    ("utf-16", "UTF-16"),
+    ("cp1252", "Windows-1252"),
+    ("cp1250", "Windows-1250"),
+    ("cp1251", "Windows-1251"),
+    ("cp1253", "Windows-1253"),
+    ("latin-1", "Latin-1"),
+    ("cp437", "DOS, code page 437"),
+    ("cp866", "DOS, code page 866"),
+    ("mac_roman", "Mac Roman"),
+    ("shift_jis", "Shift-JIS"),
+    ("gb18030", "GB 18030"),
+)
+DELIMITERS = (
+    (",", "commas"),
+    (";", "semicolons"),
+    ("tab", "tabs"),
+    ("|", "bars"),
+    (" ", "spaces"),
+    (":", "colons"),
+)
+ORDERS = (("day", "day first"), ("month", "month first"), ("year", "year first"))
+DECIMALS = ((".", "a point"), (",", "a comma"))
+
+_lock = threading.Lock()
+_previews: LRUCache[tuple[str, str, bytes], Preview] = LRUCache(24)
+
+
+@dataclass(frozen=True)
+class Heading:
+    """A column of the preview: its place in the file, what is known of it, its first cells."""
+
+    position: int
+    name: str
+    wanted: bool
+    column: Column | None
+    chosen: ColumnSetting
+    cells: list[Cell]
+
+
+def preview_of(arrival: Arrival, settings: ReadingSettings) -> Preview:
+    """Return the preview of an arrival, kept while somebody looks at it."""
+    key = (arrival.path, arrival.part, msgspec.json.encode(settings))
+    with _lock:
+        if key in _previews:
+            return _previews[key]
+    found = preview(Path(arrival.path), arrival.file_name, settings, arrival.part)
+    with _lock:
+        _previews[key] = found
+    return found
+
+
+def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[str, Any]:
+    """Return what the preview page shows of an arrival under some settings."""
+    found = preview_of(arrival, settings)
+    names = [(i, n) for i, n in enumerate(found.names) if sought.lower() in n.lower()]
+    headings = [_heading(i, name, found, settings) for i, name in names[:COLUMNS]]
+    rows = [list(row) for row in zip(*(h.cells for h in headings if h.column is not None), strict=True)]
+    kinds = list(found.columns.values())
+    understood = found.understood
+    text = understood.format.startswith("delimited")
+    grid = text or understood.format.startswith("workbook")
+    encodings = ENCODINGS
+    if text and understood.encoding not in dict(ENCODINGS):
+        encodings = ((understood.encoding, understood.encoding), *ENCODINGS)
+    return {
+        "arrival": arrival,
+        "settings": settings,
+        "changed": settings != ReadingSettings(),
+        "found": found,
+        "understood": understood,
+        "about_rows": number(rows_guess(Path(arrival.path), found.height), 2),
+        "whole": found.height < SAMPLE_RECORDS - 60,
+        "guessed": understood.format == "delimited text",
+        "headings": headings,
+        "shown_headings": [h for h in headings if h.column is not None],
+        "rows": rows,
+        "hidden": len(names) - len(headings),
+        "many": len(found.names) > 12,
+        "sought": sought,
+        "is_text": text,
+        "is_grid": grid,
+        "encoding_words": dict(encodings).get(understood.encoding, understood.encoding),
+        "delimiter_words": DELIMITER_WORDS.get(understood.delimiter, understood.delimiter or "nothing"),
+        "encodings": encodings,
+        "delimiters": DELIMITERS,
+        "header_rows": range(1, 13),
+        "orders": ORDERS,
+        "decimals": DECIMALS,
+        "has_dates": any(c.kind.temporal for c in kinds),
+        "missing_words": ", ".join(settings.missing),
+        "reasons": list(understood.reasons.values()),
+    }
+
+
+def _heading(position: int, name: str, found: Preview, settings: ReadingSettings) -> Heading:
+    chosen = settings.columns.get(name, ColumnSetting())
+    column = found.columns.get(name)
+    if column is None:
+        return Heading(position, name, chosen.wanted, None, chosen, [])
+    cells = cells_of(column, found.cells[name].head(ROWS))
+    for row, text in column.failed_cells:
+        if row < len(cells):
+            cells[row] = Cell(text, failed=True)
+    return Heading(position, name, chosen.wanted, column, chosen, cells)
+
+
+def settings_from(posted: QueryDict, arrival: Arrival) -> ReadingSettings:
+    """Return the settings of an arrival as a posted form changes them."""
+    settings = arrival.settings_value()
+    if "start-over" in posted:
+        return ReadingSettings()
+    if "position" in posted:
+        return _column_from(posted, arrival, settings)
+    header: Any = posted.get("header", "auto")
+    footer = posted.get("footer", "").strip()
+    units = posted.get("units", "")
+    missing = tuple(dict.fromkeys(m.strip() for m in posted.get("missing", "").split(",") if m.strip()))
+    changed = msgspec.structs.replace(
+        settings,
+        encoding=posted.get("encoding", ""),
+        delimiter=posted.get("delimiter", ""),
+        header=int(header) if header.isdigit() else "none" if header == "none" else "auto",
+        units_row={"yes": True, "no": False}.get(units),
+        footer=int(footer) if footer.isdigit() and int(footer) < 100_000 else None,
+        decimal=_one_of(posted.get("decimal", ""), DECIMALS),
+        date_order=_one_of(posted.get("date_order", ""), ORDERS),
+        missing=missing[:50],
+    )
+    names = preview_of(arrival, settings).names
+    wanted = set(posted.getlist("wanted"))
+    for shown in posted.getlist("shown"):
+        if shown.isdigit() and int(shown) < len(names):
+            name = names[int(shown)]
+            own = msgspec.structs.replace(changed.columns.get(name, ColumnSetting()), wanted=shown in wanted)
+            changed = changed.with_column(name, own)
+    return changed
+
+
+def _one_of(value: str, choices: tuple[tuple[str, str], ...]) -> Any:
+    return value if value in dict(choices) else ""
+
+
+def _column_from(posted: QueryDict, arrival: Arrival, settings: ReadingSettings) -> ReadingSettings:
+    names = preview_of(arrival, settings).names
+    position = posted.get("position", "")
+    if not position.isdigit() or int(position) >= len(names):
+        raise NightTrailError("There is no such column", "", "Choose one of the preview.")
+    name = names[int(position)]
+    kind = posted.get("kind", "")
+    renamed = " ".join(posted.get("name", "").split())[:200]
+    others = [settings.column(n).name or n for n in names if n != name]
+    if renamed in others:
+        raise NightTrailError(f"Another column is called “{renamed}”", "", "Choose another name.")
+    own = msgspec.structs.replace(
+        settings.columns.get(name, ColumnSetting()),
+        kind=Kind(kind) if kind in set(Kind) else None,
+        name="" if renamed == name else renamed,
+        decimal=_one_of(posted.get("decimal", ""), DECIMALS),
+        date_order=_one_of(posted.get("date_order", ""), ORDERS),
+        wanted=posted.get("wanted") == "on",
+    )
+    return settings.with_column(name, own)

@@ -1,0 +1,216 @@
+"""Bringing files: taking them in, deciding how they are read, following them."""
+
+from __future__ import annotations
+
+import msgspec
+from django.conf import settings
+from django.core.files.uploadedfile import TemporaryUploadedFile
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+from django_htmx.http import HttpResponseClientRedirect
+
+from night_trail.core.errors import NightTrailError, Unreadable
+from night_trail.core.recipe.joining import likely_keys, stack_facts
+from night_trail.core.table import Kind
+from night_trail.core.words.numbers import percent
+from night_trail.tables import previews
+from night_trail.tables.arrivals import bring_again, give_up, receive
+from night_trail.tables.models import Arrival, Bundle, Table
+from night_trail.tables.services import core_table
+from night_trail.tables.tasks import read_file
+from night_trail.tables.views import own_table
+
+MOST_FILES = 20
+MOST_COMPARED = 12
+
+
+@require_GET
+def home(request: HttpRequest) -> HttpResponse:
+    """Show the visitor's tables, and the door for new ones."""
+    tables = (
+        Table.objects.filter(owner=request.user)
+        .select_related("current", "bundle")
+        .prefetch_related("versions")
+    )
+    waiting = [
+        a for a in Arrival.objects.filter(owner=request.user).select_related("bundle") if not a.finished
+    ]
+    context = {
+        "tables": tables,
+        "waiting": waiting,
+        "limit": settings.UPLOAD_LIMIT,
+        "limit_words": limit_in_words(),
+        "tab": "tables",
+    }
+    return render(request, "tables/home.html", context)
+
+
+def limit_in_words() -> str:
+    """Return how large a file may be: ``1 GB``."""
+    size = settings.UPLOAD_LIMIT
+    return f"{size / 1e9:.3g} GB" if size >= 1e9 else f"{size / 1e6:.3g} MB"
+
+
+@require_POST
+def bring(request: HttpRequest, pk: int | None = None) -> HttpResponse:
+    """Take files in, or new rows for a table, and go on to their preview."""
+    into = own_table(request, pk) if pk is not None else None
+    if request.META.get("night_trail.too_large"):
+        most = limit_in_words()
+        raise Unreadable(
+            f"The file is larger than the {most} that are taken", "", "Leave out columns or rows."
+        )
+    uploaded = [f for f in request.FILES.getlist("file") if isinstance(f, TemporaryUploadedFile)]
+    if not uploaded:
+        raise Unreadable("No file was chosen", "", "Choose one with a table in it.")
+    if len(uploaded) > (1 if into else MOST_FILES):
+        raise Unreadable(
+            f"{len(uploaded)} files were chosen",
+            "",
+            "Choose one." if into else f"At most {MOST_FILES} at once.",
+        )
+    return redirect("tables:bundle", receive(request.user, uploaded, into).pk)
+
+
+@require_POST
+def again(request: HttpRequest, pk: int) -> HttpResponse:
+    """Open the preview of a table's file once more."""
+    return redirect("tables:bundle", bring_again(own_table(request, pk)).pk)
+
+
+def _bundle(request: HttpRequest, pk: int) -> Bundle:
+    return get_object_or_404(Bundle, pk=pk, owner=request.user)
+
+
+@require_GET
+def bundle(request: HttpRequest, pk: int) -> HttpResponse:
+    """Show a bundle as far as it is: its previews, its progress, or its tables."""
+    found = _bundle(request, pk)
+    arrivals = list(found.arrivals.order_by("id"))
+    if any(a.state == Arrival.State.PREVIEW for a in arrivals):
+        return _preview(request, found, arrivals)
+    going = [a for a in arrivals if not a.finished]
+    done = [a for a in arrivals if a.state == Arrival.State.DONE and a.table is not None]
+    if not going and len(done) == 1 and len([a for a in arrivals if a.state != Arrival.State.CANCELLED]) == 1:
+        address = reverse("tables:survey", args=[done[0].table_id])
+        return HttpResponseClientRedirect(address) if request.htmx else redirect(address)
+    context = {
+        "bundle": found,
+        "arrivals": [
+            (a, percent(a.progress)) for a in arrivals if a.wanted or a.state == Arrival.State.FAILED
+        ],
+        "going": going,
+        "tables": list(found.tables.all()),
+        "tab": "tables",
+    }
+    if not going:
+        context |= _together(list(context["tables"]))
+    return render(request, "tables/_bundle.html" if request.htmx else "tables/bundle.html", context)
+
+
+def _together(tables: list[Table]) -> dict[str, object]:
+    """Return which tables of a bundle may be joined or stacked."""
+    if not 2 <= len(tables) <= MOST_COMPARED:
+        return {}
+    core = {t: core_table(t.latest) for t in tables}
+    joins = []
+    for i, left in enumerate(tables):
+        for right in tables[i + 1 :]:
+            a, b = (left, right) if core[left].height >= core[right].height else (right, left)
+            keys = likely_keys(core[a], core[b])
+            if keys:
+                joins.append((keys[0].score, a, b, keys[0], percent(keys[0].overlap)))
+    joins.sort(key=lambda j: -j[0])
+    facts = stack_facts(list(core.values()))
+    return {"joins": joins[:6], "stackable": facts.alike() >= 0.7}
+
+
+def _preview(
+    request: HttpRequest,
+    found: Bundle,
+    arrivals: list[Arrival],
+    error: str = "",
+    chosen: Arrival | None = None,
+) -> HttpResponse:
+    open_ones = [a for a in arrivals if a.state == Arrival.State.PREVIEW]
+    asked = request.GET.get("table", "")
+    arrival = chosen or next((a for a in open_ones if str(a.pk) == asked), open_ones[0])
+    context: dict[str, object] = {
+        "bundle": found,
+        "arrival": arrival,
+        "open": open_ones,
+        "failed": [a for a in arrivals if a.state == Arrival.State.FAILED],
+        "error": error,
+        "tab": "tables",
+        "kinds": list(Kind),
+    }
+    sought = request.GET.get("sought", request.POST.get("sought", ""))[:100]
+    try:
+        context |= previews.page(arrival, arrival.settings_value(), sought)
+    except NightTrailError as refused:
+        context |= {
+            "error": str(refused),
+            "unreadable": True,
+            "settings": arrival.settings_value(),
+            "encodings": previews.ENCODINGS,
+            "delimiters": previews.DELIMITERS,
+        }
+    column = request.GET.get("column", request.POST.get("position", ""))
+    headings = context.get("headings", [])
+    assert isinstance(headings, list)  # noqa: S101  (made a few lines above)
+    context["heading"] = next((h for h in headings if str(h.position) == column), None)
+    return render(request, "tables/_preview.html" if request.htmx else "tables/preview.html", context)
+
+
+@require_POST
+def decide(request: HttpRequest, pk: int) -> HttpResponse:
+    """Change how a file is read; what cannot be is said, and the decisions before stay."""
+    arrival = get_object_or_404(Arrival, pk=pk, owner=request.user, state=Arrival.State.PREVIEW)
+    error = ""
+    try:
+        changed = previews.settings_from(request.POST, arrival)
+        previews.preview_of(arrival, changed)
+        arrival.settings = msgspec.to_builtins(changed)
+        arrival.save(update_fields=["settings"])
+    except NightTrailError as refused:
+        error = str(refused)
+    if arrival.bundle is None:
+        raise NightTrailError("The file is not there any more", "", "Bring it again.")
+    arrivals = list(arrival.bundle.arrivals.order_by("id"))
+    if not request.htmx:
+        return redirect(f"{reverse('tables:bundle', args=[arrival.bundle.pk])}?table={arrival.pk}")
+    return _preview(request, arrival.bundle, arrivals, error, next(a for a in arrivals if a.pk == arrival.pk))
+
+
+@require_POST
+def read_bundle(request: HttpRequest, pk: int) -> HttpResponse:
+    """Begin to read the wanted tables of a bundle."""
+    found = _bundle(request, pk)
+    open_ones = list(found.arrivals.filter(state=Arrival.State.PREVIEW).order_by("id"))
+    wanted = set(request.POST.getlist("table")) or {str(a.pk) for a in open_ones}
+    chosen = [a for a in open_ones if str(a.pk) in wanted]
+    if open_ones and not chosen:
+        raise NightTrailError("No table is chosen", "", "Choose at least one.")
+    for arrival in open_ones:
+        arrival.wanted = arrival in chosen
+        arrival.state = Arrival.State.WAITING if arrival.wanted else Arrival.State.CANCELLED
+        arrival.said = "Waiting to be read." if arrival.wanted else "Not wanted."
+        arrival.save(update_fields=["wanted", "state", "said"])
+    for arrival in chosen:
+        read_file.enqueue(arrival.pk)
+    return redirect("tables:bundle", pk)
+
+
+@require_POST
+def cancel(request: HttpRequest, pk: int) -> HttpResponse:
+    """Stop reading a bundle; tables that are complete stay."""
+    found = _bundle(request, pk)
+    give_up(found)
+    found.arrivals.filter(state__in=(Arrival.State.WAITING, Arrival.State.READING)).update(cancelled=True)
+    return (
+        redirect("tables:bundle", pk)
+        if found.arrivals.exclude(state=Arrival.State.CANCELLED).exists()
+        else redirect("tables:home")
+    )
