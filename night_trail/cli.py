@@ -23,13 +23,15 @@ from night_trail.core.conditions import Condition
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import NightTrailError
 from night_trail.core.question import Question, Scene, decode
-from night_trail.core.reading import load
+from night_trail.core.reading import ReadingSettings, Understood, load_part, parts
+from night_trail.core.recipe import Recipe, apply, decode_recipe
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read as read_words
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.table import Table
 from night_trail.core.words import plain, words_of
 from night_trail.core.words.conditions import from_words
+from night_trail.core.words.numbers import listed
 from night_trail.draw import standalone
 
 
@@ -46,8 +48,10 @@ def main(arguments: list[str] | None = None) -> int:
     reading = commands.add_parser("read", help="print what was understood of a file")
     reading.add_argument("file", type=Path)
     reading.add_argument("--json", action="store_true", help="as JSON")
+    _add_reading(reading)
     asking = commands.add_parser("answer", help="answer one question about a file")
     asking.add_argument("file", type=Path)
+    _add_reading(asking)
     asking.add_argument(
         "--question",
         required=True,
@@ -72,24 +76,56 @@ def main(arguments: list[str] | None = None) -> int:
         sys.stderr.close()  # whoever read our output has seen enough
         return 0
     except OSError as error:
-        print(f"{options.file}: {(error.strerror or str(error)).lower()}.", file=sys.stderr)
+        print(f"{error.filename or options.file}: {(error.strerror or str(error)).lower()}.", file=sys.stderr)
         return 2
 
 
+def _add_reading(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--part", default="", metavar="NAME", help="the sheet, inner table or member to read")
+    parser.add_argument(
+        "--recipe", type=Path, metavar="FILE", help="an exported recipe to read and treat it by"
+    )
+
+
+def _loaded(options: argparse.Namespace) -> tuple[Table, Understood, Recipe | None]:
+    """Return the table of a file, after the recipe where one is given."""
+    recipe = decode_recipe(options.recipe.read_bytes()) if options.recipe else None
+    settings = recipe.settings if recipe else ReadingSettings()
+    part = options.part or (recipe.part if recipe else "")
+    loaded = load_part(options.file, settings=settings, part=part)
+    if recipe is None or not recipe.steps:
+        return loaded.table, loaded.understood, recipe
+    return apply(recipe.steps, loaded.table).table(f"{loaded.table.key}:recipe"), loaded.understood, recipe
+
+
 def _read(options: argparse.Namespace) -> int:
-    table, notes = load(options.file)
+    table, understood, recipe = _loaded(options)
+    steps = [step.words() for step in recipe.steps] if recipe else []
     if options.json:
-        columns = msgspec.to_builtins(table.columns)
-        whole = {"name": table.name, "rows": table.height, "one_row": table.row_noun[0]}
-        print(json.dumps(whole | {"notes": notes, "columns": columns}, ensure_ascii=False, indent=2))
+        columns = [
+            msgspec.to_builtins(c) | {"role": c.role, "failed_cells": c.failed_cells} for c in table.columns
+        ]
+        whole = {
+            "name": table.name,
+            "rows": table.height,
+            "one_row": table.row_noun[0],
+            **msgspec.to_builtins(understood),
+            "notes": understood.notes(),
+            "recipe": steps,
+            "columns": columns,
+        }
+        print(json.dumps(whole, ensure_ascii=False, indent=2))
         return 0
     print(f"{table.name}: {table.rows_in_words(table.height)}, {len(table.columns)} columns.")
-    for note in notes:
+    if not options.part and len(found := parts(options.file, options.file.name)) > 1:
+        print(f"  The file holds {len(found)} tables; choose another with --part: {listed(found)}.")
+    for note in (*understood.notes(), *(f"{words[0].upper()}{words[1:]}." for words in steps)):
         print(f"  {note}")
     for column in table.columns:
         unit = f", {column.unit_words}" if column.unit_words else ""
+        role = f", {column.role}" if column.role else ""
         missing = f"; {column.missing:,} missing" if column.missing else ""
-        print(f"  {column.name}: {column.kind}{unit}, because {column.reason}{missing}")
+        print(f"  {column.name}: {column.kind}{unit}{role}, because {column.reason}{missing}")
         if column.failed:
             examples = ", ".join(f"“{text}”" for text in column.failed_examples)
             print(f"    {column.failed:,} cells do not fit and count as missing: {examples}")
@@ -97,7 +133,7 @@ def _read(options: argparse.Namespace) -> int:
 
 
 def _answer(options: argparse.Namespace) -> int:
-    table, _ = load(options.file)
+    table, _, _ = _loaded(options)
     question, conditions = _question(options.question, table)
     only = (*conditions, *(_condition(text, table) for text in options.only))
     lit = _condition(options.lit, table) if options.lit else None

@@ -73,7 +73,7 @@ def test_remarks() -> None:
 
 def test_order() -> None:
     table = table_of(plain=[1.0, 2.0, 3.0], odd=[0.0, 0.0, 1.0], word=["a", "b", "a"])
-    found = survey([(profile(c, table.series(c.name)), table.series(c.name)) for c in table.columns], 3)
+    found = survey(table, dt.date(2024, 6, 1))
     assert [p.column.name for _, p in in_order(found, "odd")] == ["odd", "plain", "word"]
     assert [p for p, _ in in_order(found, "position")] == [0, 1, 2]
     assert [p.column.kind for _, p in in_order(found, "kind")] == [Kind.NUMBER, Kind.NUMBER, Kind.CATEGORY]

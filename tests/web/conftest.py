@@ -13,8 +13,8 @@ from django.test import Client
 from night_trail.core.turns import Light, SeeColumn
 from night_trail.demo.story import WET
 from night_trail.tables import cache
-from night_trail.tables.arrivals import read_arrival
-from night_trail.tables.models import Arrival, Table
+from night_trail.tables.arrivals import add_to_bundle, read_arrival
+from night_trail.tables.models import Arrival, Bundle, Table
 from night_trail.tales.models import Tale
 from night_trail.tales.services import add_stop
 from night_trail.trails import pictures
@@ -55,7 +55,9 @@ def bring(owner: User, path: Path) -> Arrival:
     """Read a file the way the worker does."""
     kept = settings.INCOMING / f"test-{owner.pk}-{path.name}"
     shutil.copy(path, kept)
-    arrival = Arrival.objects.create(owner=owner, file_name=path.name, path=str(kept))
+    bundle = Bundle.objects.create(owner=owner, name=path.name)
+    add_to_bundle(bundle, kept, path.name)
+    arrival = bundle.arrivals.get()
     read_arrival(arrival)
     return arrival
 

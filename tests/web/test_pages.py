@@ -19,7 +19,7 @@ from night_trail.core.conditions import Between
 from night_trail.core.question import Scene, Spread
 from night_trail.core.turns import Beside, Light, See, SeeColumn, Slot
 from night_trail.tables import arrivals
-from night_trail.tables.models import Arrival, ColumnPart, SourcePart, Table, Version
+from night_trail.tables.models import Arrival, Bundle, ColumnPart, SourcePart, Table, Version
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.prose import prose
 from night_trail.trails.models import Cairn, Step
@@ -39,8 +39,14 @@ def url(step: Step, name: str = "step", **more: object) -> str:
 # ---- bringing a table ----
 
 
-def upload(client: Client, content: bytes, name: str = "trips.csv") -> object:
-    return client.post(reverse("tables:bring"), {"file": SimpleUploadedFile(name, content)})
+def upload(client: Client, content: bytes, name: str = "trips.csv", read: bool = True) -> object:
+    """Bring a file and, unless only its preview is wanted, read it; return the last answer."""
+    response = client.post(reverse("tables:bring"), {"file": SimpleUploadedFile(name, content)})
+    if read and response.status_code == 302:
+        bundle = Bundle.objects.latest("pk")
+        client.post(reverse("tables:read", args=[bundle.pk]))
+        return client.get(reverse("tables:bundle", args=[bundle.pk]))
+    return response
 
 
 def test_a_file_becomes_a_table_kept_in_parts_with_its_source(client: Client, owner: User) -> None:
@@ -50,8 +56,10 @@ def test_a_file_becomes_a_table_kept_in_parts_with_its_source(client: Client, ow
     version = arrival.table.latest
     assert (arrival.table.name, version.height) == ("my trips", 2)
     assert ColumnPart.objects.filter(version=version).count() == 2
-    assert b"".join(bytes(p.data) for p in version.source_parts.all()) == b"trip_id,late_min\nT1,2.5\nT2,\n"
-    page = client.get(reverse("tables:arrival", args=[arrival.pk]), headers=HX)
+    assert (
+        b"".join(bytes(p.data) for p in version.source_file.parts.all()) == b"trip_id,late_min\nT1,2.5\nT2,\n"
+    )
+    page = client.get(reverse("tables:bundle", args=[arrival.bundle_id]), headers=HX)
     assert page["HX-Redirect"] == reverse("tables:survey", args=[arrival.table.pk])
     assert not Path(arrival.path).exists()
     upload(client, b"a,b\n1,2\n", "my trips.csv")
@@ -59,17 +67,16 @@ def test_a_file_becomes_a_table_kept_in_parts_with_its_source(client: Client, ow
 
 
 @pytest.mark.parametrize(
-    ("content", "says"), [(b"", "empty"), (b"%PDF-1.4", "a PDF document"), (b"\x00\x01\x02", "not text")]
+    ("content", "says"),
+    [(b"%PDF-1.4", "a PDF document"), (b"\x00\x01\x02", "not text"), (b'a,b\n1,"2\n', "never closed")],
 )
 def test_a_file_that_cannot_be_read_says_why_and_leaves_nothing(
     client: Client, owner: User, content: bytes, says: str
 ) -> None:
     response = upload(client, content)
-    if response.status_code == 302:
-        arrival = Arrival.objects.get(owner=owner)
-        assert arrival.state == Arrival.State.FAILED and says in arrival.said
-        assert says in client.get(reverse("tables:arrival", args=[arrival.pk])).content.decode()
-        assert not Path(arrival.path).exists()
+    arrival = Arrival.objects.get(owner=owner)
+    assert arrival.state == Arrival.State.FAILED and says in arrival.said
+    assert says in response.content.decode() and not Path(arrival.path).exists()
     assert (
         not Version.objects.exists() and not ColumnPart.objects.exists() and not SourcePart.objects.exists()
     )
@@ -109,7 +116,7 @@ def test_cancelling_and_interruption_leave_nothing(
 def test_an_unforeseen_failure_is_one_sentence_too(
     owner: User, few_buses_csv: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(arrivals, "profile", lambda *_: 1 / 0)
+    monkeypatch.setattr(arrivals, "Surveyor", lambda *_: 1 / 0)
     arrival = bring(owner, few_buses_csv)
     assert arrival.state == Arrival.State.FAILED and "could not be read" in arrival.said
     assert not Version.objects.exists()

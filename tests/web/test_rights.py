@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import pytest
 from django.contrib.auth.models import User
@@ -12,7 +13,8 @@ from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 from django.utils import timezone
 
-from night_trail.tables.models import Arrival, Table
+from night_trail.tables.arrivals import add_to_bundle
+from night_trail.tables.models import Arrival, Bundle, Table, Version
 from night_trail.tales.models import Link, Tale
 from night_trail.trails.models import Step
 from tests.web.conftest import client_of
@@ -40,7 +42,7 @@ ALL = sorted(name for name, _ in patterns())
 
 
 @pytest.fixture
-def address(owner: User, table: Table, step: Step, tale: Tale) -> dict[str, str]:
+def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Path) -> dict[str, str]:
     """An address of the owner's things for every pattern."""
     link, token = Link.make(tale)
     stop = tale.stops.last()
@@ -56,19 +58,26 @@ def address(owner: User, table: Table, step: Step, tale: Tale) -> dict[str, str]
         "number": 1,
         "token": token,
         "key": "guess",
+        "at": 0,
+        "action": "leave",
+        "form": "csv",
     }
     arrival = Arrival.objects.get(table=table)
+    waiting = Bundle.objects.create(owner=owner, name="waiting.csv")
+    add_to_bundle(waiting, few_buses_csv, "waiting.csv")
     found = {}
     for name, pattern in patterns():
         values = {k: known[k] for k in pattern.pattern.converters}
-        if name in ("tables:arrival", "tables:cancel"):
-            values["pk"] = arrival.pk
+        if name in ("tables:bundle", "tables:cancel", "tables:read"):
+            values["pk"] = waiting.pk if name == "tables:bundle" else arrival.bundle_id
+        if name == "tables:decide":
+            values["pk"] = waiting.arrivals.get().pk
         found[name] = reverse(name, kwargs=values)
     return found
 
 
 def everything() -> dict[str, int]:
-    return {model.__name__: model.objects.count() for model in (Table, Step, Tale, Link, User)}
+    return {model.__name__: model.objects.count() for model in (Table, Version, Step, Tale, Link, User)}
 
 
 def walked(
@@ -134,10 +143,12 @@ def test_the_owner_meets_no_server_error(address: dict[str, str], client: Client
         # what was deleted on the way is gone
         return response.status_code in (200, 204, 302, 404, 405, 422)
 
-    last = [n for n in ALL if n.endswith(("delete", "remove", "take", "revoke", "sign-out"))]
+    last = [n for n in ALL if n.endswith(("delete", "remove", "change", "take", "revoke", "sign-out"))]
     first = [n for n in ALL if n not in last]
     assert walked({"owner": client}, address, first, fine) == {}
-    seen = {n: client.get(address[n]).status_code for n in first if n != "people:enter"}
+    seen = {
+        n: client.get(address[n]).status_code for n in first if n not in ("people:enter", "tables:finding")
+    }
     assert set(seen.values()) <= {200, 302, 405}, seen
     assert walked({"owner": client}, address, last, fine) == {}
 

@@ -180,7 +180,7 @@ def test_the_cache_is_bounded_in_bytes(monkeypatch: pytest.MonkeyPatch) -> None:
             made.append(i)
             return Ordered.of(pl.Series([float(i)] * 1_000))
 
-        return cache.view(99, i, Ordered, make)
+        return cache.view((99, i, None, None), Ordered, make)
 
     limited = type(cache._columns)(30_000, getsizeof=cache._size)
     monkeypatch.setattr(cache, "_columns", limited)

@@ -67,6 +67,15 @@ def apply(steps: Iterable[s.Step], base: Table, others: Others = no_others, leni
 
 def take(draft: Draft, step: s.Step, others: Others = no_others) -> None:
     """Take one step on a draft, which is changed."""
+    try:
+        _take(draft, step, others)
+    except pl.exceptions.PolarsError as error:
+        raise BadQuestion(
+            f"This cannot be done: {str(error).splitlines()[0][:160]}", "", "Check the step."
+        ) from None
+
+
+def _take(draft: Draft, step: s.Step, others: Others) -> None:
     if isinstance(step, s.Join):
         joining.join(draft, step, others(step.table))
         draft.recount()
@@ -225,7 +234,12 @@ def _part(cells: pl.Series, part: s.Part) -> Typed:
     codes = {"weekday": cells.dt.weekday, "month of year": cells.dt.month, "quarter": cells.dt.quarter}[
         part
     ]()
-    return Typed(Kind.ORDERED, (codes.cast(pl.Int32) - 1).cast(pl.Enum(names)), "")
+    return Typed(Kind.ORDERED, _labelled(codes.cast(pl.Int64) - 1, names), "")
+
+
+def _labelled(codes: pl.Series, labels: list[str]) -> pl.Series:
+    """Return positions as the labels at them, in the labels' order."""
+    return pl.Series(labels, dtype=pl.String).gather(codes).cast(pl.Enum(labels))
 
 
 def _combine(draft: Draft, step: s.Combine) -> None:
@@ -268,7 +282,9 @@ def _leave_repeats(draft: Draft, step: s.LeaveRepeats) -> None:
 def _calculate(draft: Draft, step: s.Calculate) -> None:
     compiled = compile_sql(step.sql, draft.table())
     cells = compiled.compute(draft.table())
-    draft.add(step.name, calculated(step.name, cells, compiled.value.type), f"calculated as {step.sql}")
+    draft.add(
+        step.name, calculated(step.name, cells, compiled.value.type), f"calculated as {step.sql}", unit=""
+    )
 
 
 def calculated(name: str, cells: pl.Series, type_: str) -> Typed:
@@ -314,7 +330,7 @@ def _cut(draft: Draft, step: s.Cut) -> None:
     codes = codes.set(cells.is_null(), None)
     draft.add(
         step.name,
-        Typed(Kind.ORDERED, codes.cast(pl.Enum(labels)), ""),
+        Typed(Kind.ORDERED, _labelled(codes, labels), ""),
         f"{step.column} cut into {len(labels)} bands",
     )
 

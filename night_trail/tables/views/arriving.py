@@ -57,12 +57,13 @@ def limit_in_words() -> str:
 def bring(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     """Take files in, or new rows for a table, and go on to their preview."""
     into = own_table(request, pk) if pk is not None else None
+    # looking for the files is what takes them in, and counts them
+    uploaded = [f for f in request.FILES.getlist("file") if isinstance(f, TemporaryUploadedFile)]
     if request.META.get("night_trail.too_large"):
         most = limit_in_words()
         raise Unreadable(
             f"The file is larger than the {most} that are taken", "", "Leave out columns or rows."
         )
-    uploaded = [f for f in request.FILES.getlist("file") if isinstance(f, TemporaryUploadedFile)]
     if not uploaded:
         raise Unreadable("No file was chosen", "", "Choose one with a table in it.")
     if len(uploaded) > (1 if into else MOST_FILES):
