@@ -119,7 +119,7 @@ def _read(options: argparse.Namespace) -> int:
     print(f"{table.name}: {table.rows_in_words(table.height)}, {len(table.columns)} columns.")
     if not options.part and len(found := parts(options.file, options.file.name)) > 1:
         print(f"  The file holds {len(found)} tables; choose another with --part: {listed(found)}.")
-    for note in (*understood.notes(), *(f"{words[0].upper()}{words[1:]}." for words in steps)):
+    for note in (*understood.notes(), *(f"{words}." for words in steps)):
         print(f"  {note}")
     for column in table.columns:
         unit = f", {column.unit_words}" if column.unit_words else ""

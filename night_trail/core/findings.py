@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import itertools
+import math
 from collections.abc import Callable
 
 import msgspec
@@ -22,6 +23,10 @@ ROWS_KEPT = 200
 _MOST_RELATED = 40
 _MOST_SAID = 6
 _PLACEHOLDERS = (dt.date(1900, 1, 1), dt.date(1899, 12, 30), dt.date(1970, 1, 1), dt.date(9999, 12, 31))
+
+_NAMES_NOTHING = {
+    *(Kind.NUMBER, Kind.MONEY, Kind.SHARE, Kind.DURATION, Kind.LATITUDE, Kind.LONGITUDE, Kind.TEXT)
+}
 
 Fetch = Callable[[int], pl.Series]
 
@@ -96,47 +101,40 @@ class Gathered:
             return [Finding(text, tuple(unique[:4]), odd=False)]
         if repeats:
             return repeats
-        pairs = self._pair_keys(fetch)
-        if pairs:
-            a, b = pairs[0]
-            return [Finding(f"No column names the rows, but {a} and {b} together do.", pairs[0], odd=False)]
-        return [Finding("No column, and no two columns together, name every row once.", odd=False)]
+        if together := self._shared_key(fetch):
+            text = f"No column names the rows, but {listed(together)} together do."
+            return [Finding(text, together, odd=False)]
+        return [Finding("No column, and no two or three together, name every row once.", odd=False)]
 
     def _is_key(self, i: int, fetch: Fetch) -> bool:
         column = self.columns[i]
-        if (
-            column.missing
-            or column.kind in (Kind.NUMBER, Kind.MONEY, Kind.SHARE, Kind.TEXT)
-            or column.distinct < 0.97 * self.height
-        ):
+        if column.missing or column.kind in _NAMES_NOTHING or column.distinct < 0.97 * self.height:
             return False
         return (
             column.distinct == self.height if column.distinct <= 5_000 else fetch(i).n_unique() == self.height
         )
 
-    def _pair_keys(self, fetch: Fetch) -> list[tuple[str, str]]:
+    def _shared_key(self, fetch: Fetch) -> tuple[str, ...]:
         likely = [
             i
             for i, c in enumerate(self.columns)
-            if not c.missing
-            and c.distinct > 1
-            and c.kind not in (Kind.NUMBER, Kind.MONEY, Kind.SHARE, Kind.TEXT)
+            if not c.missing and c.distinct > 1 and c.kind not in _NAMES_NOTHING
         ]
         likely = sorted(likely, key=lambda i: -self.columns[i].distinct)[:12]
         tried = 0
-        for a, b in itertools.combinations(likely, 2):
-            if self.columns[a].distinct * self.columns[b].distinct < self.height:
+        for chosen in (*itertools.combinations(likely, 2), *itertools.combinations(likely[:8], 3)):
+            if math.prod(self.columns[i].distinct for i in chosen) < self.height:
                 continue
-            pair = pl.DataFrame([self._samples[a].alias("a"), self._samples[b].alias("b")])
-            if pair.n_unique() < pair.height:
+            sample = pl.DataFrame([self._samples[i].alias(str(i)) for i in chosen])
+            if sample.n_unique() < sample.height:
                 continue
             tried += 1
-            whole = pl.DataFrame([fetch(a).alias("a"), fetch(b).alias("b")])
+            whole = pl.DataFrame([fetch(i).alias(str(i)) for i in chosen])
             if whole.n_unique() == self.height:
-                return [(self.columns[a].name, self.columns[b].name)]
+                return tuple(self.columns[i].name for i in chosen)
             if tried >= 5:
                 break
-        return []
+        return ()
 
     def _repeats(self) -> list[Finding]:
         hashes = pl.Series(self._row_hash)
@@ -278,7 +276,8 @@ def _one_moment(offer: Offer) -> Finding:
 def _suspicious(column: Column, cells: pl.Series, today: dt.date) -> list[Finding]:
     """Return values of one column that can hardly be right."""
     found: list[tuple[pl.Series, str]] = []
-    name = column.name
+    # the texts are formatted below, and a name may have braces
+    name = column.name.replace("{", "{{").replace("}", "}}")
     if column.kind.numeric and column.missing < len(cells):
         if (column.additive and column.kind == Kind.WHOLE) or column.kind == Kind.DURATION:
             negative = cells < 0
@@ -290,7 +289,9 @@ def _suspicious(column: Column, cells: pl.Series, today: dt.date) -> list[Findin
             beyond = (cells < 0) | (cells > most)
             found.append((beyond, "{n} of " + name + f" {{lie}} outside 0 to {most}."))
         if column.kind in (Kind.LATITUDE, Kind.LONGITUDE):
+            most = 90 if column.kind == Kind.LATITUDE else 180
             found.append((cells == 0, "{n} of " + name + " {are} exactly 0: a place that was not known?"))
+            found.append((cells.abs() > most, "{n} of " + name + f" {{lie}} outside −{most} to {most}."))
     if column.kind.temporal and column.missing < len(cells):
         days = cells.cast(pl.Date)
         past = (days <= today).sum() or 0
@@ -327,12 +328,12 @@ def _suspicious(column: Column, cells: pl.Series, today: dt.date) -> list[Findin
         if len(rows):
             one = len(rows) == 1
             words = text.format(
-                n=counted(len(rows), "cell" if " of " in text[:6] else "row"),
+                n=counted(len(rows), "cell" if text.startswith("{n} of ") else "row"),
                 lie="lies" if one else "lie",
                 are="is" if one else "are",
                 their="its" if one else "their",
             )
-            said.append(Finding(words, (name,), tuple(rows.head(ROWS_KEPT).to_list())))
+            said.append(Finding(words, (column.name,), tuple(rows.head(ROWS_KEPT).to_list())))
     return said
 
 

@@ -80,7 +80,8 @@ def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[
     found = preview_of(arrival, settings)
     names = [(i, n) for i, n in enumerate(found.names) if sought.lower() in n.lower()]
     headings = [_heading(i, name, found, settings) for i, name in names[:COLUMNS]]
-    rows = [list(row) for row in zip(*(h.cells for h in headings if h.column is not None), strict=True)]
+    blank = [None] * max((len(h.cells) for h in headings), default=0)
+    rows = list(zip(*(h.cells if h.column is not None else blank for h in headings), strict=True))
     kinds = list(found.columns.values())
     understood = found.understood
     text = understood.format.startswith("delimited")
@@ -94,11 +95,10 @@ def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[
         "changed": settings != ReadingSettings(),
         "found": found,
         "understood": understood,
-        "about_rows": number(rows_guess(Path(arrival.path), found.height), 2),
+        "about_rows": _about(rows_guess(Path(arrival.path), found.height)),
         "whole": found.height < SAMPLE_RECORDS - 60,
         "guessed": understood.format == "delimited text",
         "headings": headings,
-        "shown_headings": [h for h in headings if h.column is not None],
         "rows": rows,
         "hidden": len(names) - len(headings),
         "many": len(found.names) > 12,
@@ -116,6 +116,10 @@ def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[
         "missing_words": ", ".join(settings.missing),
         "reasons": list(understood.reasons.values()),
     }
+
+
+def _about(rows: int) -> str:
+    return number(float(f"{rows:.2g}"))
 
 
 def _heading(position: int, name: str, found: Preview, settings: ReadingSettings) -> Heading:

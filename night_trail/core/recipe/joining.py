@@ -49,7 +49,12 @@ class LikelyKey:
 
 @dataclass(frozen=True)
 class JoinFacts:
-    """What a join would do, counted in rows before it is done."""
+    """What a join would do, counted in rows before it is done.
+
+    ``gathered_heights`` are the rows where the other table is first made one
+    row a key. ``doubled`` names columns of the left table whose sums would
+    count rows again, ``repeated`` those of the other table.
+    """
 
     left_rows: int
     right_rows: int
@@ -60,9 +65,11 @@ class JoinFacts:
     right_without: int
     most: int
     heights: dict[JoinHow, int]
+    gathered_heights: dict[JoinHow, int]
     left_examples: tuple[str, ...]
     right_examples: tuple[str, ...]
     doubled: tuple[str, ...]
+    repeated: tuple[str, ...]
 
     def multiplies(self) -> bool:
         """Whether rows of the left table would stand more than once."""
@@ -187,6 +194,8 @@ def join_facts(left: Table, right: Table, on: tuple[tuple[str, str], ...]) -> Jo
     inner = int(matched.sum() or 0)
     without = int((matched == 0).sum())
     right_without = right.height - right_has.height
+    keys_without = right_counts.join(left_keys, on=keys, how="anti").height
+    several = theirs.join(ours.drop_nulls(keys).group_by(keys).len("n"), on=keys, how="inner")["n"] > 1
     return JoinFacts(
         left_rows=left.height,
         right_rows=right.height,
@@ -197,9 +206,15 @@ def join_facts(left: Table, right: Table, on: tuple[tuple[str, str], ...]) -> Jo
         right_without=right_without,
         most=int(largest(matched)),
         heights={"left": inner + without, "inner": inner, "full": inner + without + right_without},
+        gathered_heights={
+            "left": left.height,
+            "inner": left.height - without,
+            "full": left.height + keys_without,
+        },
         left_examples=_examples(ours.filter(matched == 0), keys),
         right_examples=_examples(theirs.join(left_keys, on=keys, how="anti"), keys),
         doubled=tuple(c.name for c in left.columns if c.additive) if bool((matched > 1).any()) else (),
+        repeated=tuple(c.name for c in right.columns if c.additive) if bool(several.any()) else (),
     )
 
 
@@ -245,8 +260,11 @@ def join(draft: Draft, step: Join, other: Table) -> None:
             if all(p.column.name != name for p in draft.places)
             else draft.free(f"{name} ({step.table_name})")
         )
+        reason = f"joined from {step.table_name}; {column.reason}"
+        if name in facts.repeated:
+            reason += f"; not summed, since rows of {step.table_name} stand several times"
         joined = msgspec.structs.replace(
-            column, name=free, reason=f"joined from {step.table_name}; {column.reason}"
+            column, name=free, reason=reason, additive=column.additive and name not in facts.repeated
         )
         position = next(i for i, c in enumerate(right.columns) if c.name == name)
         origin = Origin(right, position, via)

@@ -12,9 +12,9 @@ from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseClientRedirect
 
 from night_trail.core.errors import NightTrailError, Unreadable
-from night_trail.core.recipe.joining import likely_keys, stack_facts
+from night_trail.core.recipe.bundles import together
 from night_trail.core.table import Kind
-from night_trail.core.words.numbers import percent
+from night_trail.core.words.numbers import listed, percent
 from night_trail.tables import previews
 from night_trail.tables.arrivals import bring_again, give_up, receive
 from night_trail.tables.models import Arrival, Bundle, Table
@@ -103,7 +103,7 @@ def bundle(request: HttpRequest, pk: int) -> HttpResponse:
             (a, percent(a.progress)) for a in arrivals if a.wanted or a.state == Arrival.State.FAILED
         ],
         "going": going,
-        "tables": list(found.tables.all()),
+        "tables": list(found.tables.order_by("id")),
         "tab": "tables",
     }
     if not going:
@@ -112,20 +112,17 @@ def bundle(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _together(tables: list[Table]) -> dict[str, object]:
-    """Return which tables of a bundle may be joined or stacked."""
+    """Return which tables of a bundle may be stacked or joined."""
     if not 2 <= len(tables) <= MOST_COMPARED:
         return {}
-    core = {t: core_table(t.latest) for t in tables}
-    joins = []
-    for i, left in enumerate(tables):
-        for right in tables[i + 1 :]:
-            a, b = (left, right) if core[left].height >= core[right].height else (right, left)
-            keys = likely_keys(core[a], core[b])
-            if keys:
-                joins.append((keys[0].score, a, b, keys[0], percent(keys[0].overlap)))
-    joins.sort(key=lambda j: -j[0])
-    facts = stack_facts(list(core.values()))
-    return {"joins": joins[:6], "stackable": facts.alike() >= 0.7}
+    found = together([core_table(t.latest) for t in tables])
+    return {
+        "joins": [(tables[j.left], tables[j.right], j.key, percent(j.key.overlap)) for j in found.joins],
+        "stacks": [
+            (listed([tables[i].name for i in stack]), tables[stack[0]], [tables[i] for i in stack[1:]])
+            for stack in found.stacks
+        ],
+    }
 
 
 def _preview(
@@ -170,18 +167,24 @@ def decide(request: HttpRequest, pk: int) -> HttpResponse:
     """Change how a file is read; what cannot be is said, and the decisions before stay."""
     arrival = get_object_or_404(Arrival, pk=pk, owner=request.user, state=Arrival.State.PREVIEW)
     error = ""
-    try:
-        changed = previews.settings_from(request.POST, arrival)
-        previews.preview_of(arrival, changed)
-        arrival.settings = msgspec.to_builtins(changed)
-        arrival.save(update_fields=["settings"])
-    except NightTrailError as refused:
-        error = str(refused)
     if arrival.bundle is None:
         raise NightTrailError("The file is not there any more", "", "Bring it again.")
-    arrivals = list(arrival.bundle.arrivals.order_by("id"))
-    if not request.htmx:
+    if "want" in request.POST:
+        wanted = [pk for pk in request.POST.getlist("table") if pk.isdigit()]
+        waiting = arrival.bundle.arrivals.filter(state=Arrival.State.PREVIEW)
+        waiting.update(wanted=False)
+        waiting.filter(pk__in=wanted).update(wanted=True)
+    else:
+        try:
+            changed = previews.settings_from(request.POST, arrival)
+            previews.preview_of(arrival, changed)
+            arrival.settings = msgspec.to_builtins(changed)
+            arrival.save(update_fields=["settings"])
+        except NightTrailError as refused:
+            error = str(refused)
+    if not request.htmx and not error:
         return redirect(f"{reverse('tables:bundle', args=[arrival.bundle.pk])}?table={arrival.pk}")
+    arrivals = list(arrival.bundle.arrivals.order_by("id"))
     return _preview(request, arrival.bundle, arrivals, error, next(a for a in arrivals if a.pk == arrival.pk))
 
 
@@ -190,8 +193,9 @@ def read_bundle(request: HttpRequest, pk: int) -> HttpResponse:
     """Begin to read the wanted tables of a bundle."""
     found = _bundle(request, pk)
     open_ones = list(found.arrivals.filter(state=Arrival.State.PREVIEW).order_by("id"))
-    wanted = set(request.POST.getlist("table")) or {str(a.pk) for a in open_ones}
-    chosen = [a for a in open_ones if str(a.pk) in wanted]
+    wanted = request.POST.getlist("table")
+    # a bundle of one table has no boxes to tick
+    chosen = [a for a in open_ones if len(open_ones) == 1 or str(a.pk) in wanted]
     if open_ones and not chosen:
         raise NightTrailError("No table is chosen", "", "Choose at least one.")
     for arrival in open_ones:

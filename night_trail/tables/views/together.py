@@ -20,6 +20,7 @@ from night_trail.tables.views import own_table
 
 HOW = {"left": "keep every row", "inner": "keep only rows with a match", "full": "keep all rows of both"}
 MOST_KEYS = 4
+MOST_COMPARED = 12
 
 
 def _others(table: Table) -> list[Table]:
@@ -28,13 +29,24 @@ def _others(table: Table) -> list[Table]:
     return sorted(found, key=lambda t: (t.bundle_id is None or t.bundle_id != table.bundle_id, t.name))
 
 
+def _likeliest(table: Table, others: list[Table]) -> Table | None:
+    """Return the table a join is likeliest with: one whose rows the best key names once."""
+    left = core_table(table.latest)
+    first = others[:MOST_COMPARED]
+    keys = [(t, likely_keys(left, core_table(t.latest))) for t in first]
+    best = max(
+        keys, key=lambda k: (k[1][0].right_unique, k[1][0].score) if k[1] else (False, 0.0), default=None
+    )
+    return best[0] if best else None
+
+
 @require_http_methods(["GET", "POST"])
 def join(request: HttpRequest, pk: int) -> HttpResponse:
     """Choose a table and a key, see what a join would do, and do it."""
     table = own_table(request, pk)
     others = _others(table)
     asked = request.POST if request.method == "POST" else request.GET
-    other = next((t for t in others if str(t.pk) == asked.get("with", "")), others[0] if others else None)
+    other = next((t for t in others if str(t.pk) == asked.get("with", "")), None) or _likeliest(table, others)
     context: dict[str, Any] = {"table": table, "others": others, "other": other, "hows": HOW, "tab": "survey"}
     if other is None:
         return render(request, "tables/join.html", context)
@@ -51,6 +63,8 @@ def join(request: HttpRequest, pk: int) -> HttpResponse:
     columns = tuple(c for c in asked.getlist("column") if c in right)
     on = tuple(pairs)
     if request.method == "POST":
+        if not columns and not gather:
+            raise NightTrailError("No column to join is chosen", "", "Tick at least one.")
         step = Join(recipes.reference(other), other.name, on, how, columns, gather)
         recipes.take_step(table, step)
         return redirect("tables:survey", pk)
@@ -72,12 +86,9 @@ def join(request: HttpRequest, pk: int) -> HttpResponse:
                 "drawing": draw_join(facts, table.name, other.name),
                 "key_words": listed([b for _, b in pairs]),
                 "warning": _warning(table, other, facts, how),
+                "repeated": listed(list(facts.repeated[:4])),
             }
-            context["height"] = (
-                facts.heights[how]
-                if not gather
-                else (facts.left_once + facts.left_many if how == "inner" else facts.left_rows)
-            )
+            context["height"] = (facts.gathered_heights if gather else facts.heights)[how]
         except NightTrailError as error:
             context["error"] = str(error)
     return render(request, "tables/_join.html" if request.htmx else "tables/join.html", context)
