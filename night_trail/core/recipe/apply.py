@@ -15,10 +15,11 @@ from night_trail.core.reading.kinds import typed
 from night_trail.core.reading.numbers import currency_of, hidden_number
 from night_trail.core.reading.settings import ColumnSetting
 from night_trail.core.reading.words import Typed, category, words
-from night_trail.core.recipe import joining
+from night_trail.core.recipe import joining, stacking
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.draft import Draft
-from night_trail.core.recipe.sql import DATE, DATETIME, NUMBER, YES_NO, compile_sql
+from night_trail.core.recipe.sql import compile_sql
+from night_trail.core.recipe.sql_words import DATE, DATETIME, NUMBER, YES_NO
 from night_trail.core.table import CLOCK, YEAR, Kind, Table, as_text, largest
 from night_trail.core.words.numbers import number
 
@@ -56,11 +57,14 @@ def apply(steps: Iterable[s.Step], base: Table, others: Others = no_others, leni
     """
     draft = Draft.of(base)
     for step in steps:
+        before = draft.copy()
         try:
             take(draft, step, others)
         except BadQuestion as error:
             if not lenient:
                 raise
+            # a step may have been taken halfway
+            draft = before
             draft.complaints.append(f"Not done: {step.words()}. {error}")
     return draft
 
@@ -80,7 +84,7 @@ def _take(draft: Draft, step: s.Step, others: Others) -> None:
         joining.join(draft, step, others(step.table))
         draft.recount()
     elif isinstance(step, s.Stack):
-        joining.stack(draft, step, [others(table) for table in step.tables])
+        stacking.stack(draft, step, [others(table) for table in step.tables])
     else:
         _TAKE[type(step)](draft, step)
 

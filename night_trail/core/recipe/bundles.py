@@ -5,7 +5,8 @@ from __future__ import annotations
 import itertools
 from dataclasses import dataclass
 
-from night_trail.core.recipe.joining import LikelyKey, likely_keys, stack_facts
+from night_trail.core.recipe.joining import LikelyKey, likely_keys
+from night_trail.core.recipe.stacking import stack_facts
 from night_trail.core.table import Table
 
 ALIKE = 0.7

@@ -6,11 +6,12 @@ import re
 import unicodedata
 from dataclasses import dataclass
 
-from rapidfuzz import fuzz, process
+from rapidfuzz import process
+from rapidfuzz.distance import OSA
 
 MOST_VALUES = 3_000
-ALIKE = 90.0
-"""How alike (0 to 100, share of matching letters) two longer spellings must be."""
+LETTERS = ((5, 1), (10, 2))
+"""Spellings of so many letters may differ by so many slips: a letter changed, more, less or swapped."""
 
 
 @dataclass(frozen=True)
@@ -40,11 +41,12 @@ def clusters(counts: dict[str, int]) -> list[Cluster]:
     for text in counts:
         by_key.setdefault(fingerprint(text), []).append(text)
     found = [_cluster(texts, counts, True) for key, texts in by_key.items() if len(texts) > 1 and key]
-    keys = [key for key, texts in by_key.items() if len(key) >= 5]
+    keys = [key for key, texts in by_key.items() if len(key) >= LETTERS[0][0]]
     totals = {key: sum(counts[t] for t in by_key[key]) for key in keys}
     joined: dict[str, str] = {}
     for key in sorted(keys, key=lambda k: totals[k]):
-        for other, _, _ in process.extract(key, keys, scorer=fuzz.ratio, score_cutoff=ALIKE, limit=5):
+        slips = max(n for least, n in LETTERS if len(key) >= least)
+        for other, _, _ in process.extract(key, keys, scorer=OSA.distance, score_cutoff=slips, limit=5):
             if (
                 other != key
                 and other not in joined

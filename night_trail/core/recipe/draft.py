@@ -49,6 +49,11 @@ class Draft:
         places = [Place(column, Origin(table, i)) for i, column in enumerate(table.columns)]
         return cls(table.name, table.row_noun, table.height, places)
 
+    def copy(self) -> Draft:
+        """Return the draft as it is now; steps taken on the one do not reach the other."""
+        places = [Place(p.column, p.origin) for p in self.places]
+        return replace(self, places=places, maps=list(self.maps), complaints=list(self.complaints))
+
     def cells(self, place: Place) -> pl.Series:
         """Return the cells of a column."""
         if isinstance(place.origin, pl.Series):

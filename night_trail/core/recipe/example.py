@@ -12,7 +12,8 @@ import re
 from collections.abc import Iterator
 
 from night_trail.core.errors import BadQuestion
-from night_trail.core.recipe.sql import BadExpression, compile_sql, quoted
+from night_trail.core.recipe.sql import compile_sql, quoted
+from night_trail.core.recipe.sql_words import BadExpression
 from night_trail.core.table import Kind, Table, as_text
 
 MOST_TRIED = 4_000
@@ -48,7 +49,7 @@ def by_example(table: Table, column: str, wanted: dict[int, str]) -> list[str]:
         raise BadQuestion("A chosen row has no cell to start from", column, "Choose rows that have one.")
     name = quoted(column)
     seen: set[str] = set()
-    fitting: list[tuple[int, int, str]] = []
+    fitting: list[tuple[int, int, str, int]] = []
     head = cells.head(500)
     present = int(head.is_not_null().sum())
     for tried, (cost, sql) in enumerate(_candidates(name, found.kind, given, list(wanted.values()))):
@@ -63,14 +64,18 @@ def by_example(table: Table, column: str, wanted: dict[int, str]) -> list[str]:
         except BadExpression:
             continue
         if all(map(_same, as_text(results).to_list(), wanted.values())):
-            covered = int(compiled.over({column: head}, len(head)).is_not_null().sum())
-            fitting.append((round(10 * (present - covered) / max(present, 1)), cost, sql))
+            elsewhere = compiled.over({column: head}, len(head))
+            uncovered = (present - int(elsewhere.is_not_null().sum())) / max(present, 1)
+            fitting.append((round(10 * uncovered), cost, sql, hash(tuple(as_text(elsewhere)))))
     if not fitting:
         raise BadQuestion(
             "No expression was found that gives these results", column, "Check them, or write the expression."
         )
-    # the least cost is what the fewest assumptions explain
-    return [sql for _, _, sql in sorted(fitting)[:5]]
+    # the least cost is what the fewest assumptions explain; another is of use where it gives other results
+    best: dict[int, str] = {}
+    for _, _, sql, gives in sorted(fitting):
+        best.setdefault(gives, sql)
+    return list(best.values())[:5]
 
 
 def _same(got: str | None, wanted: str) -> bool:
@@ -107,11 +112,10 @@ def _candidates(name: str, kind: Kind, given: list[str], wanted: list[str]) -> I
             )
             yield cost + 3, sql
             continue
-        yield cost, sql
-        yield cost + 2, f"TRIM({sql})"
-        yield cost + 2, f"UPPER({sql})"
-        yield cost + 2, f"LOWER({sql})"
-        yield cost + 2, f"INITCAP({sql})"
+        for trimmed, inner in ((0, sql), (2, f"TRIM({sql})")):
+            yield cost + trimmed, inner
+            for case in ("UPPER", "LOWER", "INITCAP"):
+                yield cost + trimmed + 2, f"{case}({inner})"
 
 
 def _pieces(name: str, given: list[str], wanted: list[str]) -> Iterator[tuple[int, str]]:
@@ -142,9 +146,9 @@ def _pieces(name: str, given: list[str], wanted: list[str]) -> Iterator[tuple[in
                             9 + abs(a) + abs(b),
                             f"SPLIT_PART(SPLIT_PART({name}, '{one}', {a}), '{two}', {b})",
                         )
-    lengths = {len(text) for text in wanted}
-    if len(lengths) == 1:
-        length = lengths.pop()
+    # a result that is shorter may have lost a space at its end
+    length = max(map(len, wanted))
+    if length - min(map(len, wanted)) <= 1:
         yield 6, f"LEFT({name}, {length})"
         yield 6, f"RIGHT({name}, {length})"
         for start in range(2, 12):

@@ -15,7 +15,8 @@ from night_trail.core.errors import NightTrailError
 from night_trail.core.recipe.apply import calculated
 from night_trail.core.recipe.example import by_example
 from night_trail.core.recipe.offers import spelling_clusters
-from night_trail.core.recipe.sql import FUNCTIONS, BadExpression, Compiled, compile_sql, completions, quoted
+from night_trail.core.recipe.sql import Compiled, compile_sql, completions, quoted
+from night_trail.core.recipe.sql_words import FUNCTIONS, BadExpression
 from night_trail.core.recipe.steps import Calculate
 from night_trail.core.table import Column, Kind, as_text
 from night_trail.core.table import Table as CoreTable
