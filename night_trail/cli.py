@@ -128,7 +128,7 @@ def _read(options: argparse.Namespace) -> int:
         print(f"  {column.name}: {column.kind}{unit}{role}, because {column.reason}{missing}")
         if column.failed:
             examples = ", ".join(f"“{text}”" for text in column.failed_examples)
-            print(f"    {column.failed:,} cells do not fit and count as missing: {examples}")
+            print(f"    {column.failed_words}, counted as missing: {examples}")
     return 0
 
 

@@ -103,6 +103,13 @@ class Column(msgspec.Struct, frozen=True, kw_only=True):
     top: int = 0
 
     @property
+    def failed_words(self) -> str:
+        """How many cells do not fit the kind, in words; empty where all do."""
+        if not self.failed:
+            return ""
+        return "1 cell does not fit" if self.failed == 1 else f"{self.failed:,} cells do not fit"
+
+    @property
     def unit_words(self) -> str:
         """The unit as it is named beside the kind; clock times need none."""
         return "" if self.unit == CLOCK else self.unit

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+import msgspec
 import polars as pl
 from django.db import transaction
 from django.db.models import Max
@@ -45,6 +46,28 @@ def others_of(table: Table) -> Any:
         return core_table(found.latest)
 
     return find
+
+
+def rebound(owner: Any, steps: Sequence[Step]) -> list[Step]:
+    """Return steps of a recipe from elsewhere; other tables are found by their names where they can be."""
+
+    def here(name: str, told: str) -> str:
+        own = Table.objects.filter(owner=owner)
+        known = name.partition(":")[2]
+        if known.isdigit() and own.filter(pk=int(known), name=told).exists():
+            return name
+        found = own.filter(name=told).first()
+        return reference(found) if found else name
+
+    made: list[Step] = []
+    for step in steps:
+        if isinstance(step, Join):
+            step = msgspec.structs.replace(step, table=here(step.table, step.table_name))  # noqa: PLW2901
+        elif isinstance(step, Stack):
+            names = tuple(map(here, step.tables, step.table_names))
+            step = msgspec.structs.replace(step, tables=names)  # noqa: PLW2901
+        made.append(step)
+    return made
 
 
 def take_step(table: Table, step: Step) -> Version:

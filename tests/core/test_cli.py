@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 from pathlib import Path
 
 import pytest
@@ -54,3 +55,60 @@ def test_errors_are_one_sentence_and_status_2(
     with pytest.raises(SystemExit) as stopped:
         main(["answer"])
     assert stopped.value.code == 2
+
+
+TRAPS = "Light traps;;\n\nnight;moths;cover\n03/04/2024;12;20 %\n04/04/2024;9999;x\nTotal;12;\n"
+RECIPE = {
+    "recipe": 1,
+    "settings": {"date_order": "month", "columns": {"cover": {"kind": "share"}}},
+    "steps": [
+        {"step": "to missing", "column": "moths", "values": [9999]},
+        {"step": "calculate", "name": "twice", "sql": "moths * 2"},
+    ],
+}
+
+
+def test_read_tells_all_that_was_understood_and_applies_a_recipe(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    file, recipe = tmp_path / "traps.csv", tmp_path / "recipe.json"
+    file.write_text(TRAPS)
+    recipe.write_text(json.dumps(RECIPE))
+    assert main(["read", str(file), "--recipe", str(recipe), "--json"]) == 0
+    whole = json.loads(capsys.readouterr().out)
+    assert {k: whole[k] for k in ("name", "format", "encoding", "delimiter", "header_row", "rows")} == {
+        "name": "traps",
+        "format": "delimited text",
+        "encoding": "utf-8",
+        "delimiter": ";",
+        "header_row": 3,
+        "rows": 2,
+    }
+    assert [left["count"] for left in whole["left_out"]] == [1, 1] and all(n for n in whole["notes"])
+    columns = {c["name"]: c for c in whole["columns"]}
+    assert list(columns) == ["night", "moths", "cover", "twice"]
+    assert (columns["moths"]["kind"], columns["moths"]["role"]) == ("whole number", "additive")
+    assert columns["moths"]["missing"] == 1 and columns["cover"]["failed_cells"] == [[1, "x"]]
+    assert all(c["reason"] for c in whole["columns"])
+    assert whole["recipe"] == ["in moths 9,999 counts as missing", "twice is calculated as moths * 2"]
+    assert main(["read", str(file), "--recipe", str(recipe)]) == 0
+    printed = capsys.readouterr().out
+    assert "1 cell does not fit, counted as missing: “x”" in printed
+    assert "twice is calculated as moths * 2." in printed
+    question = ["answer", str(file), "--recipe", str(recipe), "--question", "twice", "--json"]
+    assert main(question) == 0
+    assert json.loads(capsys.readouterr().out)["answer"]["basis"]["used"] == 1
+
+
+def test_parts_of_a_file_are_named_and_chosen(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    base = tmp_path / "t.sqlite"
+    with sqlite3.connect(base) as made:
+        made.executescript("CREATE TABLE a (x INT); CREATE TABLE b (y INT); INSERT INTO b VALUES (3)")
+    assert main(["read", str(base)]) == 0
+    assert "choose another with --part: a and b" in capsys.readouterr().out
+    assert main(["read", str(base), "--part", "b"]) == 0
+    assert "y: whole number" in capsys.readouterr().out
+    for wrong in (["--part", "c"], ["--recipe", str(base)], ["--recipe", "nowhere.json"]):
+        assert main(["read", str(base), *wrong]) == 2
+        printed = capsys.readouterr()
+        assert printed.out == "" and printed.err.count("\n") == 1 and "Traceback" not in printed.err

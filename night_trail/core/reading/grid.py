@@ -102,8 +102,8 @@ def _full(record: Record, width: int) -> bool:
 def is_value(cell: str) -> bool:
     """Whether a cell can only be data: a number or a date.
 
-    >>> is_value("1,204.5"), is_value("2024-03-01"), is_value("€ 5"), is_value("late_min")
-    (True, True, True, False)
+    >>> is_value("1,204.5"), is_value("2024-03-01"), is_value("€ 5"), is_value("late_min"), is_value("day 3")
+    (True, True, True, False, False)
     """
     text = cell.strip()
     return bool(_NUMBER.match(text)) or (looks_like_date(text) and any(ch.isdigit() for ch in text))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import polars as pl
 
@@ -84,7 +84,16 @@ def typed(
         found = _from_text(name, clean, setting, hints)
     else:
         found = _from_values(name, clean, setting)
+    if found.kind.numeric and (numbers := _numbers_in(hints.missing)):
+        # 9999 also stands for nothing where it is written 9,999 or kept as a number
+        nothing = found.cells.cast(pl.Float64).is_in(numbers).fill_null(False)
+        found = replace(found, cells=found.cells.set(nothing, None))
+        clean = clean.set(nothing, None)
     return described(name, found, clean, hints.unit)
+
+
+def _numbers_in(texts: tuple[str, ...]) -> list[float]:
+    return pl.Series(texts, dtype=pl.String).cast(pl.Float64, strict=False).drop_nulls().to_list()
 
 
 def described(name: str, found: Typed, clean: pl.Series, unit: str = "") -> tuple[Column, pl.Series]:

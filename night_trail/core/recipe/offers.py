@@ -9,12 +9,17 @@ import msgspec
 import numpy as np
 import polars as pl
 
+from night_trail.core.reading.kinds import typed
 from night_trail.core.reading.numbers import UNITS, hidden_number, unit_of
+from night_trail.core.reading.settings import ColumnSetting
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.apply import currency
 from night_trail.core.recipe.clusters import MOST_VALUES, Cluster, clusters
-from night_trail.core.table import Coded, Column, Kind, largest, on_axis
+from night_trail.core.table import Coded, Column, Kind, as_text, largest, on_axis
 from night_trail.core.words.numbers import counted, number
+
+MOST_ODD = 0.2
+"""The share of cells that may not fit where text is offered to be read as a number or a date."""
 
 _SENTINELS = (-1, -9, -99, -999, -9999, -99999, 99, 999, 9999, 99999, 999999, 9_999_999)
 _OUT_OF = re.compile(r"^ ?(?:of|/|out of|von|sur) ?(\d{1,3})(?: .*)?$", re.IGNORECASE)
@@ -31,8 +36,13 @@ class Offer(msgspec.Struct, frozen=True, omit_defaults=True):
 def column_offers(column: Column, cells: pl.Series) -> tuple[Offer, ...]:
     """Return the remedies that suit one column, the surest first."""
     found = []
-    if column.pattern and (offer := _hidden_number(column, cells)):
-        found.append(offer)
+    hidden = None
+    if column.pattern:
+        hidden = _hidden_number(column, cells)
+    elif column.kind in (Kind.CATEGORY, Kind.TEXT):
+        hidden = _mostly(column, cells)
+    if hidden:
+        found.append(hidden)
     if column.kind.numeric and (sentinel := _sentinel(column, cells)):
         found.append(sentinel)
     if column.kind in (Kind.CATEGORY, Kind.PLACE, Kind.TEXT) and 1 < column.distinct <= MOST_VALUES:
@@ -40,6 +50,21 @@ def column_offers(column: Column, cells: pl.Series) -> tuple[Offer, ...]:
     if column.missing < len(cells) and column.distinct == 1 and len(cells) > 1:
         found.append(Offer("Leave it out", s.Leave((column.name,))))
     return tuple(found)
+
+
+def _mostly(column: Column, cells: pl.Series) -> Offer | None:
+    """Return the offer to read text as numbers or dates, where most of it is and some cells are not."""
+    texts = as_text(cells).drop_nulls()
+    for kind in (Kind.NUMBER, Kind.DATE):
+        for part in (texts.head(300), texts):
+            found, made = typed(column.name, part, ColumnSetting(kind=kind))
+            if not len(part) or found.failed > MOST_ODD * len(part):
+                break
+        else:
+            whole = kind == Kind.NUMBER and bool((made == made.floor()).all())
+            step = s.ReadAs(column.name, Kind.WHOLE if whole else kind)
+            return Offer(f"Read as {step.kind} ({found.failed_words})", step)
+    return None
 
 
 def _hidden_number(column: Column, cells: pl.Series) -> Offer | None:

@@ -131,7 +131,7 @@ def use_recipe(request: HttpRequest, pk: int) -> HttpResponse:
     uploaded = request.FILES.get("recipe")
     if uploaded is None or (uploaded.size or 0) > 1_000_000:
         raise NightTrailError("No recipe was chosen", "", "Choose a recipe.json of at most 1 MB.")
-    steps = decode_recipe(uploaded.read()).steps
+    steps = recipes.rebound(request.user, decode_recipe(uploaded.read()).steps)
     recipes.set_recipe(table, [*table.latest.steps(), *steps])
     return redirect("tables:survey", pk)
 
