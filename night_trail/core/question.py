@@ -16,6 +16,7 @@ from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 
 Shape = Literal["histogram", "boxes", "bars"]
+Order = Literal["frequent", "own"]
 Height = Literal["count", "share", "density"]
 Calendar = Literal["minute", "hour", "day", "week", "month", "quarter", "year"]
 
@@ -58,7 +59,7 @@ class Spread(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     bins: Bins = Bins()
     height: Height = "count"
     ends: Literal["gathered", "open"] = "gathered"
-    order: Literal["frequent", "own"] = "frequent"
+    order: Order = "frequent"
 
 
 Question = Spread

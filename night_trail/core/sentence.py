@@ -10,7 +10,7 @@ import msgspec
 from msgspec.structs import replace
 
 from night_trail.core.answers.histogram import HistogramAnswer
-from night_trail.core.answers.spread import SHAPE_WORDS, check, first_question, fitted
+from night_trail.core.answers.spread import SHAPE_WORDS, check, first_question, fitted, natural_order
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Bins, Question, Scene, Spread
 from night_trail.core.stats.bins import CALENDAR_SECONDS
@@ -202,7 +202,7 @@ def _clause(question: Spread, rest: str, table: Table) -> tuple[Spread, str]:
             word = rest[found.end() :].split(",", maxsplit=1)[0]
             table.column(word)  # says which columns are close
             raise BadQuestion(f"“{word}” is not a column", table.name)
-        return replace(question, across=column.name), behind
+        return replace(question, across=column.name, order=natural_order(column)), behind
     if found := re.match(r"(?:drawn )?as ", rest, re.IGNORECASE):
         behind = rest[found.end() :]
         for words in sorted(_SHAPES, key=len, reverse=True):

@@ -12,7 +12,7 @@ import msgspec
 from msgspec.structs import replace
 
 from night_trail.core import answers
-from night_trail.core.answers.spread import SHAPE_WORDS, first_question, fitted
+from night_trail.core.answers.spread import SHAPE_WORDS, first_question, fitted, natural_order
 from night_trail.core.conditions import Between, Condition, Not, Text, check, iso, toggle
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Bins, Question, Scene, Spread
@@ -245,10 +245,15 @@ def _slot(scene: Scene, slot: str, value: Any, table: Table) -> tuple[Scene, str
     if isinstance(value, Bins):
         raise BadQuestion("Bins belong into the slot of the bins", slot)
     if slot == "column":
-        changed = fitted(_asked(question, column=value or ""), table)
+        changed = _asked(question, column=value or "")
+        if not changed.across and changed.column != question.column:
+            changed = replace(changed, order=natural_order(table.column(changed.column)))
+        changed = fitted(changed, table)
         return replace(scene, main=changed), short_name(changed)
     if slot == "across":
         changed = _asked(question, across=value or None)
+        if changed.across and changed.across != question.across:
+            changed = replace(changed, order=natural_order(table.column(changed.across)))
         return replace(scene, main=changed), f"across {value}" if value else f"over all {table.row_noun[1]}"
     labels = {
         "shape": {key: f"as {words}" for key, words in SHAPE_WORDS.items()},

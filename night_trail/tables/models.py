@@ -128,7 +128,8 @@ class Version(models.Model):
     @staticmethod
     def as_json(value: Any) -> Any:
         """Return a value of the core as what a JSON field holds."""
-        return msgspec.to_builtins(value)
+        # through JSON, so that it equals what is read back: lists where the core has tuples
+        return msgspec.json.decode(msgspec.json.encode(value))
 
 
 class ColumnPart(models.Model):

@@ -111,20 +111,21 @@ def set_recipe(
     if len(steps) > MOST_STEPS:
         raise BadQuestion(f"A recipe has at most {MOST_STEPS} steps", "", "Take some back.")
     base = base or table.latest.base or table.latest
-    recipe = Version.as_json(list(steps))
+    wanted = tuple(steps)
     known = [v for v in (base, *base.derived.order_by("-number")) if _up_to_date(v, table)]
-    same = next((v for v in known if v.recipe == recipe), None)
+    taken = [(v, v.steps()) for v in known]
+    same = next((v for v, their in taken if their == wanted), None)
     if same is not None:
         return _look_at(table, same)
     # the longest beginning of the recipe that was taken before needs no taking again
-    begun = [v for v in known if v.recipe == recipe[: len(v.recipe)] and not v.complaints]
+    begun = [v for v, their in taken if their == wanted[: len(their)] and not v.complaints]
     start = max([base, *begun], key=lambda v: len(v.recipe))
-    draft = apply(steps[len(start.recipe) :], core_table(start), others_of(table), lenient)
+    draft = apply(wanted[len(start.recipe) :], core_table(start), others_of(table), lenient)
     with transaction.atomic():
         version = Version.objects.create(
             table=None,
             base=base,
-            recipe=recipe,
+            recipe=Version.as_json(wanted),
             height=draft.height,
             part=base.part,
             complaints=[*base.complaints, *draft.complaints] if lenient else [],
@@ -158,7 +159,11 @@ def _others_now(steps: Sequence[Step]) -> dict[str, int]:
 def _up_to_date(version: Version, table: Table) -> bool:
     """Whether the other tables a version was joined with are still what they were."""
     met = version.understood.get("others") if version.base_id else None
-    return not met or met == _others_now(version.steps())
+    if not met:
+        return True
+    now = _others_now(version.steps())
+    # of a table that was deleted there is nothing newer
+    return all(now.get(name, pk) == pk for name, pk in met.items())
 
 
 def _keep(draft: Draft, version: Version, start: Version) -> list[Place]:

@@ -8,9 +8,9 @@ from night_trail.core.answers.bars import BarsAnswer, bars
 from night_trail.core.answers.boxes import BoxesAnswer, boxes
 from night_trail.core.answers.histogram import HistogramAnswer, histogram
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Shape, Spread
+from night_trail.core.question import Bins, Order, Shape, Spread
 from night_trail.core.rows import Rows
-from night_trail.core.table import Column, Table
+from night_trail.core.table import Column, Kind, Table
 
 SpreadAnswer = HistogramAnswer | BoxesAnswer | BarsAnswer
 
@@ -41,7 +41,12 @@ def can_group(column: Column) -> bool:
 
 def first_question(column: Column) -> Spread:
     """Return the first picture to show of a column."""
-    return Spread(column=column.name, shape=shapes_for(column)[0])
+    return Spread(column=column.name, shape=shapes_for(column)[0], order=natural_order(column))
+
+
+def natural_order(column: Column) -> Order:
+    """Return the order in which a category's values are best shown: its own where it has one."""
+    return "own" if column.kind == Kind.ORDERED else "frequent"
 
 
 def fitted(question: Spread, table: Table) -> Spread:
