@@ -147,23 +147,27 @@ def _look_at(table: Table, version: Version) -> Version:
     return version
 
 
+def met(steps: Sequence[Step]) -> list[str]:
+    """Return the references of the other tables a recipe meets."""
+    return [s.table for s in steps if isinstance(s, Join)] + [
+        name for s in steps if isinstance(s, Stack) for name in s.tables
+    ]
+
+
 def _others_now(steps: Sequence[Step]) -> dict[str, int]:
     """Return which version of every other table a recipe meets now."""
-    names = [s.table for s in steps if isinstance(s, Join)] + [
-        n for s in steps if isinstance(s, Stack) for n in s.tables
-    ]
-    pks = [int(n.partition(":")[2]) for n in names if n.partition(":")[2].isdigit()]
+    pks = [int(n.partition(":")[2]) for n in met(steps) if n.partition(":")[2].isdigit()]
     return {reference(t): t.latest.pk for t in Table.objects.filter(pk__in=pks)}
 
 
 def _up_to_date(version: Version, table: Table) -> bool:
     """Whether the other tables a version was joined with are still what they were."""
-    met = version.understood.get("others") if version.base_id else None
-    if not met:
+    seen = version.understood.get("others") if version.base_id else None
+    if not seen:
         return True
     now = _others_now(version.steps())
     # of a table that was deleted there is nothing newer
-    return all(now.get(name, pk) == pk for name, pk in met.items())
+    return all(now.get(name, pk) == pk for name, pk in seen.items())
 
 
 def _keep(draft: Draft, version: Version, start: Version) -> list[Place]:

@@ -19,6 +19,7 @@ def test_a_dropped_file_is_read_and_a_bad_one_says_why(page: Page, base: str, tm
         document.querySelector('#dropzone').dispatchEvent(new DragEvent('drop', {dataTransfer: files, bubbles: true, cancelable: true}));
     }"""
     page.evaluate(drop, ["moths.csv", "trap_id,night,moths\nA1,2024-05-01,12\nA2,2024-05-02,30\n"])
+    page.get_by_role("button", name="Read the table").click()
     page.wait_for_url(re.compile(r"/tables/\d+/$"))
     expect(page.get_by_role("heading", level=1)).to_contain_text("2 rows, each one trap")
     page.goto(base + "/")
@@ -35,7 +36,8 @@ def test_what_can_be_done_to_a_table_is_done_and_asks_before_it_goes(
     path.write_text("lamp,lux\n" + "\n".join(f"L{i},{i % 7}" for i in range(40)))
     page.goto(base + "/")
     page.locator("#file").set_input_files(path)
-    page.get_by_role("button", name="Bring it").click()
+    page.get_by_role("button", name="Bring them").click()
+    page.get_by_role("button", name="Read the table").click()
     page.wait_for_url(re.compile(r"/tables/\d+/$"))
     survey = page.url
     page.get_by_role("link", name="position in the file").click()

@@ -14,7 +14,8 @@ def test_from_file_to_tale_by_mouse(page: Page, stranger: Page, few_buses_csv: P
     # bring a table
     page.goto(base + "/")
     page.locator("#file").set_input_files(few_buses_csv)
-    page.get_by_role("button", name="Bring it").click()
+    page.get_by_role("button", name="Bring them").click()
+    page.get_by_role("button", name="Read the table").click()
     page.wait_for_url(re.compile(r"/tables/\d+/$"))
     expect(page.get_by_role("heading", level=1)).to_contain_text("each one trip")
     expect(page.locator(".survey-line")).to_have_count(20)

@@ -205,7 +205,9 @@ def test_axe_finds_nothing_serious(page: Page, base: str, theme: str) -> None:
     page.get_by_role("button", name="+ only rows where…").click()
     expect(page.locator("#popover")).to_be_visible()
     found["condition"] = serious(page)
-    for name, path in (("tables", "/"), ("survey", "/tables/1/"), ("trails", "/trails/"), ("tales", "/tales/"),
+    for name, path in (("tables", "/"), ("survey", "/tables/2/"), ("remedies", "/tables/1/"),
+                       ("column", "/tables/1/column/1/"), ("calculated", "/tables/1/calculate/?column=district"),
+                       ("join", "/tables/1/join/?with=2"), ("stack", "/tables/1/stack/?with=2"), ("trails", "/trails/"), ("tales", "/tales/"),
                        ("writing", "/tales/1/"), ("walk", "/tales/1/walk/2/"), ("password", "/password/")):  # fmt: skip
         page.goto(base + path)
         settled(page)

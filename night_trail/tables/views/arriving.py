@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 from django.conf import settings
 from django.core.files.uploadedfile import TemporaryUploadedFile
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -176,10 +177,12 @@ def decide(request: HttpRequest, pk: int) -> HttpResponse:
         waiting.filter(pk__in=wanted).update(wanted=True)
     else:
         try:
-            changed = previews.settings_from(request.POST, arrival)
-            previews.preview_of(arrival, changed)
-            arrival.settings = msgspec.to_builtins(changed)
-            arrival.save(update_fields=["settings"])
+            previews.preview_of(arrival, previews.settings_from(request.POST, arrival))
+            with transaction.atomic():
+                # read again, so that a decision made meanwhile is not lost
+                arrival.refresh_from_db()
+                arrival.settings = msgspec.to_builtins(previews.settings_from(request.POST, arrival))
+                arrival.save(update_fields=["settings"])
         except NightTrailError as refused:
             error = str(refused)
     if not request.htmx and not error:

@@ -9,6 +9,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
 from night_trail.core.errors import NightTrailError
+from night_trail.core.recipe.bundles import ALIKE
 from night_trail.core.recipe.joining import join_facts, likely_keys
 from night_trail.core.recipe.stacking import stack_facts
 from night_trail.core.recipe.steps import Join, JoinHow, Stack
@@ -31,14 +32,22 @@ def _others(table: Table) -> list[Table]:
 
 
 def _likeliest(table: Table, others: list[Table]) -> Table | None:
-    """Return the table a join is likeliest with: one whose rows the best key names once."""
+    """Return the table a join is likeliest with: one whose rows the best key names once.
+
+    Tables that are parts of this one, stacked already or to be stacked, come last.
+    """
     left = core_table(table.latest)
-    first = others[:MOST_COMPARED]
+    taken = recipes.met(table.latest.steps())
+    first = [
+        t
+        for t in others[:MOST_COMPARED]
+        if recipes.reference(t) not in taken and stack_facts([left, core_table(t.latest)]).alike() < ALIKE
+    ]
+    if not first:
+        return others[0] if others else None
     keys = [(t, likely_keys(left, core_table(t.latest))) for t in first]
-    best = max(
-        keys, key=lambda k: (k[1][0].right_unique, k[1][0].score) if k[1] else (False, 0.0), default=None
-    )
-    return best[0] if best else None
+    best = max(keys, key=lambda k: (k[1][0].right_unique, k[1][0].score) if k[1] else (False, 0.0))
+    return best[0]
 
 
 @require_http_methods(["GET", "POST"])
