@@ -53,13 +53,16 @@ def read(path: Path) -> None:
     """What the background worker does with an arrived file."""
     from django.contrib.auth.models import User
 
-    from night_trail.tables.arrivals import read_arrival
-    from night_trail.tables.models import Arrival
+    from night_trail.tables.arrivals import add_to_bundle, read_arrival, warm_up
+    from night_trail.tables.models import Bundle
 
     owner, _ = User.objects.get_or_create(username="bench")
     kept = Path(FOLDER) / f"kept-{path.name}"
     os.link(path, kept)
-    arrival = Arrival.objects.create(owner=owner, file_name=path.name, path=str(kept))
+    bundle = Bundle.objects.create(owner=owner, name=path.name)
+    add_to_bundle(bundle, kept, path.name)
+    arrival = bundle.arrivals.get()
+    warm_up()  # as the worker does when it starts
     seconds = timed(lambda: read_arrival(arrival))
     assert arrival.table is not None, arrival.said
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
@@ -179,19 +182,64 @@ def measure() -> list[Row]:
         ("memory at its peak while reading", f"{peak:.2f} GB", "1.5 GB", ""),
     ]
     rows.append(survey_row(table))
+    rows += reading(path)
     rows += turns(table, path)
     return rows
 
 
 def survey_row(table_pk: int) -> Row:
-    from night_trail.core.survey import profile
+    import datetime as dt
+
+    from night_trail.core.survey import survey
     from night_trail.tables.models import Table
     from night_trail.tables.services import core_table
 
     core = core_table(Table.objects.get(pk=table_pk).latest)
-    cells = [(column, core.series(column.name)) for column in core.columns]
-    profile(*cells[7])  # imports
-    return ("survey of 20 columns", f"{timed(lambda: [profile(*c) for c in cells]):.1f} s", "3 s", "")
+    today = dt.date(2025, 1, 1)
+    survey(core, today)  # imports, and columns fetched from the database
+    return ("survey of 20 columns", f"{timed(lambda: survey(core, today)):.1f} s", "3 s", "")
+
+
+def reading(path: Path) -> list[Row]:
+    """Measure reading other shapes of file, and the preview of a large one."""
+    from bench import big_table
+    from night_trail.core.reading import ReadingSettings, preview
+
+    settings = ReadingSettings(missing=("none",))
+    preview(path, path.name, ReadingSettings())  # imports
+    rows: list[Row] = [
+        (
+            f"a decision in the preview of that file ({path.stat().st_size / 1e6:,.0f} MB)",
+            ms(timed(lambda: preview(path, path.name, settings))),
+            "1 s",
+            "",
+        )
+    ]
+    wide = Path(FOLDER) / "wide.csv"
+    big_table.write_wide(wide, 10_000, 76)
+    times = [read_in_a_process(wide)[0] for _ in range(3)]
+    wide_seconds = f"{statistics.median(times):.1f} s, worst {max(times):.1f} s"
+    rows.append(("read a 10,000 × 76 CSV until the survey stands", wide_seconds, "2 s", ""))
+    columns = Path(FOLDER) / "columns.csv"
+    big_table.write_wide(columns, 2_000, 500)
+    seconds, _, table = read_in_a_process(columns)
+    rows.append(("read a 2,000 × 500 CSV until the survey stands", f"{seconds:.1f} s", "", ""))
+    rows.append(("the survey page of 500 columns", ms(survey_page(table)), "", ""))
+    return rows
+
+
+def survey_page(table_pk: int) -> float:
+    """Return how long the survey's page takes, in seconds."""
+    from django.test import Client
+
+    from night_trail.tables.models import Table
+
+    client = Client()
+    client.force_login(
+        Table.objects.get(pk=table_pk).owner, backend="django.contrib.auth.backends.ModelBackend"
+    )
+    client.get(f"/tables/{table_pk}/")
+    return timed(lambda: client.get(f"/tables/{table_pk}/"))
 
 
 def write(rows: list[Row]) -> None:

@@ -38,3 +38,18 @@ def write(path: Path, rows: int = ROWS) -> None:
     for i in range(20 - len(columns)):
         columns[f"measure_{i}"] = np.round(rng.normal(50, 5 + i, rows), 3)
     pl.DataFrame(columns).write_csv(path)
+
+
+def write_wide(path: Path, rows: int, columns: int) -> None:
+    """Write a wide table as CSV: measures, counts, categories and dates in turn."""
+    rng = np.random.default_rng(12)
+    start = np.datetime64("2021-01-01")
+    made: dict[str, pl.Series | np.ndarray] = {}
+    for i in range(columns):
+        made[f"trap {i}"] = (
+            np.round(rng.normal(12, 3, rows), 2),
+            rng.poisson(20, rows),
+            np.array(["lamp a", "lamp b", "sheet", "bucket"])[rng.integers(0, 4, rows)],
+            (start + rng.integers(0, 900, rows)).astype("datetime64[D]"),
+        )[i % 4 if i % 8 else 0]
+    pl.DataFrame(made).write_csv(path)

@@ -17,6 +17,7 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
+import polars as pl
 from django.conf import settings
 from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.db import transaction
@@ -25,6 +26,7 @@ from django.utils import timezone
 
 from night_trail.core.errors import NightTrailError
 from night_trail.core.reading import open_file, parts, read
+from night_trail.core.reading.kinds import typed
 from night_trail.core.reading.read import row_noun, wanted_columns
 from night_trail.core.survey import Surveyor
 from night_trail.core.table import Column
@@ -36,6 +38,7 @@ logger = logging.getLogger(__name__)
 
 PIECE = 4 * 1024 * 1024
 MOST_PARTS = 60
+SAID_EVERY = 0.2
 PREVIEWS_KEPT = timedelta(days=7)
 
 
@@ -127,18 +130,16 @@ def _read_into(arrival: Arrival, version: Version) -> None:
     _say(arrival, 0.05, f"Reading the first of {total:,} columns.")
     columns: list[Column] = []
     surveyor: Surveyor | None = None
-    height = 0
+    height, said = 0, 0.0
     for found in read(source, chosen):
         if surveyor is None:
             height = len(found.cells)
             surveyor = Surveyor(height, timezone.now().date())
         share = 0.05 + 0.85 * min(1.0, (found.position + 1) / total)
-        left = _time_left(arrival, share)
-        _say(
-            arrival,
-            share,
-            f"{height:,} rows: column {found.position + 1} of {total}, {found.column.name[:60]}{left}.",
-        )
+        if time.monotonic() > said + SAID_EVERY:
+            said = time.monotonic()
+            column = f"column {found.position + 1} of {total}, {found.column.name[:60]}"
+            _say(arrival, share, f"{height:,} rows: {column}{_time_left(arrival, share)}.")
         columns.append(found.column)
         surveyor.add(found.column, found.cells)
         cache.keep(version.pk, found.position, found.cells)
@@ -260,6 +261,13 @@ def give_up(bundle: Bundle) -> None:
     """Forget previews that are not wanted, and their files."""
     for arrival in bundle.arrivals.filter(state=Arrival.State.PREVIEW):
         _end(arrival, Arrival.State.CANCELLED, "Cancelled; nothing was kept.")
+
+
+def warm_up() -> None:
+    """Load what surveying needs, so that the first file does not wait for it."""
+    surveyor = Surveyor(100, timezone.now().date())
+    column, cells = typed("warm", pl.Series("cells", [f"{i}.5" for i in range(100)]))
+    surveyor.add(column, cells)
 
 
 def clear_interrupted() -> int:

@@ -249,12 +249,16 @@ def footer(tail: list[Record], width: int) -> tuple[int, list[str]]:
     return count, said[::-1]
 
 
+_ENDS = set("0123456789%.,)ZzMm")
+
+
 def hints(records: list[Record], width: int, settings: ReadingSettings) -> Hints:
     """Return the decimal mark and the order of dates that any column shows beyond doubt."""
     decimals: Counter[str] = Counter()
     orders: Counter[str] = Counter()
     for i in range(width):
-        cells = [r[i].strip() for r in records if i < len(r)]
+        # the same cell says nothing new, and words say nothing
+        cells = {c for r in records if i < len(r) and (c := r[i].strip()) and c[-1] in _ENDS}
         decimals["."] += sum(bool(_POINT.match(c)) for c in cells)
         decimals[","] += sum(bool(_COMMA.match(c)) for c in cells)
         orders[order_shown(cells)] += 1

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import polars as pl
 
@@ -133,12 +134,18 @@ def described(name: str, found: Typed, clean: pl.Series, unit: str = "") -> tupl
 
 def without_missing(cells: pl.Series, more: tuple[str, ...] = ()) -> pl.Series:
     """Return texts trimmed, and null where they stand for nothing."""
-    clean = cells.str.strip_chars().str.strip_chars("\u00a0\ufeff")
+    clean = cells.str.strip_chars(_BLANK)
+    return clean.set(clean.is_in(_nothing(more)).fill_null(False), None)
+
+
+_BLANK = "".join(c for c in map(chr, range(0x3001)) if c.isspace()) + "\ufeff"
+
+
+@lru_cache(64)
+def _nothing(more: tuple[str, ...]) -> pl.Series:
     # spelled out in their usual cases: lower-casing a million cells would cost more
-    nothing = {v for m in MISSING for v in (m, m.upper(), m.capitalize(), m.title())} | {
-        m.strip() for m in more
-    }
-    return clean.set(clean.is_in(list(nothing)).fill_null(False), None)
+    spelled = {v for m in MISSING for v in (m, m.upper(), m.capitalize(), m.title())}
+    return pl.Series(sorted(spelled | {m.strip() for m in more})).implode()
 
 
 def _distinct(cells: pl.Series) -> int:
@@ -185,7 +192,7 @@ def _number(
 ) -> Typed | None:
     # a quick look first: most text columns are told from numbers by a handful of cells
     first = as_numbers(present.head(300), setting.decimal, hints.decimal)
-    if first is None or first.cells.null_count() > 0.5 * min(300, len(present)) or not _known_beside(first):
+    if first is None or first.cells.null_count() > 0.5 * min(300, len(present)) or not known_beside(first):
         return None
     numbers = as_numbers(clean, setting.decimal, hints.decimal)
     if numbers is None:
@@ -195,7 +202,7 @@ def _number(
         return None
     currency = currency_of(numbers.before) or currency_of(numbers.after)
     unit = unit_of(numbers.after)
-    if not _known_beside(numbers):
+    if not known_beside(numbers):
         return None
     of = f"{share(len(valid), len(present))} of the cells"
     note = f"; {numbers.note}" if numbers.note else ""
@@ -208,7 +215,7 @@ def _number(
     return _plain_number(name, clean, present, numbers, of, note)
 
 
-def _known_beside(numbers: Numbers) -> bool:
+def known_beside(numbers: Numbers) -> bool:
     """Whether what stands beside the numbers is a currency or a unit, or nothing."""
     before, after = numbers.before, numbers.after
     return (not before or bool(currency_of(before))) and (

@@ -70,7 +70,8 @@ def share(part: int, whole: int) -> str:
 
 def yes_no(clean: pl.Series, present: pl.Series, whole: bool = True) -> Typed | None:
     """Return cells as yes or no where all of them are; ``whole`` False takes those that are."""
-    if whole and not any(set(present.head(100).str.to_lowercase()) <= yes | no for yes, no in _YES_NO):
+    first = set(present.head(100).str.to_lowercase()) if whole else set()
+    if not any(first <= yes | no for yes, no in _YES_NO):
         return None
     lower = clean.str.to_lowercase()
     values = set(lower.drop_nulls().unique())

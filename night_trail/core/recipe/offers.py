@@ -9,8 +9,8 @@ import msgspec
 import numpy as np
 import polars as pl
 
-from night_trail.core.reading.kinds import typed
-from night_trail.core.reading.numbers import UNITS, hidden_number, unit_of
+from night_trail.core.reading.kinds import known_beside, typed
+from night_trail.core.reading.numbers import UNITS, as_numbers, hidden_number, unit_of
 from night_trail.core.reading.settings import ColumnSetting
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.apply import currency
@@ -55,10 +55,17 @@ def column_offers(column: Column, cells: pl.Series) -> tuple[Offer, ...]:
 def _mostly(column: Column, cells: pl.Series) -> Offer | None:
     """Return the offer to read text as numbers or dates, where most of it is and some cells are not."""
     texts = as_text(cells).drop_nulls()
+    # numbers and dates have digits: most words are told from them by this alone
+    if texts.head(50).str.contains(r"\d").sum() < (1 - MOST_ODD) * min(50, len(texts)) / 2:
+        return None
     for kind in (Kind.NUMBER, Kind.DATE):
         for part in (texts.head(300), texts):
+            # beside the numbers only a unit or currency may stand: N7 is no number
+            numbers = as_numbers(part) if kind == Kind.NUMBER else None
+            if not len(part) or (kind == Kind.NUMBER and not (numbers and known_beside(numbers))):
+                break
             found, made = typed(column.name, part, ColumnSetting(kind=kind))
-            if not len(part) or found.failed > MOST_ODD * len(part):
+            if found.failed > MOST_ODD * len(part):
                 break
         else:
             whole = kind == Kind.NUMBER and bool((made == made.floor()).all())

@@ -9,7 +9,7 @@ from django.core.management.base import BaseCommand
 from django.utils import timezone
 from django_tasks_db.models import DBTaskResult
 
-from night_trail.tables.arrivals import clear_interrupted
+from night_trail.tables.arrivals import clear_interrupted, warm_up
 
 
 class Command(BaseCommand):
@@ -24,4 +24,5 @@ class Command(BaseCommand):
         DBTaskResult.objects.running().update(status="FAILED", finished_at=timezone.now())
         if count:
             self.stdout.write(f"{count} interrupted file(s) were marked as failed; nothing of them was kept.")
+        warm_up()
         call_command("db_worker", interval=0.3, startup_delay=False, verbosity=0)
