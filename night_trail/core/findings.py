@@ -22,6 +22,7 @@ SAMPLE = 20_000
 
 ROWS_KEPT = 200
 _MOST_RELATED = 40
+_MOST_CORRELATED = 150
 _MOST_SAID = 6
 _PLACEHOLDERS = (dt.date(1900, 1, 1), dt.date(1899, 12, 30), dt.date(1970, 1, 1), dt.date(9999, 12, 31))
 
@@ -229,19 +230,34 @@ class Gathered:
             i
             for i, c in enumerate(self.columns)
             if c.kind.numeric and c.distinct > 2 and c.missing < self.height * 0.9
-        ][:_MOST_RELATED]
+        ][:_MOST_CORRELATED]
         if len(numeric) < 2 or self.height < 10:
             return []
         together = _correlations(np.column_stack([on_axis(self._samples[i]) for i in numeric]))
         names = [self.columns[i].name for i in numeric]
         found = [
-            (abs(r), float(r), names[a], names[b])
+            (abs(r), r, names[a], names[b])
             for a, b in itertools.combinations(range(len(numeric)), 2)
-            if abs(r := together[a, b]) > 0.9
+            if abs(r := float(together[a, b])) > 0.9
         ]
         found.sort(reverse=True)
-        said = []
-        for size, r, a_name, b_name in found[:_MOST_SAID]:
+        copies = {b for size, _, _, b in found if size > 0.9999}
+        # what is said of a column holds for its copies
+        found = [p for p in found if p[0] > 0.9999 or not {p[2], p[3]} & copies]
+        families = _families([(a, b) for size, _, a, b in found if size <= 0.9999])
+        said = [
+            Finding(
+                f"{len(family)} columns move together: {', '.join(family[:4])}"
+                + (f" and {len(family) - 4} more" if len(family) > 4 else "")
+                + " (each with another, correlation above 0.9 in size).",
+                tuple(family),
+                odd=False,
+            )
+            for family in families
+        ]
+        large = {name for family in families for name in family}
+        pairs = [p for p in found if p[0] > 0.9999 or not {p[2], p[3]} <= large]
+        for size, r, a_name, b_name in pairs[:_MOST_SAID]:
             how = "is all but a copy of" if size > 0.9999 else "moves with" if r > 0 else "moves against"
             said.append(
                 Finding(
@@ -281,6 +297,17 @@ class Gathered:
                 )
                 found.append(Finding(text, (fine.name, coarse.name), odd=one))
         return found[:_MOST_SAID]
+
+
+def _families(pairs: list[tuple[str, str]]) -> list[list[str]]:
+    """Return groups of more than three names that pairs hold together, the largest first."""
+    found: list[set[str]] = []
+    for pair in pairs:
+        touched = [family for family in found if family & set(pair)]
+        found = [family for family in found if family not in touched] + [set(pair).union(*touched)]
+    names = list(dict.fromkeys(name for pair in pairs for name in pair))
+    large = sorted((f for f in found if len(f) > 3), key=len, reverse=True)
+    return [[name for name in names if name in family] for family in large]
 
 
 def _repeats_early(codes: Ints) -> bool:

@@ -40,16 +40,16 @@ def cells_of(column: Column, part: pl.Series) -> list[Cell]:
         values = on_axis(part)
         if 0 < column.top <= _MARKS_MOST:
             return [
-                Cell("—", missing=True) if np.isnan(v) else Cell(marks(float(v), column.top)) for v in values
+                Cell("—", 0, missing=True) if np.isnan(v) else Cell(marks(float(v), column.top)) for v in values
             ]
         if column.unit in (YEAR, CLOCK):
             return [
-                Cell("—", missing=True) if np.isnan(v) else Cell(bare(float(v), column.unit)) for v in values
+                Cell("—", 0, missing=True) if np.isnan(v) else Cell(bare(float(v), column.unit)) for v in values
             ]
         places = max((len(number(float(v), 8).partition(".")[2]) for v in values), default=0)
         top = float(np.nanmax(np.abs(values))) if len(values) and not np.all(np.isnan(values)) else 0.0
         return [
-            Cell("—", missing=True)
+            Cell("—", 0, missing=True)
             if np.isnan(v)
             else Cell(_aligned(float(v), places), round(20 * abs(v) / top) if top else 0)
             for v in values

@@ -13,7 +13,7 @@ from django.http import QueryDict
 
 from night_trail.core.errors import NightTrailError
 from night_trail.core.reading import ColumnSetting, Preview, ReadingSettings, preview
-from night_trail.core.reading.delimited import DELIMITER_WORDS, SAMPLE_RECORDS
+from night_trail.core.reading.delimited import DELIMITER_WORDS
 from night_trail.core.reading.read import rows_guess
 from night_trail.core.table import Column, Kind
 from night_trail.core.words.numbers import number
@@ -96,7 +96,7 @@ def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[
         "found": found,
         "understood": understood,
         "about_rows": _about(rows_guess(Path(arrival.path), found.height)),
-        "whole": found.height < SAMPLE_RECORDS - 60,
+        "whole": found.whole,
         "guessed": understood.format == "delimited text",
         "headings": headings,
         "rows": rows,

@@ -11,7 +11,7 @@ import pandas as pd
 import polars as pl
 import pytest
 
-from night_trail.core.findings import Finding
+from night_trail.core.findings import Finding, _correlations
 from night_trail.core.recipe import apply
 from night_trail.core.recipe.steps import LeaveRepeats
 from night_trail.core.survey import survey
@@ -95,12 +95,33 @@ def test_copies_relations_and_levels() -> None:
         stop=stop,
         valley=["up" if int(s[1:]) % 2 else "low" for s in stop],
     )
-    text = " ".join(said(table))
+    found = survey(table, TODAY)
+    assert msgspec.json.decode(msgspec.json.encode(found), type=type(found)) == found
+    text = " ".join(f.text for f in found.findings)
     assert "x and copy hold the same cells." in text and "is all but a copy of" in text
     r = float(np.corrcoef(x, table.series("near").to_numpy())[0, 1])
     assert "near moves against" in text or "x moves against near" in text
     assert f"(correlation −{abs(r):.3g})" in text
     assert "Each stop belongs to one valley." in text and "other" not in text.replace("another", "")
+
+
+def test_many_columns_that_move_together_are_one_line() -> None:
+    rng = np.random.default_rng(6)
+    season = rng.normal(0, 1, 200)
+    table = table_of(
+        **{f"trap {i}": season + rng.normal(0, 0.1, 200) for i in range(9)}, other=rng.normal(0, 1, 200)
+    )
+    lines = [text for text in said(table) if "correlation" in text]
+    assert len(lines) == 1 and lines[0].startswith("9 columns move together: trap ") and "5 more" in lines[0]
+
+
+def test_correlations_with_gaps_are_those_of_pandas() -> None:
+    rng = np.random.default_rng(7)
+    values = rng.normal(1e6, 1, (80, 5)).cumsum(axis=0)
+    values[rng.random((80, 5)) < 0.3] = np.nan
+    values[:, 4] = 3.0
+    theirs = pd.DataFrame(values).corr(min_periods=10).to_numpy()
+    assert np.allclose(_correlations(values), theirs, atol=1e-9, equal_nan=True)
 
 
 @pytest.mark.parametrize(
@@ -153,4 +174,4 @@ def test_what_is_right_is_not_suspected() -> None:
 def test_tables_with_little_or_odd_to_say(table: Table) -> None:
     found = survey(table, TODAY)
     assert len(found.profiles) == len(table.columns)
-    assert msgspec.convert(msgspec.to_builtins(found), type(found)) == found
+    assert msgspec.json.decode(msgspec.json.encode(found), type=type(found)) == found

@@ -36,7 +36,7 @@ class DelimitedSource:
 
     def __init__(self, path: Path, name: str, settings: ReadingSettings, sampled: bool = False) -> None:
         self._name, self._settings = name, settings
-        self._cut = False
+        self.partial = False
         self._temporary = tempfile.TemporaryDirectory(prefix="night-trail-")
         self.understood = Understood(format="delimited text")
         self._path = self._as_plain_text(path, sampled)
@@ -61,7 +61,7 @@ class DelimitedSource:
         self._whole_in_sample = (
             len(sample) >= self._path.stat().st_size * 0.999 and len(self.records) < SAMPLE_RECORDS
         )
-        self._footer = 0 if sampled and (self._cut or not self._whole_in_sample) else self._footers()
+        self._footer = 0 if self.partial else self._footers()
         self._describe()
 
     def _as_plain_text(self, path: Path, sampled: bool) -> Path:
@@ -71,7 +71,7 @@ class DelimitedSource:
             with path.open("rb") as file:
                 data = file.read(SAMPLE_CHARACTERS)
             head.write_bytes(data[: data.rfind(b"\n") + 1] or data)
-            path, self._cut = head, True
+            path, self.partial = head, True
         if self._settings.encoding:
             encoding, reason = text.known(self._settings.encoding, self._name), "chosen by hand"
         else:

@@ -11,12 +11,15 @@ from pathlib import Path
 import polars as pl
 
 from night_trail.core.errors import Unreadable
+from night_trail.core.reading.delimited import SAMPLE_RECORDS
 from night_trail.core.reading.kinds import typed
 from night_trail.core.reading.settings import ReadingSettings, Understood
 from night_trail.core.reading.sources import Source, open_file
 from night_trail.core.table import Column, FrameSource, Kind, Table, noun_from
 
 MOST_COLUMNS = 2_000
+FEWER = 60
+"""How many records of a sample may be titles and blanks: with that many rows fewer a file is whole."""
 
 
 @dataclass(frozen=True)
@@ -130,7 +133,10 @@ def table_name(file_name: str, part: str = "") -> str:
 
 @dataclass(frozen=True)
 class Preview:
-    """The first rows of a file as they would be read; ``records`` are those above them, as they stand."""
+    """The first rows of a file as they would be read; ``records`` are those above them, as they stand.
+
+    ``whole`` says that these are all of its rows.
+    """
 
     names: list[str]
     columns: dict[str, Column]
@@ -138,6 +144,7 @@ class Preview:
     height: int
     records: list[list[str]]
     understood: Understood
+    whole: bool
 
 
 def preview(path: Path, name: str, settings: ReadingSettings, part: str = "") -> Preview:
@@ -145,12 +152,14 @@ def preview(path: Path, name: str, settings: ReadingSettings, part: str = "") ->
     source = open_file(path, name, settings, part, sampled=True)
     found = list(read(source, settings))
     layout = getattr(source, "layout", None)
+    height = len(found[0].cells) if found else 0
     above = 0 if layout is None else layout.first if layout.header is None else layout.header
     return Preview(
         names=list(source.names),
         columns={f.source_name: f.column for f in found},
         cells={f.source_name: f.cells for f in found},
-        height=len(found[0].cells) if found else 0,
+        height=height,
+        whole=not getattr(source, "partial", height > SAMPLE_RECORDS - FEWER),
         records=source.records[:above][-12:],
         understood=source.understood,
     )
