@@ -40,11 +40,13 @@ def cells_of(column: Column, part: pl.Series) -> list[Cell]:
         values = on_axis(part)
         if 0 < column.top <= _MARKS_MOST:
             return [
-                Cell("—", 0, missing=True) if np.isnan(v) else Cell(marks(float(v), column.top)) for v in values
+                Cell("—", 0, missing=True) if np.isnan(v) else Cell(marks(float(v), column.top))
+                for v in values
             ]
         if column.unit in (YEAR, CLOCK):
             return [
-                Cell("—", 0, missing=True) if np.isnan(v) else Cell(bare(float(v), column.unit)) for v in values
+                Cell("—", 0, missing=True) if np.isnan(v) else Cell(bare(float(v), column.unit))
+                for v in values
             ]
         places = max((len(number(float(v), 8).partition(".")[2]) for v in values), default=0)
         top = float(np.nanmax(np.abs(values))) if len(values) and not np.all(np.isnan(values)) else 0.0
