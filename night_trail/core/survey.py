@@ -17,6 +17,7 @@ import polars as pl
 from night_trail.core.findings import Fetch, Finding, Gathered, MissingTogether
 from night_trail.core.recipe.offers import Offer, column_offers
 from night_trail.core.stats import bins as binning
+from night_trail.core.stats.grain import Grain, grain
 from night_trail.core.stats.quantiles import box, quantiles
 from night_trail.core.stats.shape import heaping, humps, zeros
 from night_trail.core.table import Coded, Column, Floats, Ints, Kind, Table, on_axis
@@ -190,35 +191,27 @@ def _temporal(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark
     low, high = float(values[0]), float(values[-1])
     if low == high:
         return Silhouette("bars", (1.0,)), [Remark(f"Always {value(low, column.kind)}.", odd=True)]
-    remarks = [Remark(f"{value(low, column.kind)} to {value(high, column.kind)}.")]
-    gap = absent_days(present)
-    if gap is not None:
-        remarks.append(Remark(gap, odd=True))
+    found = grain(present)
+    how_often = f", one a {found.step}" if found.regular and found.step != "day" else ""
+    remarks = [Remark(f"{value(low, column.kind)} to {value(high, column.kind)}{how_often}.")]
+    if found.worth_saying():
+        remarks.append(Remark(absent_words(found), odd=True))
     return _bars(_counts(values, np.linspace(low, high, BARS * 2 + 1))), remarks
 
 
-def absent_days(present: pl.Series) -> str | None:
-    """Return what to say of days without rows, where most days have some; None where none is odd.
-
-    Days are looked at only where at least nine in ten of the span have rows.
-    """
-    days = present.cast(pl.Date).unique().sort()
-    first, last = days[0], days[-1]
-    span = (last - first).days + 1
-    absent = span - len(days)
-    if absent == 0 or span < 30 or absent > span / 10:
-        return None
-    numbers = days.cast(pl.Int32).to_numpy()
-    steps = np.diff(numbers)
-    longest = int(steps.max()) - 1
-    start = first + dt.timedelta(days=int(numbers[int(steps.argmax())] - numbers[0]) + 1)
-    text = f"{counted(absent, 'day')} absent"
-    where = f"{start.day} {start:%B} {start.year}"
-    if longest == absent == 1:
+def absent_words(found: Grain) -> str:
+    """Return what to say of periods without rows."""
+    text = f"{counted(found.absent, found.step)} absent"
+    since = found.since
+    assert isinstance(since, dt.date)  # noqa: S101  (there are absent periods)
+    where = f"{since.day} {since:%B} {since.year}"
+    if isinstance(since, dt.datetime):
+        where += f", {since:%H:%M}"
+    if found.longest == found.absent == 1:
         return f"{text}: {where}."
-    if longest == absent:
+    if found.longest == found.absent:
         return f"{text} in a row from {where}."
-    return f"{text}, the longest gap {counted(longest, 'day')} from {where}."
+    return f"{text}, the longest gap {counted(found.longest, found.step)} from {where}."
 
 
 def _words(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]]:

@@ -180,8 +180,9 @@ def _settle(table: Table, version: Version, arrival: Arrival) -> None:
     if before:
         version.complaints = _differences(before.base or before, version)
     version.save()
-    if before and before.recipe:
-        recipes.set_recipe(table, before.steps(), base=version, lenient=True)
+    steps = [*(before.steps() if before else ()), *arrival.remedy_steps()]
+    if steps:
+        recipes.set_recipe(table, steps, base=version, lenient=True)
     else:
         Table.objects.filter(pk=table.pk).update(current=version)
 

@@ -182,6 +182,7 @@ class Arrival(models.Model):
     wanted = models.BooleanField(default=True)
     part = models.CharField(max_length=300, blank=True, default="")
     settings = models.JSONField(default=dict)
+    remedies = models.JSONField(default=list)
     file_name = models.CharField(max_length=255)
     path = models.CharField(max_length=500)
     state = models.CharField(max_length=10, choices=State, default=State.WAITING)
@@ -209,6 +210,10 @@ class Arrival(models.Model):
     def title(self) -> str:
         """What the table would be called."""
         return table_name(self.file_name, self.part)
+
+    def remedy_steps(self) -> tuple[Step, ...]:
+        """Return the remedies that are taken as soon as it is read."""
+        return msgspec.convert(self.remedies, tuple[Step, ...])
 
     def settings_value(self) -> ReadingSettings:
         """Return what was decided by hand about reading it."""

@@ -15,12 +15,15 @@ from night_trail.core.errors import NightTrailError
 from night_trail.core.reading import ColumnSetting, Preview, ReadingSettings, preview
 from night_trail.core.reading.delimited import DELIMITER_WORDS
 from night_trail.core.reading.read import rows_guess
+from night_trail.core.recipe import Step, decode_step
+from night_trail.core.recipe.offers import Offer, column_offers
 from night_trail.core.table import Column, Kind
 from night_trail.core.words.numbers import number
 from night_trail.tables.cells import Cell, cells_of
 from night_trail.tables.models import Arrival
 
 ROWS = 14
+MOST_REMEDIES = 100
 COLUMNS = 40
 ENCODINGS = (
     ("utf-8", "UTF-8"),
@@ -83,6 +86,14 @@ def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[
     blank = [None] * max((len(h.cells) for h in headings), default=0)
     rows = list(zip(*(h.cells if h.column is not None else blank for h in headings), strict=True))
     kinds = list(found.columns.values())
+    chosen = arrival.remedy_steps()
+    offers = [
+        offer
+        for h in headings
+        if h.column is not None
+        for offer in column_offers(h.column, found.cells[h.name])
+        if not offer.look
+    ]
     understood = found.understood
     text = understood.format.startswith("delimited")
     grid = text or understood.format.startswith("workbook")
@@ -115,7 +126,23 @@ def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[
         "has_dates": any(c.kind.temporal for c in kinds),
         "missing_words": ", ".join(settings.missing),
         "reasons": list(understood.reasons.values()),
+        "remedies": [
+            (step.words(), msgspec.json.encode(step).decode(), step in chosen)
+            for step in _steps(offers, chosen)
+        ],
     }
+
+
+def _steps(offers: list[Offer], chosen: tuple[Step, ...]) -> list[Step]:
+    """Return the steps that are offered, and those that were chosen when other rows were shown."""
+    offered = [offer.step for offer in offers]
+    return offered + [step for step in chosen if step not in offered]
+
+
+def remedies_from(posted: QueryDict) -> list[Any]:
+    """Return the ticked remedies as they are kept."""
+    steps = [decode_step(text[:200_000]) for text in posted.getlist("remedy")[:MOST_REMEDIES]]
+    return [msgspec.to_builtins(step) for step in steps]
 
 
 def _about(rows: int) -> str:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import datetime as dt
+import html
 import os
+import re
 import signal
 import sqlite3
 import subprocess
@@ -73,6 +75,26 @@ def test_decisions_show_at_once_are_kept_and_read(client: Client) -> None:
     assert client.get(reverse("tables:bundle", args=[bundle.pk])).url == reverse(
         "tables:survey", args=[table.pk]
     )
+
+
+def test_remedies_ticked_in_the_preview_are_the_first_steps_of_the_recipe(client: Client) -> None:
+    rows = "".join(f"{i},{i % 5 + 1} of 5,{9999 if i < 3 else i}\n" for i in range(60))
+    bundle = bring(client, ("ratings.csv", f"n,rating,moths\n{rows}".encode()))
+    shown = page(client, bundle)
+    assert "rating is read as a number from 1 to 5" in shown and "in moths 9,999 counts as missing" in shown
+    offers = [html.unescape(o) for o in re.findall(r'name="remedy" value="([^"]+)"', shown)]
+    arrival = bundle.arrivals.get()
+    shown = decide(client, arrival, remedies="1", remedy=offers)
+    assert len(re.findall(r'name="remedy"[^>]*checked', shown)) == len(offers) == 2
+    wrong = client.post(reverse("tables:decide", args=[arrival.pk]), {"remedies": "1", "remedy": ["{}"]})
+    assert wrong.status_code == 422 and len(Arrival.objects.get().remedies) == 2
+    read_all(client, bundle)
+    table = Table.objects.get()
+    core = core_table(table.latest)
+    assert core.column("rating").top == 5 and core.series("moths").null_count() == 3
+    client.post(reverse("tables:take-back", args=[table.pk, 0]))
+    table.refresh_from_db()
+    assert len(table.latest.steps()) == 1
 
 
 @pytest.mark.parametrize(

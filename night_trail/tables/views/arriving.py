@@ -170,7 +170,10 @@ def decide(request: HttpRequest, pk: int) -> HttpResponse:
     error = ""
     if arrival.bundle is None:
         raise NightTrailError("The file is not there any more", "", "Bring it again.")
-    if "want" in request.POST:
+    if "remedies" in request.POST:
+        arrival.remedies = previews.remedies_from(request.POST)
+        arrival.save(update_fields=["remedies"])
+    elif "want" in request.POST:
         wanted = [pk for pk in request.POST.getlist("table") if pk.isdigit()]
         waiting = arrival.bundle.arrivals.filter(state=Arrival.State.PREVIEW)
         waiting.update(wanted=False)
