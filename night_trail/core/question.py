@@ -17,6 +17,9 @@ from night_trail.core.errors import BadQuestion
 
 Shape = Literal["histogram", "boxes", "bars"]
 Order = Literal["frequent", "own"]
+Aggregate = Literal["mean", "median", "sum", "count", "distinct", "share", "ratio", "quantile"]
+CompareShape = Literal["dots", "bars"]
+CompareOrder = Literal["value", "own"]
 Height = Literal["count", "share", "density"]
 Calendar = Literal["minute", "hour", "day", "week", "month", "quarter", "year"]
 
@@ -62,8 +65,41 @@ class Spread(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     order: Order = "frequent"
 
 
-Question = Spread
-"""Every kind of question; grows into a union as ways of looking are added."""
+class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A figure of a group of rows.
+
+    ``column`` is what is averaged, summed or counted, none for the number of
+    rows; ``per`` the column below a ratio of two sums; ``where`` the condition
+    whose share of the rows is taken; ``level`` the quantile, between 0 and 1.
+    """
+
+    aggregate: Aggregate = "mean"
+    column: Name | None = None
+    per: Name | None = None
+    where: Condition | None = None
+    level: float = 0.9
+
+    def __post_init__(self) -> None:
+        if not 0 < self.level < 1:
+            raise BadQuestion("A quantile lies between 0 and 1", "level", "Write 0.9 for 90 %.")
+
+
+class Compare(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="compare"):
+    """How a measure compares across the groups of a category."""
+
+    measure: Measure
+    across: Name
+    shape: CompareShape = "dots"
+    order: CompareOrder = "value"
+
+    @property
+    def column(self) -> str:
+        """The column a picture is first of all about."""
+        return self.measure.column or self.across
+
+
+Question = Spread | Compare
+"""Every kind of question; grows as ways of looking are added."""
 
 
 class Scene(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):

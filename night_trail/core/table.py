@@ -162,6 +162,9 @@ class Coded:
         if isinstance(cells.dtype, pl.Enum):
             labels, physical = cells.dtype.categories.to_list(), cells.to_physical()
         else:
+            if cells.dtype.is_float():
+                # −0 and 0 are one value, and are to be one label
+                cells = cells.set((cells == 0.0).fill_null(False), 0.0)
             labels = as_text(cells.drop_nulls().unique().sort()).to_list()
             physical = as_text(cells).cast(pl.Enum(labels)).to_physical()
         return cls(np.asarray(physical.cast(pl.Int32).fill_null(-1).to_numpy(), dtype=np.int32), labels)

@@ -11,12 +11,13 @@ from typing import Annotated, Any
 import msgspec
 from msgspec.structs import replace
 
-from night_trail.core import answers
-from night_trail.core.answers.spread import SHAPE_WORDS, first_question, fitted, natural_order
+from night_trail.core import answers, slots
+from night_trail.core.answers.spread import first_question
 from night_trail.core.conditions import Between, Condition, Not, Text, check, iso, toggle
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Question, Scene, Spread
-from night_trail.core.sentence import HEIGHT_WORDS, ORDER_WORDS, bins_words, read, sentence
+from night_trail.core.question import Bins, Question, Scene
+from night_trail.core.sentence import read
+from night_trail.core.slots import sentence, short_name
 from night_trail.core.table import Table
 from night_trail.core.words.conditions import from_words, in_words
 
@@ -233,39 +234,10 @@ def range_condition(change: LightRange, table: Table) -> Between:
 
 
 def _slot(scene: Scene, slot: str, value: Any, table: Table) -> tuple[Scene, str]:
-    question = scene.main
-    if question is None:
+    if scene.main is None:
         raise BadQuestion("There is no picture yet", "", "Choose a column first.")
-    if slot == "bins":
-        bins = value if isinstance(value, Bins) else Bins()
-        changed = _asked(question, bins=bins)
-        return replace(scene, main=changed), bins_words(
-            bins, table.column(question.column)
-        ) or "bins that fit"
-    if isinstance(value, Bins):
-        raise BadQuestion("Bins belong into the slot of the bins", slot)
-    if slot == "column":
-        changed = _asked(question, column=value or "")
-        if not changed.across and changed.column != question.column:
-            changed = replace(changed, order=natural_order(table.column(changed.column)))
-        changed = fitted(changed, table)
-        return replace(scene, main=changed), short_name(changed)
-    if slot == "across":
-        changed = _asked(question, across=value or None)
-        if changed.across and changed.across != question.across:
-            changed = replace(changed, order=natural_order(table.column(changed.across)))
-        return replace(scene, main=changed), f"across {value}" if value else f"over all {table.row_noun[1]}"
-    labels = {
-        "shape": {key: f"as {words}" for key, words in SHAPE_WORDS.items()},
-        "height": HEIGHT_WORDS,
-        "ends": {"open": "open ends", "gathered": "tails gathered"},
-        "order": {key: words for (shape, key), words in ORDER_WORDS.items() if shape == question.shape},
-    }
-    if slot not in labels:
-        raise BadQuestion(f"There is no slot “{slot}” in this sentence")
-    if value not in labels[slot]:
-        raise BadQuestion(f"“{value}” does not fit there", slot, f"Choose {' or '.join(labels[slot])}.")
-    return replace(scene, main=fitted(_asked(question, **{slot: value}), table)), labels[slot][value]
+    question, label = slots.changed(scene.main, slot, value, table, scene.lit)
+    return replace(scene, main=question), label
 
 
 def _lit(scene: Scene, lit: Condition | None, table: Table) -> tuple[Scene, str]:
@@ -300,17 +272,6 @@ def _added(only: tuple[Condition, ...], condition: Condition) -> tuple[Condition
     return only if condition in only else (*only, condition)
 
 
-def short_name(question: Spread) -> str:
-    """Return a picture's name on the trail and beside."""
-    if question.across:
-        return f"{question.column} across {question.across}"
-    return (
-        f"How is {question.column} spread?"
-        if question.shape != "bars"
-        else f"How often each {question.column}?"
-    )
-
-
 def said_in_short(words: str) -> str:
     """Return typed words as a label: as they were typed, cut where they are long.
 
@@ -319,11 +280,3 @@ def said_in_short(words: str) -> str:
     """
     words = " ".join(words.split())
     return words if len(words) <= 70 else words[:69].rstrip() + "…"
-
-
-def _asked(question: Spread, **changes: Any) -> Spread:
-    # decoded again, so that a value that is no choice is refused with its field
-    try:
-        return msgspec.convert(msgspec.to_builtins(replace(question, **changes)), Spread)
-    except msgspec.ValidationError as error:
-        raise BadQuestion(f"This does not fit the picture: {error}") from None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from night_trail.core.answers.histogram import HistogramAnswer
-from night_trail.core.sentence import bins_words
+from night_trail.core.slots.spread import bins_words
 from night_trail.core.table import Table
 from night_trail.core.words.numbers import bare, percent, stretch, unit_suffix, value
 from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line, unit_title

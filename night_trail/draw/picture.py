@@ -9,14 +9,16 @@ from night_trail.core.annotations import Annotation
 from night_trail.core.answers import Answer
 from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.boxes import BoxesAnswer
+from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
-from night_trail.core.sentence import sentence
+from night_trail.core.slots import sentence
 from night_trail.core.table import Table
 from night_trail.core.words import plain, words_of
 from night_trail.draw.annotations import draw_annotations
 from night_trail.draw.bars import draw_bars
 from night_trail.draw.boxes import draw_boxes
 from night_trail.draw.canvas import Canvas, Size
+from night_trail.draw.compare import draw_compare
 from night_trail.draw.histogram import draw_histogram
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import wrapped
@@ -31,6 +33,7 @@ _SHAPES: dict[type, Callable[[Any, Table, Size, str], Canvas]] = {
     HistogramAnswer: draw_histogram,
     BoxesAnswer: draw_boxes,
     BarsAnswer: draw_bars,
+    CompareAnswer: draw_compare,
 }
 
 

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.spread import SHAPE_WORDS, can_group, first_question, shapes_for
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Question, to_json
-from night_trail.core.sentence import HEIGHT_WORDS, ORDER_WORDS, bins_words
+from night_trail.core.question import Bins, Compare, Question, Spread, to_json
+from night_trail.core.slots import WAYS
+from night_trail.core.slots.spread import HEIGHT_WORDS, ORDER_WORDS, bins_words
 from night_trail.core.stats.bins import CALENDAR_SECONDS, HARD_MOST, next_width
 from night_trail.core.survey import Survey
 from night_trail.core.table import Column
@@ -17,6 +18,7 @@ from night_trail.core.turns import Beside, Change, SeeColumn, Slot, turn
 from night_trail.draw import THUMB, draw
 from night_trail.draw.silhouette import draw_silhouette
 from night_trail.draw.svg import Svg
+from night_trail.trails.compare_choices import Offer, compare_offers
 from night_trail.trails.pictures import Desk
 
 MOST_DRAWN = 8
@@ -34,23 +36,17 @@ class Choice:
     chosen: bool = False
 
 
-@dataclass(frozen=True)
-class _Offer:
-    """A choice before it is drawn."""
-
-    text: str
-    value: str | Bins | None
-    chosen: bool
-    hint: str = ""
-
-
 def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
     """Return the choices for a slot of the main picture's sentence."""
     question = desk.scene.main
     if slot == "beside":
         return _beside(desk, survey)
-    if question is None or slot == "column":
+    if question is None or (slot == "column" and isinstance(question, Spread)):
         return _columns(desk, survey)
+    if slot == "way":
+        return list(_drawn(slot, desk, _ways(question)))
+    if isinstance(question, Compare):
+        return list(_drawn(slot, desk, compare_offers(slot, desk, question)))
     offers = {
         "across": _across,
         "shape": _shapes,
@@ -64,7 +60,12 @@ def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
     return list(_drawn(slot, desk, offers[slot](desk, question)))
 
 
-def _drawn(slot: str, desk: Desk, offers: list[_Offer]) -> Iterable[Choice]:
+def _ways(question: Question) -> list[Offer]:
+    present = "compare" if isinstance(question, Compare) else "spread"
+    return [Offer(words, way, way == present) for way, words in WAYS.items()]
+
+
+def _drawn(slot: str, desk: Desk, offers: list[Offer]) -> Iterable[Choice]:
     """Yield offers with the picture each would give; what cannot be turned to is not offered."""
     for i, offer in enumerate(offers):
         change = Slot(slot, offer.value)
@@ -114,38 +115,38 @@ def _column(column: Column, change: Change, picture: Svg, chosen: bool) -> Choic
     return Choice(column.name, to_json(change), picture, hint, chosen)
 
 
-def _across(desk: Desk, question: Question) -> list[_Offer]:
-    everything = _Offer(f"over all {desk.table.row_noun[1]}", None, question.across is None)
+def _across(desk: Desk, question: Spread) -> list[Offer]:
+    everything = Offer(f"over all {desk.table.row_noun[1]}", None, question.across is None)
     return [
         everything,
         *(
-            _Offer(f"across {c.name}", c.name, c.name == question.across, f"{c.distinct:,} values")
+            Offer(f"across {c.name}", c.name, c.name == question.across, f"{c.distinct:,} values")
             for c in desk.table.columns
             if can_group(c) and c.name != question.column
         ),
     ]
 
 
-def _shapes(desk: Desk, question: Question) -> list[_Offer]:
+def _shapes(desk: Desk, question: Spread) -> list[Offer]:
     single = {"boxes": "a box plot"} if question.across is None else {}
     return [
-        _Offer(single.get(shape, SHAPE_WORDS[shape]), shape, shape == question.shape)
+        Offer(single.get(shape, SHAPE_WORDS[shape]), shape, shape == question.shape)
         for shape in shapes_for(desk.table.column(question.column))
     ]
 
 
-def _bins(desk: Desk, question: Question) -> list[_Offer]:
+def _bins(desk: Desk, question: Spread) -> list[Offer]:
     column = desk.table.column(question.column)
     return [
-        _Offer("bins that fit", Bins(), question.bins == Bins()),
+        Offer("bins that fit", Bins(), question.bins == Bins()),
         *(
-            _Offer(bins_words(bins, column), bins, bins == question.bins)
+            Offer(bins_words(bins, column), bins, bins == question.bins)
             for bins in _bin_ladder(desk, question, column)
         ),
     ]
 
 
-def _bin_ladder(desk: Desk, question: Question, column: Column) -> list[Bins]:
+def _bin_ladder(desk: Desk, question: Spread, column: Column) -> list[Bins]:
     """Return widths around the present one, narrow to wide."""
     found = desk.answer(question)
     if not isinstance(found, HistogramAnswer) or not found.basis.used:
@@ -167,7 +168,7 @@ def _bin_ladder(desk: Desk, question: Question, column: Column) -> list[Bins]:
     return [Bins(width=w, start=question.bins.start) for w in widths]
 
 
-def _heights(desk: Desk, question: Question) -> list[_Offer]:
+def _heights(desk: Desk, question: Spread) -> list[Offer]:
     rows = desk.table.row_noun[1]
     hints = {
         "count": f"number of {rows}",
@@ -175,19 +176,19 @@ def _heights(desk: Desk, question: Question) -> list[_Offer]:
         "density": "area is the share: fair where bins are uneven",
     }
     heights = ["count", "share"] if question.shape == "bars" else list(HEIGHT_WORDS)
-    return [_Offer(HEIGHT_WORDS[h], h, h == question.height, hints[h]) for h in heights]
+    return [Offer(HEIGHT_WORDS[h], h, h == question.height, hints[h]) for h in heights]
 
 
-def _ends(desk: Desk, question: Question) -> list[_Offer]:
+def _ends(desk: Desk, question: Spread) -> list[Offer]:
     return [
-        _Offer("tails gathered", "gathered", question.ends == "gathered", "far values marked at the ends"),
-        _Offer("with open ends", "open", question.ends == "open", "every value in its own place"),
+        Offer("tails gathered", "gathered", question.ends == "gathered", "far values marked at the ends"),
+        Offer("with open ends", "open", question.ends == "open", "every value in its own place"),
     ]
 
 
-def _orders(desk: Desk, question: Question) -> list[_Offer]:
+def _orders(desk: Desk, question: Spread) -> list[Offer]:
     return [
-        _Offer(words, order, order == question.order)
+        Offer(words, order, order == question.order)
         for (shape, order), words in ORDER_WORDS.items()
         if shape == question.shape
     ]

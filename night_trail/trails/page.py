@@ -11,7 +11,8 @@ from django.urls import reverse
 
 from night_trail.core.question import to_json
 from night_trail.core.sentence import scene_in_words
-from night_trail.core.turns import Drop, KeepLit, PutOut, SetAside, Swap, TakeAway, short_name
+from night_trail.core.slots import short_name
+from night_trail.core.turns import Drop, KeepLit, PutOut, SetAside, Swap, TakeAway
 from night_trail.core.words.conditions import in_words
 from night_trail.draw import BESIDE, MAIN
 from night_trail.trails.choices import choices

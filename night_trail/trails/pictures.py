@@ -14,7 +14,8 @@ from night_trail.core.answers import Answer
 from night_trail.core.answers import answer as core_answer
 from night_trail.core.question import Question, Scene, key
 from night_trail.core.rows import Rows
-from night_trail.core.sentence import Sentence, scene_in_words, sentence
+from night_trail.core.sentence import scene_in_words
+from night_trail.core.slots import Sentence, sentence
 from night_trail.core.table import Table
 from night_trail.core.words import Words, words_of
 from night_trail.core.words.conditions import in_words

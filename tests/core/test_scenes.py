@@ -25,7 +25,8 @@ from night_trail.core.conditions import (
 )
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Bins, Scene, Spread, decode, key, to_json
-from night_trail.core.sentence import read, scene_in_words, sentence
+from night_trail.core.sentence import read, scene_in_words
+from night_trail.core.slots import sentence
 from night_trail.core.table import Table
 from night_trail.core.turns import (
     Beside,

@@ -10,15 +10,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from night_trail.core.answers import spread
-from night_trail.core.question import Question, Spread
+from night_trail.core.answers import compare, spread
+from night_trail.core.question import Compare, Question, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 
-Answer = spread.SpreadAnswer
+Answer = spread.SpreadAnswer | compare.CompareAnswer
 
-_ANSWERS: dict[type, Callable[[Any, Rows], Answer]] = {Spread: spread.answer}
-_CHECKS: dict[type, Callable[[Any, Table], None]] = {Spread: spread.check}
+_ANSWERS: dict[type, Callable[[Any, Rows], Answer]] = {Spread: spread.answer, Compare: compare.compare}
+_CHECKS: dict[type, Callable[[Any, Table], None]] = {Spread: spread.check, Compare: compare.check}
 
 
 def answer(question: Question, rows: Rows) -> Answer:

@@ -1,0 +1,207 @@
+"""Figures of groups and the intervals around them, from values beside group codes."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import special
+
+from night_trail.core.stats.quantiles import quantiles
+from night_trail.core.table import Floats, Ints
+
+FEW = 30
+"""Under so many values the mean's interval is bootstrapped."""
+
+RESAMPLES = 2_000
+
+
+@dataclass(frozen=True)
+class Moments:
+    """Counts, sums, means and variances (n − 1) of groups, one a group."""
+
+    n: Ints
+    sums: Floats
+    means: Floats
+    variances: Floats
+
+
+def moments(values: Floats, codes: Ints, n_groups: int) -> Moments:
+    """Return the moments of groups; a mean without values and a variance of one value are NaN.
+
+    Parameters
+    ----------
+    values, codes
+        One dimension each and equally long; codes from 0 to ``n_groups`` − 1.
+    """
+    n = np.asarray(np.bincount(codes, minlength=n_groups), dtype=np.int64)
+    sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        means = sums / n
+        # around the means, so that large values keep their digits
+        squares = np.bincount(codes, weights=(values - means[codes]) ** 2, minlength=n_groups)
+        variances = np.where(n > 1, squares / (n - 1), np.nan)
+    return Moments(n, sums, means, variances)
+
+
+def mean_interval(n: int, mean: float, variance: float) -> tuple[float, float] | None:
+    """Return the 95 % interval of a mean by Student's t; none for fewer than two values."""
+    if n < 2 or math.isnan(variance):
+        return None
+    half = float(special.stdtrit(n - 1, 0.975)) * math.sqrt(variance / n)
+    return mean - half, mean + half
+
+
+def bootstrapped_interval(values: Floats) -> tuple[float, float] | None:
+    """Return the 95 % interval of the mean of few values, bias-corrected and accelerated (Efron 1987).
+
+    The resamples are drawn from a fixed seed, from the values in order: the
+    same values, the same interval, wherever they stand.
+    """
+    n, values = len(values), np.sort(values)
+    if n < 2 or float(np.ptp(values)) == 0.0:
+        return None if n < 2 else (float(values[0]), float(values[0]))
+    rng = np.random.default_rng(n)
+    means = np.sort(values[rng.integers(0, n, (RESAMPLES, n))].mean(axis=1))
+    mean = float(values.mean())
+    below = (np.count_nonzero(means < mean) + 0.5 * np.count_nonzero(means == mean)) / RESAMPLES
+    bias = float(special.ndtri(min(max(below, 1 / RESAMPLES), 1 - 1 / RESAMPLES)))
+    left_out = (values.sum() - values) / (n - 1)
+    off = left_out.mean() - left_out
+    acceleration = float((off**3).sum() / (6.0 * ((off**2).sum()) ** 1.5))
+    ends = []
+    for z in (-1.959963984540054, 1.959963984540054):
+        at = bias + (bias + z) / (1 - acceleration * (bias + z))
+        ends.append(float(quantiles(means, (float(special.ndtr(at)),))[0]))
+    return ends[0], ends[1]
+
+
+def quantile_interval(ascending: Floats, level: float) -> tuple[float, float] | None:
+    """Return an interval of at least 95 % for a quantile between two order statistics; none under 6 values.
+
+    The ranks are those of the binomial distribution (Conover 1999, 3.2).
+    """
+    n = len(ascending)
+    if n < 6:
+        return None
+    ranks = np.arange(n + 1)
+    if n > 2_000:
+        centre, spread = n * level, 1.959963984540054 * math.sqrt(n * level * (1 - level))
+        low, high = math.floor(centre - spread), math.ceil(centre + spread)
+    else:
+        chances = special.bdtr(ranks, n, level)
+        low = int(np.searchsorted(chances, 0.025, side="right"))
+        high = int(np.searchsorted(chances, 0.975)) + 1
+    return float(ascending[max(low - 1, 0)]), float(ascending[min(high - 1, n - 1)])
+
+
+def ratio_interval(above: Floats, below: Floats) -> tuple[float, float] | None:
+    """Return the 95 % interval of a ratio of two sums by linearisation (Cochran 1977, 6.3)."""
+    n, total = len(below), float(below.sum())
+    if n < 2 or total == 0:
+        return None
+    ratio = float(above.sum()) / total
+    residuals = above - ratio * below
+    half = (
+        float(special.stdtrit(n - 1, 0.975))
+        * math.sqrt(n / (n - 1) * float((residuals**2).sum()))
+        / abs(total)
+    )
+    return ratio - half, ratio + half
+
+
+def welch(found: Moments) -> float | None:
+    """Return p of Welch's (1951) test that all means are equal; none where it cannot be computed."""
+    usable = (found.n > 1) & (found.variances > 0)
+    k = int(usable.sum())
+    if k < 2:
+        return None
+    n, means, variances = found.n[usable], found.means[usable], found.variances[usable]
+    weights = n / variances
+    total = weights.sum()
+    centre = (weights * means).sum() / total
+    between = (weights * (means - centre) ** 2).sum() / (k - 1)
+    lack = (((1 - weights / total) ** 2) / (n - 1)).sum()
+    statistic = between / (1 + 2 * (k - 2) * lack / (k * k - 1))
+    freedom = (k * k - 1) / (3 * lack)
+    return float(special.fdtrc(k - 1, freedom, statistic))
+
+
+def apart(found: Moments) -> list[bool]:
+    """Return for each group whether its mean differs from that of all other rows.
+
+    Welch's t-tests with the step of Benjamini & Hochberg (1995) at 5 %.
+    """
+    n, total = found.n.astype(np.float64), float(found.n.sum())
+    with np.errstate(invalid="ignore", divide="ignore"):
+        means = np.where(found.n > 0, found.means, 0.0)
+        own = np.where(found.n > 1, found.variances, 0.0) * np.maximum(n - 1, 0)
+        rest_n = total - n
+        rest_mean = ((n * means).sum() - n * means) / rest_n
+        # the spread of the rest around its own mean: within its groups, and between them
+        around = own.sum() + (n * means**2).sum()
+        rest_variance = (around - own - n * means**2 - rest_n * rest_mean**2) / (rest_n - 1)
+        a, b = found.variances / n, rest_variance / rest_n
+        t = np.abs(means - rest_mean) / np.sqrt(a + b)
+        freedom = (a + b) ** 2 / (a**2 / (n - 1) + b**2 / (rest_n - 1))
+        p = 2 * special.stdtr(freedom, -t)
+    return discoveries(np.where(np.isfinite(p), p, 1.0))
+
+
+def discoveries(p: Floats, level: float = 0.05) -> list[bool]:
+    """Return which hypotheses Benjamini & Hochberg (1995) reject at a false-discovery rate."""
+    order = np.argsort(p)
+    passed = np.flatnonzero(p[order] <= level * np.arange(1, len(p) + 1) / max(len(p), 1))
+    found = np.zeros(len(p), dtype=np.bool_)
+    if len(passed):
+        found[order[: passed[-1] + 1]] = True
+    return [bool(x) for x in found]
+
+
+def kruskal(ascending_codes: Ints, ties: Ints, n_groups: int) -> float | None:
+    """Return p of the Kruskal–Wallis test, from the group codes in the order of the values.
+
+    Parameters
+    ----------
+    ascending_codes
+        The group of each value, values ascending.
+    ties
+        For each value the number of its run of equal values, from 0 up.
+    """
+    n = len(ascending_codes)
+    counts = np.bincount(ascending_codes, minlength=n_groups)
+    k = int(np.count_nonzero(counts))
+    if n < 3 or k < 2:
+        return None
+    lengths = np.bincount(ties).astype(np.float64)
+    if len(lengths) < 2:
+        return None
+    ends = np.cumsum(lengths)
+    ranks = (ends - (lengths - 1) / 2)[ties]
+    sums = np.bincount(ascending_codes, weights=ranks, minlength=n_groups)
+    present = counts > 0
+    statistic = 12 / (n * (n + 1)) * float((sums[present] ** 2 / counts[present]).sum()) - 3 * (n + 1)
+    statistic /= 1 - float((lengths**3 - lengths).sum()) / (n**3 - n)
+    return float(special.chdtrc(k - 1, statistic))
+
+
+def chi_square_of_shares(hits: Ints, n: Ints) -> float | None:
+    """Return p of Pearson's chi-square that all shares are equal."""
+    used = n > 0
+    hits, n = hits[used], n[used]
+    share = hits.sum() / n.sum() if n.sum() else 0.0
+    if len(n) < 2 or share in (0.0, 1.0):
+        return None
+    expected = n * share
+    statistic = float(((hits - expected) ** 2 / (expected * (1 - share))).sum())
+    return float(special.chdtrc(len(n) - 1, statistic))
+
+
+def eta_squared(found: Moments) -> float | None:
+    """Return η², the share of all variance that lies between the groups; none without variance."""
+    used = found.n > 0
+    n, means = found.n[used], found.means[used]
+    within = float(np.nansum(found.variances[used] * np.maximum(n - 1, 0)))
+    between = float((n * (means - (n * means).sum() / n.sum()) ** 2).sum()) if n.sum() else 0.0
+    return between / (between + within) if between + within > 0 else None

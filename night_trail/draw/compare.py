@@ -1,0 +1,171 @@
+"""Comparisons: dots with intervals or bars from 0, one lane a group, the figure at its end."""
+
+from __future__ import annotations
+
+import math
+
+from night_trail.core.answers.compare import CompareAnswer, Group
+from night_trail.core.table import Kind, Table
+from night_trail.core.words.compare import axis_words, figure_words
+from night_trail.draw.canvas import Canvas, Size, label, line
+from night_trail.draw.scales import Lanes, Linear, Tick, date_ticks, ticks
+from night_trail.draw.svg import Svg, el, group
+from night_trail.draw.text import width
+
+THICKEST = 30.0
+
+
+def draw_compare(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+    """Return a comparison drawn on a canvas."""
+    canvas = Canvas(size, prefix, answer.basis.lit is not None)
+    said = figure_words(answer)
+    names = [g.label for g in answer.groups]
+    written = [said(g.value) for g in answer.groups]
+    if canvas.labelled:
+        most = 190.0 if canvas.full else 90.0
+        canvas.left = min(most, max((width(n) for n in names), default=0.0)) + 22.0
+        canvas.right = max((width(w) for w in written), default=0.0) + 16.0
+        canvas.top, canvas.bottom = 16.0, 50.0 if canvas.full else 26.0
+    else:
+        canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    low, high = _domain(answer)
+    x = Linear(low, high, canvas.x_start, canvas.x_end)
+    lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
+    canvas.x, canvas.y = x, lanes
+    canvas.lane_labels(lanes, names, canvas.left - 22.0)
+    if canvas.labelled:
+        for tick in _ticks(answer, x):
+            canvas.under.append(line(x(tick.at), canvas.y_start, x(tick.at), canvas.y_end, "grid"))
+        canvas.bottom_ticks(_ticks(answer, x), x)
+        canvas.bottom_title(axis_words(answer, table) + ("" if low <= 0 <= high else " · not from 0"))
+    if low <= 0 <= high:
+        canvas.under.append(line(x(0.0), canvas.y_start, x(0.0), canvas.y_end, "axis"))
+    if answer.question.shape == "dots" and math.isfinite(answer.overall) and canvas.labelled:
+        at = x(answer.overall)
+        canvas.under.append(line(at, canvas.y_start, at, canvas.y_end, "overall", canvas.id("overall")))
+        if canvas.full:
+            canvas.over.append(label("all together", at, canvas.y_start - 5, "middle"))
+    gap = answer.gap_after()
+    if gap is not None and canvas.labelled:
+        between = lanes.top(gap + 1)
+        canvas.under.append(line(0.0, between, canvas.x_end, between, "break"))
+    for i, one in enumerate(answer.groups):
+        middle = lanes.top(i) + lanes.step / 2
+        _group(canvas, answer, table, one, x, middle, lanes.step, written[i])
+    return canvas
+
+
+def _domain(answer: CompareAnswer) -> tuple[float, float]:
+    """Return the ends of the axis: bars have 0 in them, dots need not."""
+    values = [v for g in answer.groups for v in (g.value, g.low, g.high, g.lit_value) if v is not None]
+    values = [v for v in values if math.isfinite(v)] or [0.0, 1.0]
+    if answer.question.shape == "dots" and math.isfinite(answer.overall):
+        values.append(answer.overall)
+    low, high = min(values), max(values)
+    temporal = answer.column is not None and answer.column.kind.temporal
+    if answer.question.shape == "bars" and not temporal:
+        low, high = min(low, 0.0), max(high, 0.0)
+        return (low, high) if high > low else (0.0, 1.0)
+    # near enough to 0, an axis from 0 costs little and says more
+    if low >= 0 and low < 0.35 * high and not temporal:
+        low = 0.0
+    room = 0.04 * (high - low) or max(abs(high) * 0.05, 0.5)
+    return (low if low == 0.0 else low - room), high + room
+
+
+def _ticks(answer: CompareAnswer, x: Linear) -> list[Tick]:
+    wanted = max(2, int((x.end - x.start) / 95))
+    column = answer.column
+    if column is not None and column.kind.temporal:
+        return date_ticks(x.low, x.high, wanted, column.kind)
+    shares = answer.question.measure.aggregate == "share" or (
+        column is not None and column.kind == Kind.YES_NO and answer.question.measure.aggregate == "mean"
+    )
+    if shares:
+        return [Tick(t.at / 100, f"{t.label}\u2009%") for t in ticks(100 * x.low, 100 * x.high, wanted)]
+    return ticks(x.low, x.high, wanted)
+
+
+def _group(
+    canvas: Canvas,
+    answer: CompareAnswer,
+    table: Table,
+    one: Group,
+    x: Linear,
+    middle: float,
+    room: float,
+    written: str,
+) -> None:
+    said = figure_words(answer)
+    key = f"{answer.question.across}\x1f{one.label if not one.others else 'others'}"
+    card = [one.label, written]
+    if one.low is not None and one.high is not None:
+        card.append(f"95 % interval {said(one.low)} to {said(one.high)}")
+    card.append(table.rows_in_words(one.n))
+    if one.lit_n is not None:
+        card.append(f"{one.lit_n:,} lit" + (f": {said(one.lit_value)}" if one.lit_value is not None else ""))
+    pressed = bool(one.n) and one.lit_n == one.n
+    shape, lit = (_dot if answer.question.shape == "dots" else _bar)(
+        canvas, answer, one, x, middle, room, key
+    )
+    canvas.mark(shape, lit, key, answer.condition(one), card, pressed)
+    if canvas.labelled and room >= 10:
+        end = max(
+            v
+            for v in (one.value, one.high, 0.0 if answer.question.shape == "bars" else None)
+            if v is not None
+        )
+        canvas.over.append(label(written, x(end) + 8, middle + 4, "start", "bar-value"))
+
+
+def _bar(
+    canvas: Canvas, answer: CompareAnswer, one: Group, x: Linear, middle: float, room: float, key: str
+) -> tuple[Svg, Svg | None]:
+    thick = min(THICKEST, max(0.7 * room, 1.0))
+    class_ = "bar end" if one.others else "bar"
+    shape = _rect(x, one.value, middle, thick, class_, canvas.id("b", key))
+    lit = None
+    if one.lit_value is not None and one.lit_n:
+        adds_up = answer.question.measure.aggregate in ("sum", "count", "distinct")
+        # the lit part of a sum lies inside its bar; the average of the lit is a mark of its own
+        lit = (
+            _rect(x, one.lit_value, middle, thick, "lit", canvas.id("l", key))
+            if adds_up
+            else _point(x(one.lit_value), middle, 4.5, "lit-point", canvas.id("l", key))
+        )
+    return shape, lit
+
+
+def _dot(
+    canvas: Canvas, answer: CompareAnswer, one: Group, x: Linear, middle: float, room: float, key: str
+) -> tuple[Svg, Svg | None]:
+    radius = min(5.5, max(1.5, room / 4))
+    parts: list[Svg] = []
+    if one.low is not None and one.high is not None:
+        parts.append(line(x(one.low), middle, x(one.high), middle, "interval", canvas.id("i", key)))
+    parts.append(_point(x(one.value), middle, radius, "dot", canvas.id("d", key)))
+    lit = None
+    if one.lit_value is not None and one.lit_n:
+        lit = _point(x(one.lit_value), middle, radius, "lit-point", canvas.id("l", key))
+    return group(*parts, class_="dot-group"), lit
+
+
+def _point(at: float, middle: float, radius: float, class_: str, id_: str) -> Svg:
+    return el(
+        "circle", class_=class_, id=id_, r=round(radius, 2), transform=f"translate({at:.2f} {middle:.2f})"
+    )
+
+
+def _rect(x: Linear, value: float, middle: float, thick: float, class_: str, id_: str) -> Svg:
+    zero = min(max(x(0.0), x.start), x.end)
+    start, end = sorted((zero, x(value)))
+    return el(
+        "rect",
+        class_=class_,
+        id=id_,
+        x=start,
+        y=middle - thick / 2,
+        width=max(end - start, 0.5),
+        height=thick,
+        rx=1.5,
+    )

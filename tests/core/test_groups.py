@@ -1,0 +1,104 @@
+"""Figures of groups and their intervals, against scipy, statsmodels and pandas."""
+
+from __future__ import annotations
+
+import numpy as np
+import pandas as pd
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy import stats
+from statsmodels.stats.oneway import anova_oneway
+
+from night_trail.core.stats import groups
+
+
+def sample(seed: int, sizes: tuple[int, ...], ties: bool = False) -> tuple[np.ndarray, np.ndarray]:
+    rng = np.random.default_rng(seed)
+    codes = np.repeat(np.arange(len(sizes)), sizes)
+    values = rng.gamma(2.0, 2.0 + 0.3 * codes) + 0.2 * codes
+    return (np.round(values) if ties else values), codes
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_moments_and_tests_are_those_of_others(seed: int) -> None:
+    values, codes = sample(seed, (40, 3, 90, 12))
+    found = groups.moments(values, codes, 5)
+    frame = pd.DataFrame({"v": values, "c": codes}).groupby("c")["v"]
+    assert np.allclose(found.sums[:4], frame.sum()) and np.allclose(found.variances[:4], frame.var())
+    assert found.n[4] == 0 and np.isnan(found.means[4])
+    parts = [values[codes == i] for i in range(4)]
+    assert groups.welch(found) == pytest.approx(anova_oneway(parts, use_var="unequal").pvalue)
+    total = ((values - values.mean()) ** 2).sum()
+    between = sum(len(p) * (p.mean() - values.mean()) ** 2 for p in parts)
+    assert groups.eta_squared(found) == pytest.approx(between / total)
+
+
+@pytest.mark.parametrize("ties", [False, True])
+def test_kruskal_is_that_of_scipy(ties: bool) -> None:
+    values, codes = sample(7, (30, 50, 20), ties)
+    order = np.argsort(values, kind="stable")
+    ascending = values[order]
+    runs = np.cumsum(np.concatenate([[0], ascending[1:] != ascending[:-1]])).astype(np.int64)
+    theirs = stats.kruskal(*(values[codes == i] for i in range(3))).pvalue
+    assert groups.kruskal(codes[order], runs, 3) == pytest.approx(theirs)
+    assert groups.kruskal(np.array([0, 1, 1]), np.array([0, 0, 0]), 2) is None
+
+
+@pytest.mark.parametrize("n", [2, 5, 29, 400])
+def test_intervals_of_a_mean(n: int) -> None:
+    values, _ = sample(n, (n,))
+    found = groups.mean_interval(n, float(values.mean()), float(values.var(ddof=1)))
+    assert found == pytest.approx(stats.t.interval(0.95, n - 1, values.mean(), stats.sem(values)))
+    if 5 <= n < 100:
+        theirs = stats.bootstrap(
+            (values,), np.mean, n_resamples=20_000, method="BCa", rng=1
+        ).confidence_interval
+        width = theirs.high - theirs.low
+        assert np.allclose(groups.bootstrapped_interval(values), theirs, atol=0.06 * width)
+        assert groups.bootstrapped_interval(values) == groups.bootstrapped_interval(values)
+
+
+@given(n=st.integers(6, 3_000), level=st.sampled_from([0.1, 0.5, 0.9]))
+def test_order_statistics_cover_a_quantile_as_often_as_they_say(n: int, level: float) -> None:
+    ascending = np.arange(1.0, n + 1)  # a value is its own rank
+    low, high = groups.quantile_interval(ascending, level)
+    coverage = stats.binom.cdf(high - 1, n, level) - stats.binom.cdf(low - 1, n, level)
+    at_an_end = low == 1.0 or high == n
+    assert coverage >= 0.949 or at_an_end
+    if not at_an_end and n < 2_000:
+        narrower = stats.binom.cdf(high - 2, n, level) - stats.binom.cdf(low, n, level)
+        assert narrower < 0.95, "not wider than need be"
+
+
+def test_ratios_shares_and_what_cannot_be_computed() -> None:
+    rng = np.random.default_rng(2)
+    below = rng.gamma(4, 5, 300)
+    above = 0.7 * below + rng.normal(0, 1, 300)
+    low, high = groups.ratio_interval(above, below)
+    draws = rng.integers(0, 300, (4_000, 300))
+    resampled = above[draws].sum(axis=1) / below[draws].sum(axis=1)
+    assert np.allclose([low, high], np.quantile(resampled, [0.025, 0.975]), atol=0.15 * (high - low))
+    hits, n = np.array([20, 35, 11]), np.array([100, 90, 80])
+    theirs = stats.chi2_contingency(np.array([hits, n - hits]), correction=False).pvalue
+    assert groups.chi_square_of_shares(hits, n) == pytest.approx(theirs)
+    assert groups.chi_square_of_shares(np.array([0, 0]), np.array([5, 5])) is None
+    one = groups.moments(np.array([1.0, 2.0]), np.array([0, 1]), 2)
+    assert groups.welch(one) is None and groups.eta_squared(one) == 1.0
+    assert (
+        groups.mean_interval(1, 3.0, float("nan")) is None
+        and groups.bootstrapped_interval(np.ones(1)) is None
+    )
+    assert (
+        groups.quantile_interval(np.arange(5.0), 0.5) is None
+        and groups.ratio_interval(above, 0 * below) is None
+    )
+
+
+def test_who_stands_apart_after_false_discovery() -> None:
+    values, codes = sample(11, (60, 80, 70, 40))
+    found = groups.moments(values, codes, 4)
+    p = [stats.ttest_ind(values[codes == i], values[codes != i], equal_var=False).pvalue for i in range(4)]
+    assert groups.apart(found) == (stats.false_discovery_control(p) <= 0.05).tolist()
+    assert groups.discoveries(np.array([0.01, 0.04, 0.03, 0.9])) == [True, False, False, False]
+    assert groups.apart(groups.moments(np.ones(4), np.array([0, 0, 1, 1]), 2)) == [False, False]
