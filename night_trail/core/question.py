@@ -18,6 +18,7 @@ from night_trail.core.errors import BadQuestion
 Shape = Literal["histogram", "boxes", "bars"]
 Order = Literal["frequent", "own"]
 Aggregate = Literal["mean", "median", "sum", "count", "distinct", "share", "ratio", "quantile"]
+Fit = Literal["none", "line", "robust", "curve"]
 CompareShape = Literal["dots", "bars"]
 CompareOrder = Literal["value", "own"]
 Height = Literal["count", "share", "density"]
@@ -98,7 +99,21 @@ class Compare(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
         return self.measure.column or self.across
 
 
-Question = Spread | Compare
+class Relate(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="relate"):
+    """How one measured column moves with another, one point a row."""
+
+    column: Name
+    against: Name
+    coloured: Name | None = None
+    fit: Fit = "line"
+
+    @property
+    def across(self) -> str | None:
+        """The category that groups the points, if any."""
+        return self.coloured
+
+
+Question = Spread | Compare | Relate
 """Every kind of question; grows as ways of looking are added."""
 
 

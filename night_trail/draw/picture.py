@@ -11,6 +11,7 @@ from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
+from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.slots import sentence
 from night_trail.core.table import Table
 from night_trail.core.words import plain, words_of
@@ -20,6 +21,7 @@ from night_trail.draw.boxes import draw_boxes
 from night_trail.draw.canvas import Canvas, Size
 from night_trail.draw.compare import draw_compare
 from night_trail.draw.histogram import draw_histogram
+from night_trail.draw.relate import draw_relate
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import wrapped
 from night_trail.draw.theme import TOKENS, standalone_style
@@ -34,6 +36,7 @@ _SHAPES: dict[type, Callable[[Any, Table, Size, str], Canvas]] = {
     BoxesAnswer: draw_boxes,
     BarsAnswer: draw_bars,
     CompareAnswer: draw_compare,
+    RelateAnswer: draw_relate,
 }
 
 

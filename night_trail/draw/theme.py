@@ -18,6 +18,13 @@ TOKENS = {
         "moon": "#8ea4c6",
         "moss": "#7db58c",
         "ember": "#e4775b",
+        "tide": "#57b1b6",
+        "violet": "#a08fd6",
+        "lichen": "#c6c66a",
+        "clay": "#cf9a7b",
+        "rose": "#d98cae",
+        "fern": "#7fae6f",
+        "slate": "#8f9bb3",
     },
     "day": {
         "ink": "#f6f2e8",
@@ -32,6 +39,13 @@ TOKENS = {
         "moon": "#5d7398",
         "moss": "#2f7d4a",
         "ember": "#b3401f",
+        "tide": "#1f7a80",
+        "violet": "#6a54b0",
+        "lichen": "#747414",
+        "clay": "#9a5a33",
+        "rose": "#a8486f",
+        "fern": "#3f7a2f",
+        "slate": "#5b6780",
     },
 }
 """The same values stand in ``theme.css``; a test holds the two together."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.spread import SHAPE_WORDS, can_group, first_question, shapes_for
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Compare, Question, Spread, to_json
+from night_trail.core.question import Bins, Compare, Question, Relate, Spread, to_json
 from night_trail.core.slots import WAYS
 from night_trail.core.slots.spread import HEIGHT_WORDS, ORDER_WORDS, bins_words
 from night_trail.core.stats.bins import CALENDAR_SECONDS, HARD_MOST, next_width
@@ -20,6 +20,7 @@ from night_trail.draw.silhouette import draw_silhouette
 from night_trail.draw.svg import Svg
 from night_trail.trails.compare_choices import Offer, compare_offers
 from night_trail.trails.pictures import Desk
+from night_trail.trails.relate_choices import relate_offers
 
 MOST_DRAWN = 8
 """Choices drawn from the rows; those behind them go without a silhouette."""
@@ -47,6 +48,8 @@ def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
         return list(_drawn(slot, desk, _ways(question)))
     if isinstance(question, Compare):
         return list(_drawn(slot, desk, compare_offers(slot, desk, question)))
+    if isinstance(question, Relate):
+        return list(_drawn(slot, desk, relate_offers(slot, desk, question)))
     offers = {
         "across": _across,
         "shape": _shapes,
@@ -61,7 +64,7 @@ def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
 
 
 def _ways(question: Question) -> list[Offer]:
-    present = "compare" if isinstance(question, Compare) else "spread"
+    present = {Compare: "compare", Relate: "relate"}.get(type(question), "spread")
     return [Offer(words, way, way == present) for way, words in WAYS.items()]
 
 

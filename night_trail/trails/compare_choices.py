@@ -60,7 +60,8 @@ def _aggregates(desk: Desk, question: Compare) -> list[Offer]:
     return found
 
 
-def _offer(column: Column, chosen: bool) -> Offer:
+def column_offer(column: Column, chosen: bool) -> Offer:
+    """Return a column as a choice, its kind and unit beside it."""
     return Offer(
         column.name, column.name, chosen, f"{column.kind}{', ' + column.unit if column.unit else ''}"
     )
@@ -71,13 +72,13 @@ def _columns(desk: Desk, question: Compare) -> list[Offer]:
     able = [c for c in desk.table.columns if c.name not in (question.across, question.measure.per)]
     able = [c for c in able if c.missing < desk.table.height and not c.kind.temporal]
     able.sort(key=lambda c: not fits(question.measure.aggregate, c))
-    return [_offer(c, c.name == question.measure.column) for c in able]
+    return [column_offer(c, c.name == question.measure.column) for c in able]
 
 
 def _pers(desk: Desk, question: Compare) -> list[Offer]:
     taken = (question.across, question.measure.column)
     able = [c for c in desk.table.columns if c.kind.numeric and c.name not in taken]
-    return [_offer(c, c.name == question.measure.per) for c in able]
+    return [column_offer(c, c.name == question.measure.per) for c in able]
 
 
 def _across(desk: Desk, question: Compare) -> list[Offer]:

@@ -10,15 +10,23 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from night_trail.core.answers import compare, spread
-from night_trail.core.question import Compare, Question, Spread
+from night_trail.core.answers import compare, relate, spread
+from night_trail.core.question import Compare, Question, Relate, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 
-Answer = spread.SpreadAnswer | compare.CompareAnswer
+Answer = spread.SpreadAnswer | compare.CompareAnswer | relate.RelateAnswer
 
-_ANSWERS: dict[type, Callable[[Any, Rows], Answer]] = {Spread: spread.answer, Compare: compare.compare}
-_CHECKS: dict[type, Callable[[Any, Table], None]] = {Spread: spread.check, Compare: compare.check}
+_ANSWERS: dict[type, Callable[[Any, Rows], Answer]] = {
+    Spread: spread.answer,
+    Compare: compare.compare,
+    Relate: relate.relate,
+}
+_CHECKS: dict[type, Callable[[Any, Table], None]] = {
+    Spread: spread.check,
+    Compare: compare.check,
+    Relate: relate.check,
+}
 
 
 def answer(question: Question, rows: Rows) -> Answer:

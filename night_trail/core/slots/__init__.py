@@ -13,17 +13,29 @@ from night_trail.core.answers.compare import compare_question, first_measure
 from night_trail.core.answers.spread import MOST_GROUPS, can_group, first_question
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Compare, Question, Spread
-from night_trail.core.slots import compare, spread
+from night_trail.core.question import Compare, Question, Relate, Spread
+from night_trail.core.slots import compare, relate, spread
 from night_trail.core.slots.parts import Part, Sentence
 from night_trail.core.table import Column, Table
 
 __all__ = ["Part", "Sentence", "changed", "read_body", "sentence", "short_name"]
 
-WAYS = {"spread": "how it is spread", "compare": "how groups compare"}
+WAYS = {
+    "spread": "how it is spread",
+    "compare": "how groups compare",
+    "relate": "how it moves with another",
+}
 
-_SAID: dict[type, Callable[[Any, Table, Any], Sentence]] = {Spread: spread.said, Compare: compare.said}
-_SHORT: dict[type, Callable[[Any], str]] = {Spread: spread.short_name, Compare: compare.short_name}
+_SAID: dict[type, Callable[[Any, Table, Any], Sentence]] = {
+    Spread: spread.said,
+    Compare: compare.said,
+    Relate: relate.said,
+}
+_SHORT: dict[type, Callable[[Any], str]] = {
+    Spread: spread.short_name,
+    Compare: compare.short_name,
+    Relate: relate.short_name,
+}
 
 
 def sentence(question: Question, table: Table, answer: Any = None) -> Sentence:
@@ -41,7 +53,7 @@ def short_name(question: Question) -> str:
 
 def read_body(body: str, table: Table) -> Question:
     """Return the question that typed words without their filter ask for."""
-    return compare.read(body, table) or spread.read(body, table)
+    return compare.read(body, table) or relate.read(body, table) or spread.read(body, table)
 
 
 def changed(
@@ -52,6 +64,8 @@ def changed(
         return _another_way(question, value, table)
     if isinstance(question, Compare):
         return compare.changed(question, slot, value, table, lit)
+    if isinstance(question, Relate):
+        return relate.changed(question, slot, value, table)
     return spread.changed(question, slot, value, table)
 
 
@@ -62,15 +76,35 @@ def _another_way(question: Question, value: Any, table: Table) -> tuple[Question
         column = table.column(question.column)
         asked = first_question(column)
         return asked, spread.short_name(asked)
+    column = table.column(question.column)
+    if value == "relate":
+        related = question if isinstance(question, Relate) else _relation(question, table)
+        return related, relate.short_name(related)
     if isinstance(question, Compare):
         return question, compare.short_name(question)
-    column = table.column(question.column)
     if column.kind.grouping and not column.kind.numeric:
         asked_for = compare_question(first_measure(None), column)
     else:
         across = question.across or _best_group(table, column)
         asked_for = compare_question(first_measure(column), table.column(across))
     return asked_for, compare.short_name(asked_for)
+
+
+def _relation(question: Question, table: Table) -> Relate:
+    """Return a relation to begin with: with the first other number, a measured group before it."""
+    column = table.column(question.column)
+    if not column.kind.measured:
+        raise BadQuestion(
+            f"“{column.name}” is {column.kind} and has no axis", "way", "Choose a number or date."
+        )
+    taken = table.column(question.across) if question.across else None
+    if taken is not None and taken.kind.measured and taken.name != column.name:
+        return Relate(column.name, taken.name)
+    numbers = [c for c in table.columns if c.name != column.name and c.kind.numeric and c.distinct > 2]
+    if not numbers:
+        raise BadQuestion("There is no other number", table.name, "Calculate one, or join a table.")
+    coloured = None if taken is None or taken.kind.measured else taken.name
+    return Relate(column.name, numbers[0].name, coloured)
 
 
 def _best_group(table: Table, measured: Column) -> str:

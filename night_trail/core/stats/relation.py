@@ -1,0 +1,195 @@
+"""How two columns of numbers move together: correlations and fits."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import special
+
+from night_trail.core.table import Floats
+
+MOST_PAIRS = 1_000
+"""Rows whose pairs Theil–Sen looks at; half a million slopes settle the median."""
+
+MOST_RANKED = 60_000
+"""Rows that are ranked; ρ and ξ of so many differ from those of all in the third decimal."""
+
+CURVE_POINTS = 60
+MOST_CURVE = 4_000
+SEED = 20_110
+
+
+@dataclass(frozen=True)
+class Correlation:
+    """Pearson's r with its 95 % interval (Fisher 1921), Spearman's ρ, Chatterjee's ξ."""
+
+    n: int
+    pearson: float
+    low: float
+    high: float
+    spearman: float
+    xi: float
+
+
+@dataclass(frozen=True)
+class Line:
+    """A straight fit, and the 95 % band of its mean where it has one: at ``x``, from ``low`` to ``high``."""
+
+    slope: float
+    intercept: float
+    x: Floats
+    y: Floats
+    low: Floats | None = None
+    high: Floats | None = None
+
+
+def correlation(x: Floats, y: Floats) -> Correlation | None:
+    """Return how two columns are correlated; None under 4 rows or where one does not vary."""
+    n = len(x)
+    if n < 4 or float(np.ptp(x)) == 0 or float(np.ptp(y)) == 0:
+        return None
+    r = pearson(x, y)
+    z, half = math.atanh(min(max(r, -1 + 1e-15), 1 - 1e-15)), 1.959963984540054 / math.sqrt(n - 3)
+    low, high = math.tanh(z - half), math.tanh(z + half)
+    x, y = some_of(x, y)
+    return Correlation(n, r, low, high, pearson(ranks(x), ranks(y)), chatterjee(x, y))
+
+
+def some_of(*columns: np.ndarray) -> tuple[np.ndarray, ...]:
+    """Return the rows of columns, a fixed random part of 60,000 where there are more."""
+    if len(columns[0]) <= MOST_RANKED:
+        return columns
+    chosen = np.random.default_rng(SEED).choice(len(columns[0]), MOST_RANKED, replace=False)
+    return tuple(column[chosen] for column in columns)
+
+
+def pearson(x: Floats, y: Floats) -> float:
+    """Return Pearson's r of columns that vary."""
+    a, b = x - x.mean(), y - y.mean()
+    # of one size, so that the squares of very large values do not overflow
+    a, b = a / np.abs(a).max(), b / np.abs(b).max()
+    return float((a @ b) / math.sqrt((a @ a) * (b @ b)))
+
+
+def ranks(values: Floats) -> Floats:
+    """Return ranks from 1, the mean of them for equal values."""
+    order = np.argsort(values, kind="stable")
+    ascending = values[order]
+    starts = np.flatnonzero(np.concatenate([[True], ascending[1:] != ascending[:-1]]))
+    lengths = np.diff(np.append(starts, len(values)))
+    found = np.empty(len(values))
+    found[order] = np.repeat(starts + (lengths + 1) / 2, lengths)
+    return found
+
+
+def chatterjee(x: Floats, y: Floats) -> float:
+    """Return ξ (Chatterjee 2021), near 1 where y is a function of x of any shape, near 0 without relation.
+
+    Equal values of x are put in a random order, drawn from a fixed seed.
+    """
+    n = len(x)
+    order = np.lexsort((np.random.default_rng(SEED).random(n), x))
+    ordered = y[order]
+    ascending = np.sort(ordered)
+    r = np.searchsorted(ascending, ordered, side="right")
+    above = n - np.searchsorted(ascending, ordered, side="left")
+    return float(1 - n * np.abs(np.diff(r)).sum() / (2 * (above * (n - above)).sum()))
+
+
+def least_squares(x: Floats, y: Floats) -> Line | None:
+    """Return the line of least squares with the 95 % band of its mean."""
+    n, spread = len(x), float(np.ptp(x)) if len(x) else 0.0
+    if n < 3 or spread == 0:
+        return None
+    centre = float(x.mean())
+    off = x - centre
+    sxx = float(off @ off)
+    slope = float(off @ y) / sxx
+    level = float(y.mean())
+    residuals = y - level - slope * off
+    with np.errstate(over="ignore", invalid="ignore"):
+        error = math.sqrt(float(residuals @ residuals) / (n - 2))
+    if not math.isfinite(error) or not math.isfinite(slope):
+        return None  # beyond what a double holds
+    at = np.linspace(x.min(), x.max(), 41)
+    fitted = level + slope * (at - centre)
+    half = float(special.stdtrit(n - 2, 0.975)) * error * np.sqrt(1 / n + (at - centre) ** 2 / sxx)
+    return Line(slope, level - slope * centre, at, fitted, fitted - half, fitted + half)
+
+
+def theil_sen(x: Floats, y: Floats) -> Line | None:
+    """Return the line whose slope is the median of the slopes of pairs (Theil 1950, Sen 1968)."""
+    if len(x) < 3 or float(np.ptp(x)) == 0:
+        return None
+    if len(x) > MOST_PAIRS:
+        chosen = np.random.default_rng(SEED).choice(len(x), MOST_PAIRS, replace=False)
+        x, y = x[chosen], y[chosen]
+    i, j = np.triu_indices(len(x), 1)
+    run = x[j] - x[i]
+    apart = run != 0
+    if not apart.any():
+        return None
+    slope = float(np.median((y[j] - y[i])[apart] / run[apart]))
+    intercept = float(np.median(y) - slope * np.median(x))
+    at = np.array([x.min(), x.max()])
+    return Line(slope, intercept, at, intercept + slope * at)
+
+
+def lowess(x: Floats, y: Floats, share: float = 0.5) -> tuple[Floats, Floats] | None:
+    """Return a curve by locally weighted lines (Cleveland 1979): places along x, and its heights there.
+
+    Tricube weights over the nearest ``share`` of the points, two robust
+    rounds; more than 4,000 points are first averaged in as many bins.
+    """
+    if len(x) < 8 or float(np.ptp(x)) == 0:
+        return None
+    order = np.argsort(x, kind="stable")
+    x, y = x[order], y[order]
+    weight = np.ones(len(x))
+    if len(x) > MOST_CURVE:
+        cuts = np.linspace(0, len(x), MOST_CURVE + 1).astype(int)
+        weight = np.diff(cuts).astype(float)
+        x, y = np.add.reduceat(x, cuts[:-1]) / weight, np.add.reduceat(y, cuts[:-1]) / weight
+    near = max(4, math.ceil(share * len(x)))
+    robust = np.ones(len(x))
+    # some places where the rows are, some where they are few
+    crowded = np.quantile(x, np.linspace(0, 1, CURVE_POINTS))
+    at = np.unique(np.concatenate([crowded, np.linspace(x[0], x[-1], CURVE_POINTS // 2)]))
+    for rounds in range(3):
+        fitted = np.array([_local(x, y, weight * robust, place, near) for place in at])
+        if rounds == 2:
+            break
+        residuals = np.abs(y - np.interp(x, at, fitted))
+        scale = 6 * float(np.median(residuals))
+        if scale == 0:
+            break
+        robust = np.clip(1 - (residuals / scale) ** 2, 0, None) ** 2
+    return at, fitted
+
+
+def _local(x: Floats, y: Floats, weight: Floats, place: float, near: int) -> float:
+    distance = np.abs(x - place)
+    reach = float(np.partition(distance, near - 1)[near - 1]) or 1.0
+    w = weight * np.clip(1 - (distance / (reach * 1.0000001)) ** 3, 0, None) ** 3
+    total = w.sum()
+    if total <= 0:
+        return float(y[np.argmin(distance)])
+    centre = (w @ x) / total
+    sxx = w @ (x - centre) ** 2
+    level = (w @ y) / total
+    slope = (w @ ((x - centre) * y)) / sxx if sxx > 1e-12 * max(1.0, float(np.ptp(x)) ** 2) else 0.0
+    return float(level + slope * (place - centre))
+
+
+def within_slope(x: Floats, y: Floats, codes: np.ndarray) -> float | None:
+    """Return the slope that groups share: of the deviations from their own means."""
+    n = np.bincount(codes)
+    used = n > 0
+    means_x, means_y = np.zeros(len(n)), np.zeros(len(n))
+    means_x[used] = np.bincount(codes, weights=x)[used] / n[used]
+    means_y[used] = np.bincount(codes, weights=y)[used] / n[used]
+    a, b = x - means_x[codes], y - means_y[codes]
+    spread = float(a @ a)
+    return float(a @ b) / spread if spread > 0 else None
