@@ -76,7 +76,7 @@ def turns(table_pk: int, csv: Path) -> list[Row]:
     from django.urls import reverse
 
     from bench import scripts
-    from night_trail.core.question import Bins, Spread, to_json
+    from night_trail.core.question import Bins, Compare, Measure, Relate, Spread, to_json
     from night_trail.core.turns import Beside, Change, OnlyWords, See, Slot
     from night_trail.tables.models import Table
     from night_trail.trails.services import start_trail, take_turn
@@ -92,7 +92,7 @@ def turns(table_pk: int, csv: Path) -> list[Row]:
         response = client.post(address, {"change": to_json(change)}, headers={"HX-Request": "true"})
         assert response.status_code == 200, response.content[:300]
 
-    frame = pd.read_csv(csv, usecols=["late_min", "rain_mm", "district", "line"])
+    frame = pd.read_csv(csv, usecols=["late_min", "rain_mm", "district", "line", "boardings"])
     rows: list[Row] = []
     # nothing is answered twice: every turn leads to a scene that was never computed before
     widths = [0.5, 2.0, 0.25, 2.5, 5.0, 0.8, 1.25, 1.5, 3.0, 4.0]
@@ -108,6 +108,21 @@ def turns(table_pk: int, csv: Path) -> list[Row]:
             "bars of 40 lines",
             [See(Spread("line", shape="bars", height=h)) for h in ("count", "share")],
             scripts.bars,
+        ),
+        (
+            "average of a measure across groups",
+            [See(Compare(Measure("mean", m), g)) for m in ("late_min", "boardings") for g in groups],
+            scripts.means,
+        ),
+        (
+            "median of a measure across groups",
+            [See(Compare(Measure("median", "late_min"), g)) for g in groups],
+            None,
+        ),
+        (
+            "a million points with a line",
+            [See(Relate("late_min", x)) for x in ("rain_mm", "boardings", "measure_6", "measure_7")],
+            scripts.points,
         ),
         (
             "histogram of the rows a filter keeps",

@@ -45,3 +45,24 @@ def bars(frame: pd.DataFrame) -> None:
     counts = frame["line"].value_counts()
     axes.barh(counts.index, counts)
     _saved(figure)
+
+
+def means(frame: pd.DataFrame) -> None:
+    """The average of late_min across line with standard errors, lit nights beside."""
+    figure, axes = plt.subplots(figsize=(7.4, 3.9))
+    found = frame.groupby("line")["late_min"].agg(["mean", "sem"]).sort_values("mean")
+    lit = frame[frame["rain_mm"] > 2].groupby("line")["late_min"].mean()
+    axes.errorbar(found["mean"], found.index, xerr=1.96 * found["sem"], fmt="o")
+    axes.plot(lit.loc[found.index], found.index, "o")
+    _saved(figure)
+
+
+def points(frame: pd.DataFrame) -> None:
+    """late_min against boardings as a density of cells, with a line and its correlation."""
+    figure, axes = plt.subplots(figsize=(7.4, 3.9))
+    both = frame[["boardings", "late_min"]].dropna()
+    axes.hist2d(both["boardings"], both["late_min"], bins=(56, 34))
+    slope, level = np.polyfit(both["boardings"], both["late_min"], 1)
+    axes.plot(both["boardings"].agg(["min", "max"]), level + slope * both["boardings"].agg(["min", "max"]))
+    axes.set_title(f"r {both.corr().iloc[0, 1]:.2f}, rho {both.corr(method='spearman').iloc[0, 1]:.2f}")
+    _saved(figure)

@@ -65,6 +65,11 @@ class Spread(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     ends: Literal["gathered", "open"] = "gathered"
     order: Order = "frequent"
 
+    @property
+    def mentions(self) -> tuple[str | None, ...]:
+        """The columns the question speaks of, the first of them first."""
+        return self.column, self.across
+
 
 class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A figure of a group of rows.
@@ -98,6 +103,11 @@ class Compare(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
         """The column a picture is first of all about."""
         return self.measure.column or self.across
 
+    @property
+    def mentions(self) -> tuple[str | None, ...]:
+        """The columns the question speaks of, the first of them first."""
+        return self.measure.column, self.measure.per, self.across
+
 
 class Relate(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="relate"):
     """How one measured column moves with another, one point a row."""
@@ -111,6 +121,11 @@ class Relate(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     def across(self) -> str | None:
         """The category that groups the points, if any."""
         return self.coloured
+
+    @property
+    def mentions(self) -> tuple[str | None, ...]:
+        """The columns the question speaks of, the first of them first."""
+        return self.column, self.against, self.coloured
 
 
 Question = Spread | Compare | Relate

@@ -82,7 +82,7 @@ def _columns(desk: Desk) -> list[Column]:
     named: list[str] = []
     for question in (desk.scene.main, *desk.scene.beside):
         if question is not None:
-            named += [n for n in (question.column, question.across) if n]
+            named += [n for n in question.mentions if n]
     for condition in (*desk.scene.only, desk.scene.lit):
         if condition is not None:
             named += [leaf.column for leaf in leaves(condition)]

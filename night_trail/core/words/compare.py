@@ -92,17 +92,20 @@ def _why_it_leads(answer: CompareAnswer, top: Group, named: list[Group], table: 
     more, larger = number(rows, 2), number(each, 2)
     if by_rows > 0.7:
         return spans(
-            f" It leads by its number of {noun[1]}, {{more}} times the usual; each is {{larger}} times.",
+            " It leads by its number of {noun}, {more} times the usual; each is {larger} times.",
+            noun=Span(noun[1]),
             more=more,
             larger=larger,
         )
     if by_rows < 0.3:
         return spans(
-            f" It leads by what each {noun[0]} brings, {{larger}} times the usual, not by their number.",
+            " It leads by what each {noun} brings, {larger} times the usual, not by their number.",
+            noun=Span(noun[0]),
             larger=larger,
         )
     return spans(
-        f" It leads by both: {{more}} times the usual number of {noun[1]}, each {{larger}} times the usual.",
+        " It leads by both: {more} times the usual number of {noun}, each {larger} times the usual.",
+        noun=Span(noun[1]),
         more=more,
         larger=larger,
     )
@@ -120,7 +123,7 @@ def _difference(answer: CompareAnswer) -> tuple[Span, ...]:
     if apart and len(apart) < len([g for g in answer.groups if not g.others]):
         few = listed(apart[:4]) if len(apart) <= 4 else f"{len(apart)} of them"
         verb = "stands" if len(apart) == 1 else "stand"
-        return (*found, *spans(f"; {few} {verb} apart from the rest."))
+        return (*found, Span(f"; {few} {verb} apart from the rest."))
     return (*found, Span("."))
 
 

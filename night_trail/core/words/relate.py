@@ -15,11 +15,11 @@ def relate_words(answer: RelateAnswer, table: Table) -> Words:
     """Return the words of a relation."""
     if answer.basis.used == 0:
         names = f"{answer.column.name} and {answer.against.name}"
-        return Words(spans(f"Nothing to show: no row that is kept has both {names}."))
+        return Words((Span(f"Nothing to show: no row that is kept has both {names}."),))
     found = answer.correlation
     if found is None:
         rows = table.rows_in_words(answer.basis.used)
-        return Words(spans(f"The {rows} vary too little to say how the two move."))
+        return Words((Span(f"The {rows} vary too little to say how the two move."),))
     facts = [
         Fact("rows", "rows used", found.n, table.rows_in_words(found.n)),
         Fact("pearson", "correlation (Pearson)", found.pearson, number(found.pearson, 3)),
@@ -39,16 +39,17 @@ def _headline(answer: RelateAnswer) -> tuple[Span, ...]:
     assert found is not None  # noqa: S101  (asked only where there is one)
     y, x = answer.column.name, answer.against.name
     r, interval = number(found.pearson, 2), f"{number(found.low, 2)} to {number(found.high, 2)}"
-    figures: dict[str, str | Span] = {"r": r, "interval": Span(interval)}
+    figures: dict[str, str | Span] = {"r": r, "interval": Span(interval), "y": Span(y), "x": Span(x)}
     if found.low <= 0 <= found.high or abs(found.pearson) < WEAK:
         if found.xi > CLEAR:
-            text = f"{y} depends on {x}, but not by rising or falling with it (ξ {{xi}}; correlation {{r}})."
-            return spans(text, xi=number(found.xi, 2), r=r)
-        return spans(f"{y} hardly moves with {x}: correlation {{r}} ({{interval}}).", **figures)
+            text = "{y} depends on {x}, but not by rising or falling with it (ξ {xi}; correlation {r})."
+            return spans(text, xi=number(found.xi, 2), r=r, y=Span(y), x=Span(x))
+        return spans("{y} hardly moves with {x}: correlation {r} ({interval}).", **figures)
     size = abs(found.pearson)
     how = "strongly" if size > STRONG else "clearly" if size > CLEAR else "weakly"
     way = "rises" if found.pearson > 0 else "falls"
-    headline = spans(f"{y} {way} {how} with {x}: correlation {{r}} ({{interval}}).", **figures)
+    text = f"{{y}} {way} {how} with {{x}}: correlation {{r}} ({{interval}})."
+    headline = spans(text, **figures)
     if answer.line is not None and not answer.against.kind.temporal and not answer.column.kind.temporal:
         headline += _slope(answer)
     if found.xi > 2 * size and found.xi > CLEAR:
@@ -64,7 +65,8 @@ def _slope(answer: RelateAnswer) -> tuple[Span, ...]:
     one = _unit_of(answer.against)
     more = "more" if line.slope > 0 else "less"
     change = number(abs(line.slope), 3) + unit_suffix(answer.column.unit)
-    return spans(f" For each {one} of {answer.against.name}, {{change}} {more}.", change=change)
+    before = f" For each {one} of {answer.against.name}, "
+    return (Span(before), Span(change, "figure"), Span(f" {more}."))
 
 
 def _unit_of(column: Column) -> str:

@@ -118,7 +118,7 @@ def _panels(answer: HistogramAnswer, said: Callable[[float], str]) -> tuple[Span
 
 def _one_value(said: str, count: int, table: Table) -> tuple[Span, ...]:
     if count == 1:
-        return spans(f"There is one {table.row_noun[0]}, with {{v}}.", v=said)
+        return spans("There is one {noun}, with {v}.", noun=Span(table.row_noun[0]), v=said)
     return spans("All {n} have one value: {v}.", n=table.rows_in_words(count), v=said)
 
 
@@ -208,11 +208,12 @@ def _boxes(answer: BoxesAnswer, table: Table) -> Words:
         ordered = sorted(answer.boxes, key=lambda b: -b.figures.median)
         top, bottom = ordered[0], ordered[-1]
         if top.figures.median == bottom.figures.median:
-            headline = spans(f"The middle {column.name} is {{m}} everywhere.", m=said(top.figures.median))
+            everywhere = "The middle {name} is {m} everywhere."
+            headline = spans(everywhere, name=Span(column.name), m=said(top.figures.median))
         else:
             headline = spans(
-                f"The middle {column.name} is highest for {{top}} at {{high}} "
-                "and lowest for {bottom} at {low}.",
+                "The middle {name} is highest for {top} at {high} and lowest for {bottom} at {low}.",
+                name=Span(column.name),
                 top=top.label,
                 high=said(top.figures.median),
                 bottom=bottom.label,

@@ -1,0 +1,102 @@
+"""Comparing and relating on the desk: every slot opens, every choice can be taken, names stay words."""
+
+from __future__ import annotations
+
+import html
+import re
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+from django.urls import reverse
+
+from night_trail.core.question import to_json
+from night_trail.core.slots import sentence
+from night_trail.core.turns import Beside, Light, Say
+from night_trail.demo.story import WET
+from night_trail.tables.models import Table
+from night_trail.tables.services import core_table
+from night_trail.trails.models import Step
+from night_trail.trails.services import start_trail, take_turn
+from tests.web.test_remedies import table_from
+
+pytestmark = pytest.mark.django_db
+HX = {"HX-Request": "true"}
+QUESTIONS = [
+    "average late_min by depot",
+    "sum of boardings by line",
+    "ratio of boardings to planned_boardings by district",
+    "number of trips by district",
+    "late_min vs rain_mm coloured by depot",
+    "boardings vs service_night with a curve",
+]
+
+
+def asked(owner: User, table: Table, words: str) -> Step:
+    return take_turn(take_turn(start_trail(owner, table), Say(words)), Light(WET))
+
+
+def get(client: Client, step: Step, name: str, **more: object) -> object:
+    return client.get(reverse(f"trails:{name}", kwargs={"trail": step.trail_id, "step": step.pk} | more))
+
+
+@pytest.mark.parametrize("words", QUESTIONS)
+def test_every_slot_opens_and_its_choices_can_be_taken(
+    client: Client, owner: User, table: Table, words: str
+) -> None:
+    step = asked(owner, table, words)
+    main = step.scene_value().main
+    said = sentence(main, core_table(table.latest))
+    slots = {part.slot for part in (*said.parts, *said.addable) if part.slot}
+    assert "way" in slots and len(slots) >= 4
+    turned = reverse("trails:turn", args=[step.trail_id, step.pk])
+    for slot in sorted(slots):
+        page = get(client, step, "slot", slot=slot).content.decode()
+        posts = [html.unescape(post) for post in re.findall(r'name="change" value="([^"]+)"', page)]
+        assert posts, (slot, page[:300])
+        for post in posts[:6]:
+            response = client.post(turned, {"change": post}, headers=HX)
+            assert response.status_code == 200 and b'id="sentence"' in response.content, (slot, post)
+
+
+@pytest.mark.parametrize("words", QUESTIONS)
+def test_a_picture_of_each_kind_stands_beside_in_rows_in_a_tale_and_alone(
+    client: Client, owner: User, table: Table, words: str
+) -> None:
+    step = take_turn(asked(owner, table, words), Beside())
+    page = get(client, step, "step").content.decode()
+    assert page.count("picture as-full") == page.count("picture as-beside") == 1
+    assert "lit: rain_mm above 2" in page
+    rows = get(client, step, "rows").content.decode()
+    first = next(c for c in step.scene_value().main.mentions if c)
+    assert f">{first}" in rows
+    figure = get(client, step, "figure")
+    assert figure.status_code == 200 and b"<svg" in b"".join(
+        getattr(figure, "streaming_content", [figure.content])
+    )
+
+
+def test_what_cannot_be_asked_is_one_sentence(client: Client, owner: User, table: Table) -> None:
+    step = asked(owner, table, "average late_min by depot")
+    address = reverse("trails:turn", args=[step.trail_id, step.pk])
+    for words, says in (
+        ("average depot by line", "no mean"),
+        ("average late_min by trip_id", "too many groups"),
+        ("late_min vs depot", "has no axis"),
+    ):
+        response = client.post(address, {"change": to_json(Say(words))}, headers=HX)
+        assert response.status_code == 422 and says in response.content.decode()
+
+
+def test_hostile_names_on_every_picture(client: Client, owner: User, tmp_path: object) -> None:
+    rows = "".join(f"{i % 3}</b>{{x}},{i * 0.5},{i % 11 + 0.25}\n" for i in range(60))
+    table = table_from(owner, tmp_path, f'"<i>{{g}}","{{n}} <script>",y\n{rows}')
+    for words in (
+        "average {n} <script> by <i>{g}",
+        "{n} <script> vs y coloured by <i>{g}",
+        "{n} <script> by <i>{g} as box plots",
+    ):
+        step = take_turn(start_trail(owner, table), Say(words))
+        page = get(client, step, "step").content.decode()
+        assert "<script>" not in page.replace("<script src", "") and "<i>{" not in page
+        assert "&lt;i&gt;{g}" in page
