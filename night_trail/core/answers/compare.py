@@ -201,7 +201,11 @@ def compare(question: Compare, rows: Rows) -> CompareAnswer:
     n_groups = len(found.groups)
     column = None if measure.column is None else table.column(measure.column)
     shares = measure.aggregate == "share" or (column is not None and column.kind == Kind.YES_NO)
-    got = _figures(measure, cells, n_groups, shares and measure.aggregate != "distinct")
+    shares = shares and measure.aggregate != "distinct"
+    # what does not depend on the lantern is computed once for a filter
+    got, overall, carried = rows.remember(
+        ("figures", measure, question.across), lambda: _unlit(measure, cells, n_groups, shares)
+    )
     lit_cells = None if rows.lit is None else cells.only(rows.lit[cells.at])
     lit = None if lit_cells is None else _plain_figures(measure, lit_cells, n_groups)
     made = [
@@ -237,12 +241,19 @@ def compare(question: Compare, rows: Rows) -> CompareAnswer:
         ),
         grouping=found,
         groups=tuple(made),
-        overall=_overall(measure, cells),
+        overall=overall,
         test=got.test,
         p=got.p,
         effect=got.effect,
-        carried=_carried(measure, cells, n_groups) if measure.aggregate in ("sum", "mean") else (),
+        carried=carried,
     )
+
+
+def _unlit(
+    measure: Measure, cells: _Cells, n_groups: int, shares: bool
+) -> tuple[_Figures, float, tuple[Carried, ...]]:
+    carried = _carried(measure, cells, n_groups) if measure.aggregate in ("sum", "mean") else ()
+    return _figures(measure, cells, n_groups, shares), _overall(measure, cells), carried
 
 
 def _grouped_rows(rows: Rows, found: Grouping) -> int:
@@ -389,8 +400,12 @@ def _with_ratios(measure: Measure, cells: _Cells, plain: _Figures) -> _Figures:
 
 
 def _overall(measure: Measure, cells: _Cells) -> float:
+    if not len(cells.values):
+        return float("nan")
+    if measure.aggregate in ("mean", "share"):
+        return float(cells.values.mean())
     whole = _Cells(cells.values, np.zeros(len(cells.values), dtype=np.int64), cells.at, cells.below)
-    return float(_plain_figures(measure, whole, 1).values[0]) if len(cells.values) else float("nan")
+    return float(_plain_figures(measure, whole, 1).values[0])
 
 
 def _carried(measure: Measure, cells: _Cells, n_groups: int) -> tuple[Carried, ...]:

@@ -22,7 +22,7 @@ MOST_POINTS = 1_200
 """Rows drawn one by one; beyond them a density layer, with the rows in thin cells on top."""
 
 MOST_ON_TOP = 300
-CELLS_X, CELLS_Y = 56, 34
+CELLS_X, CELLS_Y = 44, 28
 THIN = 1
 MOST_COLOURS = 7
 LEAST_IN_GROUP = 10
@@ -148,14 +148,14 @@ def relate(question: Relate, rows: Rows) -> RelateAnswer:
     x, y, at = rows.remember(("pair", question.column, question.against), lambda: _pair(question, rows))
     found = grouping(rows, question.coloured, MOST_COLOURS + 1) if question.coloured else ALL_ROWS
     lit = None if rows.lit is None else rows.lit[at]
-    x_axis = rows.remember(("axis", question.against, question.column), lambda: _axis(against, x, CELLS_X))
-    y_axis = rows.remember(("axis", question.column, question.against), lambda: _axis(column, y, CELLS_Y))
-    chosen, cells = _layers(x, y, lit, x_axis, y_axis)
+    pair = (question.column, question.against)
+    x_axis, y_axis, place = rows.remember(("cells", pair), lambda: _placed(question, rows, x, y))
+    chosen, cells = _layers(x, y, place, lit, x_axis, y_axis)
     group = np.full(len(chosen), -1, dtype=np.int64)
     if found.codes is not None:
         group = found.codes[at[chosen]].astype(np.int64)
-    summary = rows.remember(("related", question.column, question.against), lambda: _Summary(x, y))
-    slope = relation.least_squares(x, y) if len(x) else None
+    summary = rows.remember(("related", pair), lambda: _Summary(x, y))
+    slope = summary.line
     return RelateAnswer(
         question=question,
         column=column,
@@ -180,8 +180,7 @@ def relate(question: Relate, rows: Rows) -> RelateAnswer:
         else None,
         curve=relation.lowess(x, y) if question.fit == "curve" else None,
         turning=rows.remember(
-            ("turning", question.column, question.against),
-            lambda: _Turned(_turning(question, rows, x, y, at, slope)),
+            ("turning", pair), lambda: _Turned(_turning(question, rows, x, y, at, slope))
         ).turning,
     )
 
@@ -200,6 +199,7 @@ class _Turned:
 class _Summary:
     def __init__(self, x: Floats, y: Floats) -> None:
         self.correlation = relation.correlation(x, y)
+        self.line = relation.least_squares(x, y)
 
 
 def _pair(question: Relate, rows: Rows) -> tuple[Floats, Floats, Ints]:
@@ -211,39 +211,55 @@ def _pair(question: Relate, rows: Rows) -> tuple[Floats, Floats, Ints]:
     return x[at], y[at], at
 
 
-def _axis(column: Column, values: Floats, cells: int) -> Axis:
+def _placed(question: Relate, rows: Rows, x: Floats, y: Floats) -> tuple[Axis, Axis, Ints]:
+    """Return both axes, and in which cell each row lies."""
+    x_axis = _axis(rows, question.against, x, CELLS_X)
+    y_axis = _axis(rows, question.column, y, CELLS_Y)
+    high = len(y_axis.edges) - 1
+    return x_axis, y_axis, _cell_of(x, x_axis.edges) * high + _cell_of(y, y_axis.edges)
+
+
+def _axis(rows: Rows, name: str, values: Floats, cells: int) -> Axis:
     """Return an axis with cells of a round width, which leaves far tails out."""
+    column = rows.table.column(name)
     if not len(values):
         return Axis(np.array([0.0, 1.0]))
-    ascending = np.sort(values)
-    low, high = float(ascending[0]), float(ascending[-1])
+    low, high = float(values.min()), float(values.max())
     if high <= low:
         return Axis(np.array([low - 0.5, low + 0.5]))
     if column.kind.temporal:
         days = max(1, math.ceil((high - low) / 86_400 / cells))
         return Axis(even_edges(low, high, days * 86_400.0))
+    # all kept rows with this column, in order already; a few may lack the other column
+    ascending = rows.measured(name).values
     figures = box(ascending)
     kept = window(ascending, figures.low_whisker, figures.high_whisker)
-    whole = column.kind == Kind.WHOLE
-    edges = even_edges(kept.low, kept.high, round_width((kept.high - kept.low) / cells, whole))
-    below, above = (
-        np.searchsorted(ascending, edges[0]),
-        len(ascending) - np.searchsorted(ascending, edges[-1]),
-    )
-    return Axis(edges, int(below), int(above))
+    low, high = max(low, kept.low), min(high, kept.high)
+    if high <= low:
+        low, high = float(values.min()), float(values.max())
+    edges = even_edges(low, high, round_width((high - low) / cells, column.kind == Kind.WHOLE))
+    return Axis(edges, int((values < edges[0]).sum()), int((values >= edges[-1]).sum()))
+
+
+def _cell_of(values: Floats, edges: Floats) -> Ints:
+    """Return the left-closed cell of each value; values beyond the ends are in the cells there."""
+    last = len(edges) - 2
+    width = (edges[-1] - edges[0]) / (last + 1)
+    found = np.clip((values - edges[0]) / width, 0, last).astype(np.int64)
+    # the division may land beside an edge that the value stands on
+    found -= (values < edges[found]) & (found > 0)
+    found += (values >= edges[found + 1]) & (found < last)
+    return np.asarray(found, dtype=np.int64)
 
 
 def _layers(
-    x: Floats, y: Floats, lit: Bools | None, x_axis: Axis, y_axis: Axis
+    x: Floats, y: Floats, place: Ints, lit: Bools | None, x_axis: Axis, y_axis: Axis
 ) -> tuple[Ints, tuple[Cell, ...]]:
     """Return which rows are drawn one by one, and the cells that stand for the others."""
     if len(x) <= MOST_POINTS:
         return np.arange(len(x)), ()
     x_edges, y_edges = x_axis.edges, y_axis.edges
     wide, high = len(x_edges) - 1, len(y_edges) - 1
-    i = np.clip(np.searchsorted(x_edges, x, side="right") - 1, 0, wide - 1)
-    j = np.clip(np.searchsorted(y_edges, y, side="right") - 1, 0, high - 1)
-    place = i * high + j
     counts = np.bincount(place, minlength=wide * high)
     lit_counts = None if lit is None else np.bincount(place[lit], minlength=wide * high)
     thin = (counts > 0) & (counts <= THIN)

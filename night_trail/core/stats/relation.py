@@ -13,8 +13,8 @@ from night_trail.core.table import Floats
 MOST_PAIRS = 1_000
 """Rows whose pairs Theil–Sen looks at; half a million slopes settle the median."""
 
-MOST_RANKED = 60_000
-"""Rows that are ranked; ρ and ξ of so many differ from those of all in the third decimal."""
+MOST_RANKED = 30_000
+"""Rows that are ranked; ρ and ξ of so many are those of all to about a hundredth."""
 
 CURVE_POINTS = 60
 MOST_CURVE = 4_000
@@ -58,7 +58,7 @@ def correlation(x: Floats, y: Floats) -> Correlation | None:
 
 
 def some_of(*columns: np.ndarray) -> tuple[np.ndarray, ...]:
-    """Return the rows of columns, a fixed random part of 60,000 where there are more."""
+    """Return the rows of columns, a fixed random part of 30,000 where there are more."""
     if len(columns[0]) <= MOST_RANKED:
         return columns
     chosen = np.random.default_rng(SEED).choice(len(columns[0]), MOST_RANKED, replace=False)
