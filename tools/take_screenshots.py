@@ -26,6 +26,7 @@ def main(address: str) -> None:
         tables(page, base)
         desk(page, base)
         tale(page, base)
+        looking(page, base)
         browser.close()
 
 
@@ -119,6 +120,24 @@ def desk(page: Page, base: str) -> None:
     page.reload()
     shot(page, "desk-day")
     page.context.clear_cookies(name="theme")
+
+
+def looking(page: Page, base: str) -> None:
+    for words, name in (
+        ("average late_min by line only where rain_mm above 2", "compare"),
+        ("late_min vs rain_mm with a curve", "relate"),
+    ):
+        table(page, base, "night_buses")
+        page.get_by_role("button", name="Start a trail", exact=True).click()
+        page.wait_for_load_state("networkidle")
+        page.locator("#word-box").fill(words)
+        page.keyboard.press("Enter")
+        page.wait_for_load_state("networkidle")
+        if name == "compare":
+            page.locator("#stage .mark").first.click()
+        page.evaluate("document.activeElement.blur()")
+        page.mouse.move(640, 780)
+        shot(page, name)
 
 
 def tale(page: Page, base: str) -> None:

@@ -128,9 +128,10 @@ class Gathered:
         for chosen in (*itertools.combinations(likely, 2), *itertools.combinations(likely[:8], 3)):
             if math.prod(self.columns[i].distinct for i in chosen) < self.height:
                 continue
-            together = self._combined(chosen)
-            if _repeats_early(together) or len(np.unique(together)) < len(together):
+            if _repeats(self._combined(chosen, 500)) or _repeats(self._combined(chosen)):
                 continue
+            if self.height <= SAMPLE:
+                return tuple(self.columns[i].name for i in chosen)
             tried += 1
             whole = pl.DataFrame([fetch(i).alias(str(i)) for i in chosen])
             if whole.n_unique() == self.height:
@@ -146,11 +147,11 @@ class Gathered:
             self._coded[i] = ranks.fill_null(-1).to_numpy()
         return self._coded[i]
 
-    def _combined(self, columns: tuple[int, ...]) -> Ints:
+    def _combined(self, columns: tuple[int, ...], head: int | None = None) -> Ints:
         """Return columns of the sample together as one number a row; at most 20,000³ fits 64 bits."""
-        found = self._codes(columns[0]) + 1
+        found = self._codes(columns[0])[:head] + 1
         for i in columns[1:]:
-            found = found * (SAMPLE + 1) + self._codes(i) + 1
+            found = found * (SAMPLE + 1) + self._codes(i)[:head] + 1
         return found
 
     def _repeats(self) -> list[Finding]:
@@ -310,9 +311,8 @@ def _families(pairs: list[tuple[str, str]]) -> list[list[str]]:
     return [[name for name in names if name in family] for family in large]
 
 
-def _repeats_early(codes: Ints) -> bool:
-    few = codes[:500]
-    return len(np.unique(few)) < len(few)
+def _repeats(codes: Ints) -> bool:
+    return len(np.unique(codes)) < len(codes)
 
 
 def _correlations(values: Floats) -> Floats:

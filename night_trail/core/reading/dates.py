@@ -66,6 +66,7 @@ _MONTH_WORD = (
     r"(?:jan(?:uary)?|feb(?:ruary)?|mar(?:ch)?|apr(?:il)?|may|june?|july?|aug(?:ust)?|sept?(?:ember)?"
     r"|oct(?:ober)?|nov(?:ember)?|dec(?:ember)?)"
 )
+_WHOLE_DATE = re.compile(r"^\d{4}-\d{1,2}-\d{1,2}")
 _LIKELY = re.compile(
     rf"^(?:{_WEEKDAY[1:]})?(?:\d{{4}}[-/.]\d{{1,2}}(?:[-/.]\d{{1,2}})?|\d{{1,2}}[-/.]\d{{1,2}}[-/.](?:\d{{4}}|\d{{2}})"
     rf"|\d{{1,2}}/\d{{4}}|\d{{1,2}}(?:st|nd|rd|th)?[- ]?{_MONTH_WORD}[-., ]*(?:\d{{4}}|\d{{2}})"
@@ -118,11 +119,14 @@ def as_dates(
     likely = [text for text in sample if _LIKELY.match(text)]
     if len(likely) < enough * 0.9 * len(sample):
         return None
-    whole_periods = _periods(clean, len(present), enough)
-    if whole_periods is not None:
-        return whole_periods
-    texts = _unified(clean)
-    examples = _unified(pl.Series(list(dict.fromkeys(likely)), dtype=pl.String))
+    different = list(dict.fromkeys(likely))
+    if not _WHOLE_DATE.match(different[0]):
+        whole_periods = _periods(clean, len(present), enough)
+        if whole_periods is not None:
+            return whole_periods
+    tidied = [(p, plain) for p, plain in _TIDIED if any(re.search(p, text) for text in different)]
+    texts = _unified(clean, tidied)
+    examples = _unified(pl.Series(different, dtype=pl.String), tidied)
     tried: list[tuple[int, pl.Series, str]] = []
     for format_, zoned, words in _formats(examples, order):
         cells = _parsed(texts, format_, zoned)
@@ -177,12 +181,13 @@ def order_shown(texts: Iterable[str]) -> str:
     return "" if day == month else "day" if day else "month"
 
 
-def _unified(texts: pl.Series) -> pl.Series:
-    """Return texts without weekday, ordinal endings and spelled-out zones, which say nothing more."""
-    first = texts.drop_nulls().head(1_000)
-    for pattern, plain in _TIDIED:
-        if first.str.contains(pattern).any():  # a look at some spares a pass over all
-            texts = texts.str.replace(pattern, plain)
+def _unified(texts: pl.Series, tidied: list[tuple[str, str]]) -> pl.Series:
+    """Return texts without weekday, ordinal endings and spelled-out zones, which say nothing more.
+
+    ``tidied`` are the replacements that some cells ask for: a pass over all costs.
+    """
+    for pattern, plain in tidied:
+        texts = texts.str.replace(pattern, plain)
     return texts
 
 
