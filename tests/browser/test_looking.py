@@ -38,6 +38,16 @@ def test_from_an_outlying_group_to_what_explains_it(page: Page) -> None:
     choose(page, "shape", "bars")
     expect(page.locator("#stage rect.bar")).to_have_count(14)
     settled(page)
+    # the numbers of the picture, which follow it, and can be closed by key
+    page.get_by_role("button", name="As a table").click()
+    drawer = page.locator("#drawer")
+    expect(drawer.locator("tbody tr")).to_have_count(14)
+    expect(drawer).to_contain_text("N6 Tannery Hill")
+    choose(page, "across", "across depot")
+    expect(drawer.locator("tbody tr")).to_have_count(3)
+    page.keyboard.press("Escape")
+    expect(drawer.locator("table")).to_have_count(0)
+    expect(page.locator("#numbers-toggle")).to_be_focused()
     # a third measure: how it moves with the rain
     choose(page, "way", "how it moves with another")
     expect(sentence).to_contain_text("How does late_min move with")

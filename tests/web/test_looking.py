@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import csv
 import html
+import io
 import re
 
 import pytest
@@ -12,11 +14,12 @@ from django.urls import reverse
 
 from night_trail.core.question import to_json
 from night_trail.core.slots import sentence
-from night_trail.core.turns import Beside, Light, Say
+from night_trail.core.turns import Beside, Light, OnlyWords, Say
 from night_trail.demo.story import WET
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.trails.models import Step
+from night_trail.trails.pictures import Desk
 from night_trail.trails.services import start_trail, take_turn
 from tests.web.test_remedies import table_from
 
@@ -100,3 +103,27 @@ def test_hostile_names_on_every_picture(client: Client, owner: User, tmp_path: o
         page = get(client, step, "step").content.decode()
         assert "<script>" not in page.replace("<script src", "") and "<i>{" not in page
         assert "&lt;i&gt;{g}" in page
+
+
+@pytest.mark.parametrize(
+    "words", [*QUESTIONS, "late_min by depot as box plots", "late_min by depot", "depot"]
+)
+def test_the_numbers_behind_every_picture_are_a_table_and_a_file(
+    client: Client, owner: User, table: Table, words: str
+) -> None:
+    step = asked(owner, table, words)
+    page = get(client, step, "numbers").content.decode()
+    rows = list(csv.reader(io.StringIO(get(client, step, "numbers-csv").content.decode())))
+    header, cells = rows[0], rows[1:]
+    assert header[-1] == "lit" and cells and all(len(row) == len(header) for row in cells)
+    assert all(f'<th scope="col">{html.escape(name)}</th>' in page for name in header)
+    desk = Desk(step.trail.version, step.scene_value())
+    basis = desk.answer(step.scene_value().main).basis
+    counted = next((i for i, name in enumerate(header) if name in ("count", "rows")), None)
+    assert counted is not None and sum(int(row[counted]) for row in cells) == basis.used
+    if header[counted] == "count":
+        assert sum(int(row[-1]) for row in cells) == basis.lit
+    bare = take_turn(start_trail(owner, table), Say(words))
+    assert b"lit" not in get(client, bare, "numbers-csv").content.splitlines()[0]
+    empty = take_turn(bare, OnlyWords("late_min above 99999"))
+    assert get(client, empty, "numbers").status_code == 200

@@ -49,9 +49,8 @@ class HistogramAnswer:
     """A histogram, one group or several on shared bins.
 
     ``edges`` are k + 1 places on the column's axis (dates in seconds).
-    ``lowest`` and ``highest`` are the extreme values, inside or outside the
-    edges. ``width`` is the width of even bins, ``calendar`` the unit of
-    calendar bins. ``humps`` are places, found only for a single group.
+    ``width`` is the width of even bins, ``calendar`` the unit of calendar
+    bins. ``humps`` are places, found only for a single group.
     """
 
     question: Spread

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import re
 
 import numpy as np
@@ -9,9 +10,12 @@ from django.http import Http404, HttpRequest, HttpResponse, HttpResponseNotModif
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
+from night_trail.core.figures import Figures, figures_of
 from night_trail.core.question import key
+from night_trail.core.words.numbers import number
 from night_trail.draw import MAIN, Size
 from night_trail.people.context import theme
+from night_trail.tables.cells import neutral
 from night_trail.trails.choices import choices
 from night_trail.trails.models import Step
 from night_trail.trails.page import own_step
@@ -130,4 +134,44 @@ def rows_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse | Stre
     found = own_step(request, trail, step)
     response = StreamingHttpResponse(csv_pieces(_desk(found)), content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{_file_name(found)}.csv"'
+    return response
+
+
+MOST_NUMBERS = 500
+
+
+def _figures(step: Step) -> Figures:
+    desk = _desk(step)
+    if desk.scene.main is None:
+        raise Http404
+    return figures_of(desk.answer(desk.scene.main))
+
+
+@require_GET
+def numbers(request: HttpRequest, trail: int, step: int) -> HttpResponse:
+    """Show the numbers behind the main picture as a table."""
+    found = own_step(request, trail, step)
+    figures = _figures(found)
+    shown = [
+        [(number(f, 6), True) if isinstance(f, (int, float)) else (f or "—", False) for f in row]
+        for row in figures.rows[:MOST_NUMBERS]
+    ]
+    hidden = len(figures.rows) - len(shown)
+    return render(
+        request,
+        "trails/_numbers.html",
+        {"step": found, "names": figures.names, "rows": shown, "hidden": hidden},
+    )
+
+
+@require_GET
+def numbers_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
+    """Return the numbers behind the main picture as a CSV file."""
+    found = own_step(request, trail, step)
+    figures = _figures(found)
+    response = HttpResponse(content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="{_file_name(found)}-numbers.csv"'
+    writer = csv.writer(response, lineterminator="\n")
+    writer.writerow([neutral(name) for name in figures.names])
+    writer.writerows([neutral(f) if isinstance(f, str) else f for f in row] for row in figures.rows)
     return response

@@ -56,7 +56,7 @@ document.addEventListener("htmx:after:swap", (event) => {
   if (id === "popover" && status < 400) openPopover();
   if (id === "desk" && status < 400) {
     popover().hidePopover?.();
-    if ($("#drawer").childElementCount) showRows();
+    if ($("#drawer").childElementCount) showDrawer($("#drawer [data-drawer]")?.dataset.drawer);
     $("#way-" + desk().dataset.step.split("/").at(-2))?.scrollIntoView({ block: "nearest" });
   }
 });
@@ -103,16 +103,17 @@ document.addEventListener("submit", (event) => {
 });
 
 // ---- rows ----
-function showRows() {
-  htmx.ajax("GET", `${desk().dataset.step}rows/`, { source: "#drawer", target: "#drawer", swap: "innerHTML" });
+function showDrawer(part = "rows") {
+  htmx.ajax("GET", `${desk().dataset.step}${part}/`, { source: "#drawer", target: "#drawer", swap: "innerHTML" });
 }
 document.addEventListener("click", (event) => {
   if (event.target.closest?.("[data-close-drawer]")) closeDrawer();
   if (event.target.closest?.("#annotate-toggle")) toggleAnnotating();
 });
 function closeDrawer() {
+  const part = $("#drawer [data-drawer]")?.dataset.drawer ?? "rows";
   $("#drawer").replaceChildren();
-  $("#rows-toggle")?.focus();
+  $(`#${part}-toggle`)?.focus();
 }
 
 // ---- keys ----
@@ -126,7 +127,7 @@ const keys = {
   o: () => change({ turn: "keep lit" }),
   x: () => change({ turn: "set aside" }),
   b: () => change({ turn: "beside" }),
-  r: () => ($("#drawer").childElementCount ? closeDrawer() : showRows()),
+  r: () => ($("#drawer").childElementCount ? closeDrawer() : showDrawer()),
   k: () => ($("#cairn-title") ? $("#cairn-title").focus() : $("#leave-cairn button")?.click()),
   n: () => toggleAnnotating(),
   "?": () => $("#keys").showModal(),

@@ -1,0 +1,111 @@
+"""The numbers behind a picture, as a table: for who cannot see it, and for another tool."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from night_trail.core.answers import Answer
+from night_trail.core.answers.bars import BarsAnswer
+from night_trail.core.answers.boxes import BoxesAnswer
+from night_trail.core.answers.compare import CompareAnswer
+from night_trail.core.answers.histogram import HistogramAnswer
+from night_trail.core.answers.relate import RelateAnswer
+from night_trail.core.conditions import iso
+from night_trail.core.table import Column
+
+Figure = str | int | float | None
+
+
+@dataclass(frozen=True)
+class Figures:
+    """Column names and rows; figures are as they were computed, dates in ISO 8601."""
+
+    names: tuple[str, ...]
+    rows: tuple[tuple[Figure, ...], ...]
+
+
+def figures_of(answer: Answer) -> Figures:
+    """Return the numbers that a picture draws, a row for each mark."""
+    names, rows = _MAKERS[type(answer)](answer)
+    if answer.basis.lit is None:
+        return Figures(tuple(names), tuple(tuple(row[: len(names)]) for row in rows))
+    return Figures((*names, "lit"), tuple(tuple(row) for row in rows))
+
+
+def _at(column: Column, value: float | None) -> Figure:
+    if value is None:
+        return None
+    return iso(value, column.kind) if column.kind.temporal else value
+
+
+Made = tuple[list[str], Iterator[list[Figure]]]
+
+
+def _histogram(answer: HistogramAnswer) -> Made:
+    across = answer.question.across
+    names = [*([across] if across else []), f"{answer.column.name} from", "to below", "count"]
+
+    def rows() -> Iterator[list[Figure]]:
+        inner_edges = [float(edge) for edge in answer.edges]
+        overall = answer.overall
+        edges = [overall.low, *inner_edges, overall.high] if overall else [0.0, *inner_edges, 0.0]
+        for position, group in enumerate(answer.groups):
+            for i, count in enumerate(group.counts):
+                inner = 0 < i < len(group.counts) - 1
+                if inner or count:
+                    low, high = (_at(answer.column, v) for v in (edges[i], edges[i + 1]))
+                    label: list[Figure] = [answer.grouping.groups[position].label] if across else []
+                    yield [*label, low, high, int(count), None if group.lit is None else int(group.lit[i])]
+
+    return names, rows()
+
+
+def _boxes(answer: BoxesAnswer) -> Made:
+    fields = ["low_whisker", "q1", "median", "q3", "high_whisker"]
+    names = [answer.question.across or "rows", "count", *(f.replace("_", " ") for f in fields), "beyond"]
+
+    def rows() -> Iterator[list[Figure]]:
+        for box in answer.boxes:
+            found = box.figures
+            values = [_at(answer.column, getattr(found, field)) for field in fields]
+            yield [box.label or "all", found.n, *values, found.below + found.above, box.n_lit]
+
+    return names, rows()
+
+
+def _bars(answer: BarsAnswer) -> Made:
+    names = [answer.column.name, "count", "share", "share from", "share to"]
+    return names, ([b.group.label, b.count, b.share, b.low, b.high, b.lit] for b in answer.bars)
+
+
+def _compare(answer: CompareAnswer) -> Made:
+    names = [answer.question.across, "rows", answer.question.measure.aggregate, "from", "to"]
+    return names, ([g.label, g.n, g.value, g.low, g.high, g.lit_value] for g in answer.groups)
+
+
+def _relate(answer: RelateAnswer) -> Made:
+    x, y = answer.against, answer.column
+    names = [f"{x.name} from", f"{x.name} to", f"{y.name} from", f"{y.name} to", "count"]
+
+    def rows() -> Iterator[list[Figure]]:
+        points = answer.points
+        for i in range(len(points.x)):
+            here = [_at(x, float(points.x[i])), _at(y, float(points.y[i]))]
+            lit = None if points.lit is None else int(points.lit[i])
+            yield [here[0], here[0], here[1], here[1], 1, lit]
+        for cell in answer.cells:
+            ends = [_at(x, cell.x_low), _at(x, cell.x_high), _at(y, cell.y_low), _at(y, cell.y_high)]
+            yield [*ends, cell.count, cell.lit]
+
+    return names, rows()
+
+
+_MAKERS: dict[type, Callable[[Any], Made]] = {
+    HistogramAnswer: _histogram,
+    BoxesAnswer: _boxes,
+    BarsAnswer: _bars,
+    CompareAnswer: _compare,
+    RelateAnswer: _relate,
+}
