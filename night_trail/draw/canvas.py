@@ -119,12 +119,7 @@ class Canvas:
         if not self.labelled:
             return
         wanted = max(3, int((scale.end - scale.start) / 85))
-        if column.kind.temporal:
-            found = date_ticks(scale.low, scale.high, wanted, column.kind)
-        else:
-            found = ticks(scale.low, scale.high, wanted, whole=column.kind == Kind.WHOLE)
-            if column.unit in (YEAR, CLOCK):
-                found = [Tick(t.at, bare(t.at, column.unit)) for t in found]
+        found = column_ticks(column, scale.low, scale.high, wanted, whole=column.kind == Kind.WHOLE)
         low = scale.start + (keep_clear if scale.start > self.x_start else -1.0)
         high = scale.end - (keep_clear if scale.end < self.x_end else -1.0)
         self.bottom_ticks([t for t in found if low <= scale(t.at) <= high], scale)
@@ -230,6 +225,16 @@ class Canvas:
             "column": self.x_column,
             "plot": [self.x_start, self.y_start, self.x_end, self.y_end],
         }
+
+
+def column_ticks(column: Column, low: float, high: float, wanted: int, whole: bool) -> list[Tick]:
+    """Return ticks as a column wants them written: calendar places, years, times of day, or numbers."""
+    if column.kind.temporal:
+        return date_ticks(low, high, wanted, column.kind)
+    found = ticks(low, high, wanted, whole=whole)
+    if column.unit in (YEAR, CLOCK):
+        return [Tick(t.at, bare(t.at, column.unit)) for t in found]
+    return found
 
 
 def unit_title(column: Column) -> str:

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import math
 
-from night_trail.core.answers.compare import CompareAnswer, Group
-from night_trail.core.table import Kind, Table
-from night_trail.core.words.compare import axis_words, figure_words
-from night_trail.draw.canvas import Canvas, Size, label, line
-from night_trail.draw.scales import Lanes, Linear, Tick, date_ticks, ticks
+from night_trail.core.answers.compare import CompareAnswer, Group, is_share
+from night_trail.core.slots.compare import measure_words
+from night_trail.core.table import Table
+from night_trail.core.words.compare import figure_words
+from night_trail.draw.canvas import Canvas, Size, column_ticks, label, line
+from night_trail.draw.scales import Lanes, Linear, Tick, ticks
 from night_trail.draw.svg import Svg, el, group
 from night_trail.draw.text import width
 
 THICKEST = 30.0
+UNITLESS = ("count", "distinct", "share", "ratio")
 
 
 def draw_compare(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> Canvas:
@@ -37,7 +39,7 @@ def draw_compare(answer: CompareAnswer, table: Table, size: Size, prefix: str) -
         for tick in _ticks(answer, x):
             canvas.under.append(line(x(tick.at), canvas.y_start, x(tick.at), canvas.y_end, "grid"))
         canvas.bottom_ticks(_ticks(answer, x), x)
-        canvas.bottom_title(axis_words(answer, table) + ("" if low <= 0 <= high else " · not from 0"))
+        canvas.bottom_title(_axis_words(answer, table) + ("" if low <= 0 <= high else " · not from 0"))
     if low <= 0 <= high:
         canvas.under.append(line(x(0.0), canvas.y_start, x(0.0), canvas.y_end, "axis"))
     if answer.question.shape == "dots" and math.isfinite(answer.overall) and canvas.labelled:
@@ -75,15 +77,20 @@ def _domain(answer: CompareAnswer) -> tuple[float, float]:
 
 def _ticks(answer: CompareAnswer, x: Linear) -> list[Tick]:
     wanted = max(2, int((x.end - x.start) / 95))
-    column = answer.column
-    if column is not None and column.kind.temporal:
-        return date_ticks(x.low, x.high, wanted, column.kind)
-    shares = answer.question.measure.aggregate == "share" or (
-        column is not None and column.kind == Kind.YES_NO and answer.question.measure.aggregate == "mean"
-    )
-    if shares:
+    measure, column = answer.question.measure, answer.column
+    if is_share(measure, column):
         return [Tick(t.at / 100, f"{t.label}\u2009%") for t in ticks(100 * x.low, 100 * x.high, wanted)]
-    return ticks(x.low, x.high, wanted)
+    if column is None or measure.aggregate in UNITLESS:
+        return ticks(x.low, x.high, wanted)
+    return column_ticks(column, x.low, x.high, wanted, whole=False)
+
+
+def _axis_words(answer: CompareAnswer, table: Table) -> str:
+    """Return what the axis shows, with its unit."""
+    measure, column = answer.question.measure, answer.column
+    text = measure_words(measure, table).removeprefix("the ")
+    unit = column.unit if column is not None and measure.aggregate not in UNITLESS else ""
+    return f"{text}, {unit}" if unit else text
 
 
 def _group(

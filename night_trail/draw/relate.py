@@ -9,8 +9,8 @@ import numpy as np
 from night_trail.core.answers.relate import Cell, RelateAnswer
 from night_trail.core.table import Column, Floats, Kind, Table
 from night_trail.core.words.numbers import percent, value
-from night_trail.draw.canvas import Canvas, Size, label, line, unit_title
-from night_trail.draw.scales import Linear, Tick, date_ticks, ticks
+from night_trail.draw.canvas import Canvas, Size, column_ticks, label, line, unit_title
+from night_trail.draw.scales import Linear
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import width
 
@@ -23,7 +23,9 @@ def draw_relate(answer: RelateAnswer, table: Table, size: Size, prefix: str) -> 
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     y_low, y_high = _roomy(answer.y.ends)
     x_low, x_high = _roomy(answer.x.ends)
-    y_ticks = _ticks(answer.column, y_low, y_high, 5 if canvas.full else 3)
+    y_ticks = column_ticks(
+        answer.column, y_low, y_high, 5 if canvas.full else 3, whole=answer.column.kind == Kind.WHOLE
+    )
     legend = _legend(answer) if canvas.full else []
     if canvas.labelled:
         canvas.left = max((width(t.label) for t in y_ticks), default=0.0) + 18.0
@@ -52,12 +54,6 @@ def draw_relate(answer: RelateAnswer, table: Table, size: Size, prefix: str) -> 
 def _roomy(ends: tuple[float, float]) -> tuple[float, float]:
     room = 0.03 * (ends[1] - ends[0])
     return ends[0] - room, ends[1] + room
-
-
-def _ticks(column: Column, low: float, high: float, wanted: int) -> list[Tick]:
-    if column.kind.temporal:
-        return date_ticks(low, high, wanted, column.kind)
-    return ticks(low, high, wanted, whole=column.kind == Kind.WHOLE)
 
 
 def _legend(answer: RelateAnswer) -> list[tuple[str, int]]:

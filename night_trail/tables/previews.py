@@ -20,7 +20,7 @@ from night_trail.core.recipe.offers import Offer, column_offers
 from night_trail.core.table import Column, Kind
 from night_trail.core.words.numbers import number
 from night_trail.tables.cells import Cell, cells_of
-from night_trail.tables.models import Arrival
+from night_trail.tables.models import Arrival, Version
 
 ROWS = 14
 MOST_REMEDIES = 100
@@ -142,7 +142,8 @@ def _steps(offers: list[Offer], chosen: tuple[Step, ...]) -> list[Step]:
 def remedies_from(posted: QueryDict) -> list[Any]:
     """Return the ticked remedies as they are kept."""
     steps = [decode_step(text[:200_000]) for text in posted.getlist("remedy")[:MOST_REMEDIES]]
-    return [msgspec.to_builtins(step) for step in steps]
+    kept: list[Any] = Version.as_json(steps)
+    return kept
 
 
 def _about(rows: int) -> str:

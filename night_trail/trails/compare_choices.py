@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from night_trail.core.answers.compare import first_measure, fits
-from night_trail.core.answers.spread import MOST_GROUPS, can_group
+from night_trail.core.answers.compare import AGGREGATES, first_measure, fits
+from night_trail.core.answers.spread import makes_groups
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Bins, Compare, Measure
-from night_trail.core.slots.compare import AGGREGATE_WORDS, ORDER_WORDS, SHAPE_WORDS, aggregate_words
+from night_trail.core.slots.compare import ORDER_WORDS, SHAPE_WORDS, aggregate_words
 from night_trail.core.table import Column
 from night_trail.core.words.conditions import in_words
 from night_trail.trails.pictures import Desk
@@ -43,7 +43,7 @@ def _aggregates(desk: Desk, question: Compare) -> list[Offer]:
     best = first_measure(column).aggregate
     noun = desk.table.row_noun[1]
     found = []
-    for key in AGGREGATE_WORDS | {"quantile": ""}:
+    for key in AGGREGATES:
         if key in ("count", "share"):
             continue
         if fits(key, column) or (column is None and key in ("mean", "sum")):
@@ -85,5 +85,5 @@ def _across(desk: Desk, question: Compare) -> list[Offer]:
     return [
         Offer(f"across {c.name}", c.name, c.name == question.across, f"{c.distinct:,} values")
         for c in desk.table.columns
-        if can_group(c) and c.distinct <= MOST_GROUPS and c.name != question.measure.column
+        if makes_groups(c) and c.name != question.measure.column
     ]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.answers.spread import MOST_GROUPS, can_group
+from night_trail.core.answers.spread import makes_groups
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Relate
 from night_trail.core.slots.relate import FIT_WORDS
@@ -35,6 +35,6 @@ def _colours(desk: Desk, question: Relate) -> list[Offer]:
         *(
             Offer(f"coloured by {c.name}", c.name, c.name == question.coloured, f"{c.distinct:,} values")
             for c in desk.table.columns
-            if can_group(c) and c.distinct <= MOST_GROUPS
+            if makes_groups(c)
         ),
     ]

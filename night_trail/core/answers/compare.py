@@ -10,7 +10,7 @@ from typing import get_args
 import numpy as np
 
 from night_trail.core.answers.basis import Basis, Grouping, grouping
-from night_trail.core.answers.spread import MOST_GROUPS, can_group, natural_order
+from night_trail.core.answers.spread import makes_groups, natural_order
 from night_trail.core.conditions import Condition, mask
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import BadQuestion
@@ -58,7 +58,6 @@ class Carried:
     position: int
     rows: int
     share: float
-    least: float
 
 
 @dataclass(frozen=True)
@@ -160,10 +159,17 @@ def fits(aggregate: Aggregate, column: Column | None) -> bool:
     return column.kind.numeric and aggregate in ("mean", "median", "sum", "quantile", "ratio")
 
 
+def is_share(measure: Measure, column: Column | None) -> bool:
+    """Whether the figure is a share of rows: of those that meet a condition, or of yes."""
+    if measure.aggregate == "share":
+        return True
+    return column is not None and column.kind == Kind.YES_NO and measure.aggregate != "distinct"
+
+
 def compare_question(measure: Measure, across: Column) -> Compare:
     """Return the comparison of a measure as it is best shown first."""
-    order = "own" if natural_order(across) == "own" or across.kind.measured else "value"
-    return Compare(measure, across.name, first_shape(measure), "own" if order == "own" else "value")
+    own = natural_order(across) == "own" or across.kind.measured
+    return Compare(measure, across.name, first_shape(measure), "own" if own else "value")
 
 
 def check(question: Compare, table: Table) -> None:
@@ -185,7 +191,7 @@ def check(question: Compare, table: Table) -> None:
     across = table.column(question.across)
     if question.across == measure.column:
         raise BadQuestion("A column cannot be compared across itself", "across", "Choose another column.")
-    if not can_group(across) or across.distinct > MOST_GROUPS:
+    if not makes_groups(across):
         raise BadQuestion(
             f"“{across.name}” has {across.distinct:,} values, too many groups to compare",
             "across",
@@ -200,11 +206,10 @@ def compare(question: Compare, rows: Rows) -> CompareAnswer:
     cells = rows.remember(("compared", measure, question.across), lambda: _cells(measure, rows, found))
     n_groups = len(found.groups)
     column = None if measure.column is None else table.column(measure.column)
-    shares = measure.aggregate == "share" or (column is not None and column.kind == Kind.YES_NO)
-    shares = shares and measure.aggregate != "distinct"
     # what does not depend on the lantern is computed once for a filter
     got, overall, carried = rows.remember(
-        ("figures", measure, question.across), lambda: _unlit(measure, cells, n_groups, shares)
+        ("figures", measure, question.across),
+        lambda: _unlit(measure, cells, n_groups, is_share(measure, column)),
     )
     lit_cells = None if rows.lit is None else cells.only(rows.lit[cells.at])
     lit = None if lit_cells is None else _plain_figures(measure, lit_cells, n_groups)
@@ -305,13 +310,9 @@ def _plain_figures(measure: Measure, cells: _Cells, n_groups: int) -> _Figures:
         pairs = np.unique(codes * width + values.astype(np.int64))
         return _Figures(np.bincount(pairs // width, minlength=n_groups).astype(np.float64), n, none)
     if measure.aggregate in ("median", "quantile"):
-        level = 0.5 if measure.aggregate == "median" else measure.level
-        order = _by_group(codes)
-        ends = np.cumsum(n)
-        found = [
-            float(quantiles(values[order[end - k : end]], (level,))[0]) if k else np.nan
-            for end, k in zip(ends, n, strict=True)
-        ]
+        level = _level(measure)
+        members = _members(cells, n) if n_groups else []
+        found = [float(quantiles(part, (level,))[0]) if len(part) else np.nan for part in members]
         return _Figures(np.asarray(found, dtype=np.float64), n, none)
     sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
     if measure.aggregate == "sum":
@@ -337,6 +338,10 @@ def _figures(measure: Measure, cells: _Cells, n_groups: int, shares: bool) -> _F
     }
     add = make.get(measure.aggregate)
     return plain if add is None else add(measure, cells, plain)
+
+
+def _level(measure: Measure) -> float:
+    return 0.5 if measure.aggregate == "median" else measure.level
 
 
 def _by_group(codes: Ints) -> Ints:
@@ -382,7 +387,7 @@ def _with_shares(cells: _Cells, plain: _Figures) -> _Figures:
 
 
 def _with_quantiles(measure: Measure, cells: _Cells, plain: _Figures) -> _Figures:
-    level = 0.5 if measure.aggregate == "median" else measure.level
+    level = _level(measure)
     intervals = [figures.quantile_interval(values, level) for values in _members(cells, plain.n)]
     ascending = cells.values
     ties = np.cumsum(np.concatenate([[0], ascending[1:] != ascending[:-1]])).astype(np.int64)
@@ -424,5 +429,5 @@ def _carried(measure: Measure, cells: _Cells, n_groups: int) -> tuple[Carried, .
         enough = np.flatnonzero(shares >= CARRIED)
         if len(enough):
             k = int(enough[0])
-            found.append(Carried(int(i), k + 1, float(shares[k]), float(values[k])))
+            found.append(Carried(int(i), k + 1, float(shares[k])))
     return tuple(found)

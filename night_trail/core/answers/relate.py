@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, grouping
-from night_trail.core.answers.spread import MOST_GROUPS, can_group
+from night_trail.core.answers.spread import makes_groups
 from night_trail.core.conditions import AllOf, Between, Condition, iso
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Relate
@@ -136,7 +136,7 @@ def check(question: Relate, table: Table) -> None:
         raise BadQuestion("A column moves with itself", "against", "Choose another column.")
     if question.coloured is not None:
         coloured = table.column(question.coloured)
-        if not can_group(coloured) or coloured.distinct > MOST_GROUPS:
+        if not makes_groups(coloured):
             many = f"“{coloured.name}” has {coloured.distinct:,} values"
             raise BadQuestion(f"{many}, too many to colour by", "coloured", "Choose a category.")
 
@@ -145,17 +145,17 @@ def relate(question: Relate, rows: Rows) -> RelateAnswer:
     """Return where the rows lie between two columns."""
     table = rows.table
     column, against = table.column(question.column), table.column(question.against)
-    x, y, at = rows.remember(("pair", question.column, question.against), lambda: _pair(question, rows))
+    pair = (question.column, question.against)
+    x, y, at = rows.remember(("pair", pair), lambda: _pair(question, rows))
     found = grouping(rows, question.coloured, MOST_COLOURS + 1) if question.coloured else ALL_ROWS
     lit = None if rows.lit is None else rows.lit[at]
-    pair = (question.column, question.against)
     x_axis, y_axis, place = rows.remember(("cells", pair), lambda: _placed(question, rows, x, y))
     chosen, cells = _layers(x, y, place, lit, x_axis, y_axis)
     group = np.full(len(chosen), -1, dtype=np.int64)
     if found.codes is not None:
         group = found.codes[at[chosen]].astype(np.int64)
-    summary = rows.remember(("related", pair), lambda: _Summary(x, y))
-    slope = summary.line
+    summary = rows.remember(("related", pair), lambda: _summary(rows, x, y, at))
+    fitted = rows.remember(("fitted", pair, question.fit), lambda: _fitted(question, summary, x, y))
     return RelateAnswer(
         question=question,
         column=column,
@@ -173,33 +173,42 @@ def relate(question: Relate, rows: Rows) -> RelateAnswer:
         x=x_axis,
         y=y_axis,
         correlation=summary.correlation,
-        line=slope
-        if question.fit == "line"
-        else relation.theil_sen(x, y)
-        if question.fit == "robust"
-        else None,
-        curve=relation.lowess(x, y) if question.fit == "curve" else None,
-        turning=rows.remember(
-            ("turning", pair), lambda: _Turned(_turning(question, rows, x, y, at, slope))
-        ).turning,
+        line=fitted.line,
+        curve=fitted.curve,
+        turning=summary.turning,
     )
 
 
-def _line(question: Relate, x: Floats, y: Floats, slope: relation.Line | None) -> relation.Line | None:
-    if question.fit == "robust":
-        return relation.theil_sen(x, y)
-    return slope if question.fit == "line" else None
-
-
 @dataclass(frozen=True)
-class _Turned:
+class _Summary:
+    """What is said of two columns, whatever is lit and whichever fit is drawn."""
+
+    correlation: relation.Correlation | None
+    line: relation.Line | None
     turning: Turning | None
 
 
-class _Summary:
-    def __init__(self, x: Floats, y: Floats) -> None:
-        self.correlation = relation.correlation(x, y)
-        self.line = relation.least_squares(x, y)
+def _summary(rows: Rows, x: Floats, y: Floats, at: Ints) -> _Summary:
+    correlation, line = relation.correlation(x, y), relation.least_squares(x, y)
+    return _Summary(correlation, line, _turning(rows, x, y, at, correlation, line))
+
+
+@dataclass(frozen=True)
+class _Fitted:
+    line: relation.Line | None = None
+    curve: tuple[Floats, Floats] | None = None
+
+
+def _fitted(question: Relate, summary: _Summary, x: Floats, y: Floats) -> _Fitted:
+    match question.fit:
+        case "line":
+            return _Fitted(line=summary.line)
+        case "robust":
+            return _Fitted(line=relation.theil_sen(x, y))
+        case "curve":
+            return _Fitted(curve=relation.lowess(x, y))
+        case "none":
+            return _Fitted()
 
 
 def _pair(question: Relate, rows: Rows) -> tuple[Floats, Floats, Ints]:
@@ -285,11 +294,15 @@ def _layers(
 
 
 def _turning(
-    question: Relate, rows: Rows, x: Floats, y: Floats, at: Ints, line: relation.Line | None
+    rows: Rows,
+    x: Floats,
+    y: Floats,
+    at: Ints,
+    strength: relation.Correlation | None,
+    line: relation.Line | None,
 ) -> Turning | None:
     """Look within the groups of plausible categories for a relation that turns or fades (Simpson 1951)."""
     x, y, at = relation.some_of(x, y, at)
-    strength = relation.correlation(x, y)
     if line is None or strength is None or abs(strength.pearson) < 0.1 or len(x) < 5 * LEAST_IN_GROUP:
         return None
     able = [

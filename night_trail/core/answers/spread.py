@@ -39,6 +39,11 @@ def can_group(column: Column) -> bool:
     return column.kind.grouping or (not column.kind.temporal and 1 < column.distinct <= 50)
 
 
+def makes_groups(column: Column) -> bool:
+    """Whether its values can group rows, and are few enough to be told apart."""
+    return can_group(column) and column.distinct <= MOST_GROUPS
+
+
 def first_question(column: Column) -> Spread:
     """Return the first picture to show of a column."""
     return Spread(column=column.name, shape=shapes_for(column)[0], order=natural_order(column))
@@ -97,7 +102,7 @@ def check(question: Spread, table: Table) -> None:
             raise BadQuestion(
                 "Bars show one category", "across", "Choose a number or date to spread across groups."
             )
-        if not can_group(across) or across.distinct > MOST_GROUPS:
+        if not makes_groups(across):
             raise BadQuestion(
                 f"“{across.name}” has {across.distinct:,} values, too many groups to set side by side",
                 "across",

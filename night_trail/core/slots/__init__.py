@@ -10,12 +10,12 @@ from collections.abc import Callable
 from typing import Any
 
 from night_trail.core.answers.compare import compare_question, first_measure
-from night_trail.core.answers.spread import MOST_GROUPS, can_group, first_question
+from night_trail.core.answers.spread import first_question, makes_groups
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Compare, Question, Relate, Spread
 from night_trail.core.slots import compare, relate, spread
-from night_trail.core.slots.parts import Part, Sentence
+from night_trail.core.slots.parts import Part, Sentence, chosen
 from night_trail.core.table import Column, Table
 
 __all__ = ["Part", "Sentence", "changed", "read_body", "sentence", "short_name"]
@@ -70,13 +70,11 @@ def changed(
 
 
 def _another_way(question: Question, value: Any, table: Table) -> tuple[Question, str]:
-    if value not in WAYS:
-        raise BadQuestion(f"“{value}” does not fit there", "way", f"Choose {' or '.join(WAYS)}.")
+    chosen("way", value, WAYS)
+    column = table.column(question.column)
     if value == "spread":
-        column = table.column(question.column)
         asked = first_question(column)
         return asked, spread.short_name(asked)
-    column = table.column(question.column)
     if value == "relate":
         related = question if isinstance(question, Relate) else _relation(question, table)
         return related, relate.short_name(related)
@@ -109,11 +107,7 @@ def _relation(question: Question, table: Table) -> Relate:
 
 def _best_group(table: Table, measured: Column) -> str:
     """Return a category to compare across: one of a handful of groups before one of many."""
-    able = [
-        c
-        for c in table.columns
-        if c.name != measured.name and can_group(c) and 2 <= c.distinct <= MOST_GROUPS
-    ]
+    able = [c for c in table.columns if c.name != measured.name and makes_groups(c) and c.distinct >= 2]
     if not able:
         raise BadQuestion("No column makes groups to compare", table.name, "Cut a number into bands first.")
     return min(able, key=lambda c: (c.kind.numeric, not 3 <= c.distinct <= 20, c.distinct)).name

@@ -18,7 +18,7 @@ from night_trail.core.answers.compare import (
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Aggregate, Compare, Measure
-from night_trail.core.slots.parts import Part, Sentence
+from night_trail.core.slots.parts import Part, Sentence, chosen
 from night_trail.core.table import Column, Kind, Table
 from night_trail.core.words.conditions import from_words, in_words, take_column
 from night_trail.core.words.numbers import THIN, number
@@ -178,11 +178,6 @@ def _clause(question: Compare, rest: str) -> tuple[Compare, str]:
     raise BadQuestion(f"“{rest}” was not understood", "", "Try: as bars, sorted by value.")
 
 
-def aggregates_for(column: Column | None) -> list[Aggregate]:
-    """Return the aggregates that can be taken of a column."""
-    return [a for a in AGGREGATES if fits(a, column)]
-
-
 def changed(
     question: Compare, slot: str, value: Any, table: Table, lit: Condition | None
 ) -> tuple[Compare, str]:
@@ -214,9 +209,8 @@ def changed(
     }
     if slot not in labels:
         raise BadQuestion(f"There is no slot “{slot}” in this sentence")
-    if value not in labels[slot]:
-        raise BadQuestion(f"“{value}” does not fit there", slot, f"Choose {' or '.join(labels[slot])}.")
-    return replace(question, **{slot: value}), labels[slot][value]
+    label = chosen(slot, value, labels[slot])
+    return replace(question, **{slot: value}), label
 
 
 def _aggregate(question: Compare, value: Any, table: Table, lit: Condition | None) -> tuple[Compare, str]:

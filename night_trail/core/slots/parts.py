@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
+
+from night_trail.core.errors import BadQuestion
 
 
 @dataclass(frozen=True)
@@ -22,3 +26,10 @@ class Sentence:
 
     def __str__(self) -> str:
         return "".join(part.text for part in self.parts)
+
+
+def chosen(slot: str, value: Any, words: Mapping[str, str]) -> str:
+    """Return the words of a choice, or refuse one that the slot does not have."""
+    if value not in words:
+        raise BadQuestion(f"“{value}” does not fit there", slot, f"Choose {' or '.join(words)}.")
+    return words[value]

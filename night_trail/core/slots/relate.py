@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from night_trail.core.answers.relate import check
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Relate
-from night_trail.core.slots.parts import Part, Sentence
+from night_trail.core.slots.parts import Part, Sentence, chosen
 from night_trail.core.table import Table
 from night_trail.core.words.conditions import take_column
 
@@ -91,7 +91,6 @@ def changed(question: Relate, slot: str, value: Any, table: Table) -> tuple[Rela
         name_ = table.column(value).name if value else None
         return replace(question, coloured=name_), f"coloured by {value}" if value else "one colour"
     if slot == "fit":
-        if value not in FIT_WORDS:
-            raise BadQuestion(f"“{value}” does not fit there", slot, f"Choose {' or '.join(FIT_WORDS)}.")
-        return replace(question, fit=value), f"with {FIT_WORDS[value]}"
+        label = f"with {chosen(slot, value, FIT_WORDS)}"
+        return replace(question, fit=value), label
     raise BadQuestion(f"There is no slot “{slot}” in this sentence")

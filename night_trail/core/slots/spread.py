@@ -12,7 +12,7 @@ from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.spread import SHAPE_WORDS, check, first_question, fitted, natural_order
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Bins, Spread
-from night_trail.core.slots.parts import Part, Sentence
+from night_trail.core.slots.parts import Part, Sentence, chosen
 from night_trail.core.stats.bins import CALENDAR_SECONDS
 from night_trail.core.table import Column, Table
 from night_trail.core.words.conditions import take_column
@@ -244,9 +244,8 @@ def changed(question: Spread, slot: str, value: Any, table: Table) -> tuple[Spre
     }
     if slot not in labels:
         raise BadQuestion(f"There is no slot “{slot}” in this sentence")
-    if value not in labels[slot]:
-        raise BadQuestion(f"“{value}” does not fit there", slot, f"Choose {' or '.join(labels[slot])}.")
-    return fitted(_asked(question, **{slot: value}), table), labels[slot][value]
+    label = chosen(slot, value, labels[slot])
+    return fitted(_asked(question, **{slot: value}), table), label
 
 
 def _asked(question: Spread, **changes: Any) -> Spread:

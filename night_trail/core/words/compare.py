@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from night_trail.core.answers.compare import CompareAnswer, Group
+from night_trail.core.answers.compare import CompareAnswer, Group, is_share
 from night_trail.core.question import Compare
-from night_trail.core.table import Kind, Table
+from night_trail.core.table import Table
 from night_trail.core.words.numbers import counted, listed, number, percent, value
 from night_trail.core.words.value import Fact, Span, Words, spans
 
@@ -19,8 +19,8 @@ SURE = 0.05
 def figure_words(answer: CompareAnswer) -> Callable[[float], str]:
     """Return how a figure of this comparison is written: with its unit, as a share, as a count."""
     measure, column = answer.question.measure, answer.column
-    if measure.aggregate == "share" or (column is not None and column.kind == Kind.YES_NO):
-        return lambda at: percent(at, 3) if measure.aggregate != "distinct" else number(at)
+    if is_share(measure, column):
+        return lambda at: percent(at, 3)
     if column is None or measure.aggregate in ("count", "distinct", "ratio"):
         return number
     return lambda at: value(at, column.kind, column.unit)
@@ -194,14 +194,3 @@ def _left_out(answer: CompareAnswer, table: Table) -> list[str]:
             have, are = ("has", "is") if count == 1 else ("have", "are")
             found.append(f"{table.rows_in_words(count)} {have} no {name} and {are} left out.")
     return found
-
-
-def axis_words(answer: CompareAnswer, table: Table) -> str:
-    """Return what the axis of a comparison shows, with its unit."""
-    from night_trail.core.slots.compare import measure_words  # noqa: PLC0415  (slots build on words)
-
-    column = answer.column
-    text = measure_words(answer.question.measure, table).removeprefix("the ")
-    shown = answer.question.measure.aggregate not in ("count", "distinct", "share", "ratio")
-    unit = column.unit if column is not None and shown else ""
-    return f"{text}, {unit}" if unit else text
