@@ -8,9 +8,12 @@ condition but ``Missing``.
 
 from __future__ import annotations
 
+import calendar
 import datetime as dt
+import itertools
+import math
 from collections.abc import Callable, Iterator
-from typing import Annotated
+from typing import Annotated, Literal
 
 import msgspec
 import numpy as np
@@ -20,6 +23,7 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.table import Bools, Kind, Table, on_axis
 
 Text = Annotated[str, msgspec.Meta(max_length=2000)]
+MOST_CORNERS = 400
 Bound = float | Annotated[str, msgspec.Meta(max_length=40)] | None
 
 
@@ -71,6 +75,31 @@ class Missing(_Base, frozen=True, tag="missing"):
     column: Text
 
 
+class Recent(_Base, frozen=True, tag="recent"):
+    """The last so many days, weeks … up to the newest date of a column, which counts in."""
+
+    column: Text
+    count: Annotated[int, msgspec.Meta(ge=1, le=10_000)]
+    unit: Literal["day", "week", "month", "year"]
+
+
+class Loop(_Base, frozen=True, tag="loop"):
+    """Rows inside a loop drawn over two measured columns (dates in seconds), by the even-odd rule.
+
+    ``ends`` are the ends of the axes it was drawn on, as (low, high) of ``x``
+    and of ``y``: values beyond them stand at them, where the loop was drawn.
+    """
+
+    x: Text
+    y: Text
+    points: Annotated[tuple[tuple[float, float], ...], msgspec.Meta(min_length=3, max_length=MOST_CORNERS)]
+    ends: tuple[float, float, float, float]
+
+    def __post_init__(self) -> None:
+        if not all(math.isfinite(at) for at in (*itertools.chain(*self.points), *self.ends)):
+            raise BadQuestion("The loop has a corner nowhere", self.x, "Draw it again.")
+
+
 class Not(_Base, frozen=True, tag="not"):
     """All rows but these."""
 
@@ -89,10 +118,23 @@ class AnyOf(_Base, frozen=True, tag="any"):
     parts: Annotated[tuple[Condition, ...], msgspec.Meta(min_length=1, max_length=200)]
 
 
-Condition = Between | OneOf | Contains | Missing | Not | AllOf | AnyOf
+Leaf = Between | OneOf | Contains | Missing | Recent | Loop
+"""A condition on single columns."""
+
+Condition = Leaf | Not | AllOf | AnyOf
 
 
-def leaves(condition: Condition) -> Iterator[Between | OneOf | Contains | Missing]:
+def columns_of(condition: Condition) -> tuple[str, ...]:
+    """Return the columns a condition speaks of, each once, in order."""
+    named = [
+        n
+        for leaf in leaves(condition)
+        for n in ((leaf.x, leaf.y) if isinstance(leaf, Loop) else (leaf.column,))
+    ]
+    return tuple(dict.fromkeys(named))
+
+
+def leaves(condition: Condition) -> Iterator[Leaf]:
     """Yield the conditions on single columns."""
     match condition:
         case Not(part):
@@ -129,6 +171,10 @@ def mask(condition: Condition, table: Table) -> Bools:
             return _by_label(column, table, lambda labels: [lowered in label.lower() for label in labels])
         case Missing(column):
             return _as_bools(table.series(column).is_null())
+        case Recent():
+            return _between(recent_range(condition, table), table)
+        case Loop():
+            return _inside(condition, table)
 
 
 def _by_label(column: str, table: Table, test: Callable[[list[str]], list[bool]]) -> Bools:
@@ -141,7 +187,14 @@ def _by_label(column: str, table: Table, test: Callable[[list[str]], list[bool]]
 def check(condition: Condition, table: Table) -> None:
     """Refuse a condition that this table cannot meet, before any cell is read."""
     for leaf in leaves(condition):
+        if isinstance(leaf, Loop):
+            for name in (leaf.x, leaf.y):
+                if not table.column(name).kind.measured:
+                    raise BadQuestion(f"“{name}” has no axis to draw a loop on", table.name)
+            continue
         column = table.column(leaf.column)
+        if isinstance(leaf, Recent) and not column.kind.temporal:
+            raise BadQuestion(f"“{column.name}” is {column.kind} and has no days", table.name)
         if isinstance(leaf, Between):
             if not column.kind.measured:
                 raise BadQuestion(
@@ -199,6 +252,53 @@ def _between(condition: Between, table: Table) -> Bools:
         high = axis_bound(condition.high, kind, condition.column)
         inside &= values <= high if condition.high_closed else values < high
     return inside
+
+
+def recent_range(condition: Recent, table: Table) -> Between:
+    """Return the dates a stretch before the newest one covers."""
+    column = table.column(condition.column)
+    check(condition, table)
+    newest = table.series(condition.column).max()
+    if not isinstance(newest, dt.date):
+        raise BadQuestion(f"“{column.name}” has no date at all", table.name, "Choose another column.")
+    last = newest if isinstance(newest, dt.datetime) else dt.datetime.combine(newest, dt.time())
+    try:
+        start = _before(last, condition)
+    except (ValueError, OverflowError):
+        start = dt.datetime(1, 1, 1)
+    # days are counted as the calendar has them: today and the days before it
+    after = dt.datetime.combine(start.date() + dt.timedelta(days=1), dt.time())
+    return Between(column.name, after.date().isoformat(), None)
+
+
+def _before(last: dt.datetime, condition: Recent) -> dt.datetime:
+    count = condition.count
+    if condition.unit in ("day", "week"):
+        return last - dt.timedelta(days=count * (7 if condition.unit == "week" else 1))
+    months = last.year * 12 + last.month - 1 - count * (12 if condition.unit == "year" else 1)
+    year, month = divmod(months, 12)
+    return last.replace(
+        year=year, month=month + 1, day=min(last.day, calendar.monthrange(year, month + 1)[1])
+    )
+
+
+def _inside(loop: Loop, table: Table) -> Bools:
+    check(loop, table)
+    corners = np.asarray(loop.points, dtype=np.float64)
+    x_low, x_high, y_low, y_high = loop.ends
+    x, y = on_axis(table.series(loop.x)), on_axis(table.series(loop.y))
+    x, y = np.clip(x, x_low, x_high), np.clip(y, y_low, y_high)
+    # only what lies in the box around the loop is looked at corner by corner
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    near = np.flatnonzero((x >= low[0]) & (x <= high[0]) & (y >= low[1]) & (y <= high[1]))
+    px, py = x[near], y[near]
+    inside = np.zeros(len(near), dtype=np.bool_)
+    for (x1, y1), (x2, y2) in zip(corners, np.roll(corners, -1, axis=0), strict=True):
+        if y1 != y2:
+            inside ^= ((y1 > py) != (y2 > py)) & (px < (x2 - x1) * (py - y1) / (y2 - y1) + x1)
+    found = np.zeros(table.height, dtype=np.bool_)
+    found[near] = inside
+    return found
 
 
 def _as_bools(series: pl.Series) -> Bools:

@@ -132,13 +132,25 @@ Question = Spread | Compare | Relate
 """Every kind of question; grows as ways of looking are added."""
 
 
+class Level(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A group that was gone down into: its rows, and the picture it was a mark of."""
+
+    rows: Condition
+    above: Question
+
+
 class Scene(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """What is on the desk: a main picture, those beside it, the filter, the lantern."""
+    """What is on the desk: a main picture, those beside it, the filter, the lantern.
+
+    ``within`` are the groups gone down into, outermost first; the filter holds
+    their conditions too.
+    """
 
     main: Question | None = None
     beside: Annotated[tuple[Question, ...], msgspec.Meta(max_length=3)] = ()
     only: Annotated[tuple[Condition, ...], msgspec.Meta(max_length=50)] = ()
     lit: Condition | None = None
+    within: Annotated[tuple[Level, ...], msgspec.Meta(max_length=12)] = ()
     schema: Literal[1] = 1
 
 

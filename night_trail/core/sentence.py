@@ -5,10 +5,29 @@ from __future__ import annotations
 import re
 from typing import Any
 
+from night_trail.core.conditions import Condition, OneOf
 from night_trail.core.question import Question, Scene
-from night_trail.core.slots import read_body, sentence
+from night_trail.core.slots import Part, Sentence, read_body, sentence
 from night_trail.core.table import Table
-from night_trail.core.words.conditions import from_words, in_words, take_column
+from night_trail.core.words.conditions import in_words, parts_from_words
+
+
+def scene_sentence(scene: Scene, table: Table, answer: Any = None) -> Sentence:
+    """Return the main picture's sentence, with the path of groups gone down into."""
+    if scene.main is None:
+        raise ValueError("a scene without a picture has no sentence")
+    said = sentence(scene.main, table, answer)
+    if not scene.within:
+        return said
+    *parts, end = said.parts
+    path = " › ".join(_path_words(level.rows, table) for level in scene.within)
+    return Sentence((*parts, Part(", within "), Part(path, "within"), end), said.addable)
+
+
+def _path_words(condition: Condition, table: Table) -> str:
+    if isinstance(condition, OneOf) and len(condition.values) == 1:
+        return condition.values[0]
+    return in_words(condition, table)
 
 
 def scene_in_words(scene: Scene, table: Table, answer: Any = None) -> str:
@@ -44,8 +63,7 @@ def read(text: str, table: Table) -> tuple[Question, tuple[Any, ...]]:
         .strip(" ,")
     )
     question = read_body(body, table)
-    parts = [p for p in re.split(r" and (?=only )| and ", conditions) if p] if conditions else []
-    return question, tuple(from_words(p, table) for p in _rejoined(parts, table))
+    return question, parts_from_words(conditions, table) if conditions else ()
 
 
 def _split_only(text: str) -> tuple[str, str, str]:
@@ -53,14 +71,3 @@ def _split_only(text: str) -> tuple[str, str, str]:
     if not mark:
         head, mark, tail = text.partition("only ")
     return head, mark, tail.strip().rstrip("?").partition("; lit:")[0].strip()
-
-
-def _rejoined(parts: list[str], table: Table) -> list[str]:
-    """Put "between 2 and 5" together again: a part that names no column belongs to the one before."""
-    joined: list[str] = []
-    for part in parts:
-        if joined and take_column(part.strip(), table)[0] is None:
-            joined[-1] += f" and {part}"
-        else:
-            joined.append(part)
-    return joined

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import difflib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any, Protocol, TypeVar
@@ -221,7 +221,8 @@ class Table:
     """One version of a table: what its columns are, and a way to their cells.
 
     ``key`` names the version; two tables with one key hold the same cells.
-    ``row_noun`` says what one row is, in singular and plural.
+    ``row_noun`` says what one row is, in singular and plural. ``measures``
+    are figures that were given a name, by that name.
     """
 
     def __init__(
@@ -233,7 +234,9 @@ class Table:
         height: int,
         source: ColumnSource,
         row_noun: tuple[str, str] = ("row", "rows"),
+        measures: Mapping[str, Any] | None = None,
     ) -> None:
+        self.measures = dict(measures or {})
         self.key, self.name, self.height, self.row_noun = key, name, height, row_noun
         self.columns = tuple(columns)
         self._source = source

@@ -13,13 +13,16 @@ from msgspec.structs import replace
 
 from night_trail.core import answers, slots
 from night_trail.core.answers.spread import first_question
+from night_trail.core.breakdown import down
 from night_trail.core.conditions import Between, Condition, Not, Text, check, iso, toggle
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Question, Scene
+from night_trail.core.question import Bins, Level, Question, Scene
 from night_trail.core.sentence import read
 from night_trail.core.slots import sentence, short_name
 from night_trail.core.table import Table
-from night_trail.core.words.conditions import from_words, in_words
+from night_trail.core.words.conditions import from_words, in_words, parts_from_words
+
+MOST_LEVELS = 12
 
 
 class _Turn(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="turn"):
@@ -96,6 +99,29 @@ class OnlyWords(_Turn, frozen=True, tag="only words"):
     light: bool = False
 
 
+class Reword(_Turn, frozen=True, tag="reword"):
+    """Put a typed phrase in the place of one condition of the filter."""
+
+    position: int
+    words: Annotated[str, msgspec.Meta(min_length=1, max_length=500)]
+
+
+class BreakDown(_Turn, frozen=True, tag="break down"):
+    """Go down into the lit rows: keep only them, and ask the same across another column."""
+
+    by: Text
+
+
+class StepUp(_Turn, frozen=True, tag="step up"):
+    """Come up again to the picture a group was a mark of; ``level`` counts from 0, the outermost."""
+
+    level: int
+
+
+class ClearAll(_Turn, frozen=True, tag="clear all"):
+    """Lift every condition and put the lantern out."""
+
+
 class Drop(_Turn, frozen=True, tag="drop"):
     """Lift one condition of the filter."""
 
@@ -132,6 +158,10 @@ Change = (
     | SetAside
     | Only
     | OnlyWords
+    | Reword
+    | BreakDown
+    | StepUp
+    | ClearAll
     | Drop
     | Beside
     | TakeAway
@@ -198,7 +228,26 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
             _must_hold(scene.only, position, "condition")
             gone = scene.only[position]
             only = scene.only[:position] + scene.only[position + 1 :]
-            return replace(scene, only=only), f"no longer only {in_words(gone, table)}"
+            within = tuple(level for level in scene.within if level.rows != gone)
+            return replace(scene, only=only, within=within), f"no longer only {in_words(gone, table)}"
+        case Reword(position, words):
+            _must_hold(scene.only, position, "condition")
+            new = tuple(c for c in parts_from_words(words, table) if c not in scene.only)
+            gone = scene.only[position]
+            only = scene.only[:position] + new + scene.only[position + 1 :]
+            within = tuple(level for level in scene.within if level.rows != gone or gone in new)
+            return replace(scene, only=only, within=within), f"only {said_in_short(words)}"
+        case BreakDown(by):
+            return _down(scene, by, table)
+        case StepUp(level):
+            _must_hold(scene.within, level, "level")
+            up = scene.within[level]
+            left = [lower.rows for lower in scene.within[level:]]
+            only = tuple(c for c in scene.only if c not in left)
+            after = replace(scene, main=up.above, only=only, within=scene.within[:level], lit=up.rows)
+            return after, f"up to {short_name(up.above)}"
+        case ClearAll():
+            return replace(scene, only=(), lit=None, within=()), "all conditions lifted"
         case Beside(question):
             return _beside(scene, question)
         case TakeAway(position):
@@ -211,6 +260,18 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
             back = (scene.main,) if scene.main else ()
             beside = scene.beside[:position] + back + scene.beside[position + 1 :]
             return replace(scene, main=main, beside=beside), f"swapped: {short_name(main)}"
+
+
+def _down(scene: Scene, by: str, table: Table) -> tuple[Scene, str]:
+    rows = _must_be_lit(scene)
+    if scene.main is None:
+        raise BadQuestion("There is no picture to go down from", "", "Choose a column first.")
+    if len(scene.within) >= MOST_LEVELS:
+        raise BadQuestion(f"{MOST_LEVELS} levels are the deepest", "", "Come up again, or look at the rows.")
+    main = down(scene.main, by, table)
+    level = Level(rows, scene.main)
+    after = replace(scene, main=main, only=_added(scene.only, rows), lit=None, within=(*scene.within, level))
+    return after, f"into {in_words(rows, table)}, by {by}"
 
 
 def range_condition(change: LightRange, table: Table) -> Between:

@@ -36,7 +36,11 @@ class Size:
 
 @dataclass
 class Canvas:
-    """Collects what a shape draws; ``prefix`` keeps ids apart where several pictures share a page."""
+    """Collects what a shape draws; ``prefix`` keeps ids apart where several pictures share a page.
+
+    ``touched`` are the ids of marks that hold lit rows; ``y_column`` is set
+    where both axes are measured, so that a loop can be drawn.
+    """
 
     size: Size
     prefix: str
@@ -51,7 +55,9 @@ class Canvas:
     x: Scale | None = None
     y: Scale | None = None
     x_column: str = ""
+    y_column: str = ""
     count: int = 0
+    touched: list[str] = field(default_factory=list)
 
     @property
     def labelled(self) -> bool:
@@ -95,6 +101,8 @@ class Canvas:
             self.marks.append(group(shape, lit or ""))
             return
         self.count += 1
+        if lit or pressed:
+            self.touched.append(self.id("m", key))
         self.marks.append(
             group(
                 shape,
@@ -223,6 +231,7 @@ class Canvas:
             "x": self.x.described() if self.x else None,
             "y": self.y.described() if self.y else None,
             "column": self.x_column,
+            "y_column": self.y_column,
             "plot": [self.x_start, self.y_start, self.x_end, self.y_end],
         }
 

@@ -69,6 +69,11 @@ def draw(
     return canvas.picture(title, description, draw_annotations(canvas, annotations))
 
 
+def touched(answer: Answer, table: Table, size: Size, prefix: str) -> list[str]:
+    """Return the ids of the marks of an answer's picture that hold lit rows."""
+    return _SHAPES[type(answer)](answer, table, size, prefix).touched
+
+
 def standalone(
     answer: Answer,
     table: Table,

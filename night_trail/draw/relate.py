@@ -35,7 +35,8 @@ def draw_relate(answer: RelateAnswer, table: Table, size: Size, prefix: str) -> 
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
     x = Linear(x_low, x_high, canvas.x_start, canvas.x_end)
     y = Linear(y_low, y_high, canvas.y_end, canvas.y_start)
-    canvas.x, canvas.y, canvas.x_column = x, y, answer.against.name
+    canvas.x, canvas.y = x, y
+    canvas.x_column, canvas.y_column = answer.against.name, answer.column.name
     if canvas.labelled:
         for tick in y_ticks:
             canvas.under.append(line(canvas.x_start, y(tick.at), canvas.x_end, y(tick.at), "grid"))

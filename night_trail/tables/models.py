@@ -36,7 +36,8 @@ class Table(models.Model):
     """One imported data set; it exists only once a version of it is complete.
 
     ``current`` is the version that is looked at; taking back a step of the
-    recipe goes back to an earlier one.
+    recipe goes back to an earlier one. ``measures`` are figures that were given
+    a name, by that name.
     """
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="tables")
@@ -45,6 +46,7 @@ class Table(models.Model):
     name = models.CharField(max_length=200)
     noun_one = models.CharField(max_length=60, default="row")
     noun_many = models.CharField(max_length=60, default="rows")
+    measures = models.JSONField(default=dict)
     created = models.DateTimeField(default=timezone.now)
 
     class Meta:

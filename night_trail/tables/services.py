@@ -4,12 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import msgspec
 import polars as pl
 
+from night_trail.core.errors import BadQuestion
+from night_trail.core.question import Measure
+from night_trail.core.slots.compare import measure_from
 from night_trail.core.table import Table as CoreTable
 from night_trail.core.table import View
 from night_trail.tables import cache
-from night_trail.tables.models import Place, Version
+from night_trail.tables.models import Place, Table, Version
+
+MOST_NAME = 80
+MOST_MEASURES = 50
 
 
 class DatabaseSource:
@@ -39,4 +46,31 @@ def core_table(version: Version) -> CoreTable:
         height=version.height,
         source=DatabaseSource(version.place_list()),
         row_noun=(table.noun_one, table.noun_many),
+        measures=msgspec.convert(table.measures, dict[str, Measure]),
     )
+
+
+def name_measure(table: Table, core: CoreTable, name: str, words: str) -> None:
+    """Give a measure a name, under which every slot of the table offers it.
+
+    Raises
+    ------
+    BadQuestion
+        Where the words state no measure, or the name is empty or taken.
+    """
+    name = " ".join(name.split())[:MOST_NAME]
+    if not name:
+        raise BadQuestion("The measure has no name", "", "Give it one, like: late share.")
+    if name in core:
+        raise BadQuestion(f"“{name}” is a column already", table.name, "Choose another name.")
+    if len(table.measures) >= MOST_MEASURES and name not in table.measures:
+        raise BadQuestion(f"{MOST_MEASURES} measures have names already", table.name, "Forget one first.")
+    measure = measure_from(words, core)
+    table.measures = {**table.measures, name: Version.as_json(measure)}
+    table.save(update_fields=["measures"])
+
+
+def forget_measure(table: Table, name: str) -> None:
+    """Forget the name of a measure."""
+    table.measures = {known: m for known, m in table.measures.items() if known != name}
+    table.save(update_fields=["measures"])

@@ -7,18 +7,23 @@ from dataclasses import dataclass
 
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.spread import SHAPE_WORDS, can_group, first_question, shapes_for
+from night_trail.core.breakdown import ranked
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Bins, Compare, Question, Relate, Spread, to_json
-from night_trail.core.slots import WAYS
+from night_trail.core.rows import Rows
+from night_trail.core.slots import WAYS, short_name
 from night_trail.core.slots.spread import HEIGHT_WORDS, ORDER_WORDS, bins_words
 from night_trail.core.stats.bins import CALENDAR_SECONDS, HARD_MOST, next_width
 from night_trail.core.survey import Survey
 from night_trail.core.table import Column
-from night_trail.core.turns import Beside, Change, SeeColumn, Slot, turn
+from night_trail.core.turns import Beside, BreakDown, Change, SeeColumn, Slot, StepUp, turn
+from night_trail.core.words.conditions import in_words
+from night_trail.core.words.numbers import percent
 from night_trail.draw import THUMB, draw
 from night_trail.draw.silhouette import draw_silhouette
 from night_trail.draw.svg import Svg
-from night_trail.trails.compare_choices import Offer, compare_offers
+from night_trail.trails.compare_choices import compare_offers
+from night_trail.trails.offers import Offer
 from night_trail.trails.pictures import Desk
 from night_trail.trails.relate_choices import relate_offers
 
@@ -44,6 +49,10 @@ def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
         return _beside(desk, survey)
     if question is None or (slot == "column" and isinstance(question, Spread)):
         return _columns(desk, survey)
+    if slot == "within":
+        return list(_drawn(slot, desk, _levels(desk)))
+    if slot == "breakdown":
+        return list(_drawn(slot, desk, _breakdowns(desk, question)))
     if slot == "way":
         return list(_drawn(slot, desk, _ways(question)))
     if isinstance(question, Compare):
@@ -71,15 +80,44 @@ def _ways(question: Question) -> list[Offer]:
 def _drawn(slot: str, desk: Desk, offers: list[Offer]) -> Iterable[Choice]:
     """Yield offers with the picture each would give; what cannot be turned to is not offered."""
     for i, offer in enumerate(offers):
-        change = Slot(slot, offer.value)
+        change = offer.change or Slot(slot, offer.value)
         picture: Svg | str = ""
         if i < MOST_DRAWN:
             try:
                 scene, _ = turn(desk.scene, change, desk.table)
-                picture = _thumb(desk, scene.main) if scene.main else ""
+                there = desk if scene.only == desk.scene.only else Desk(desk.version, scene)
+                picture = _thumb(there, scene.main) if scene.main else ""
             except BadQuestion:
                 continue
         yield Choice(offer.text, to_json(change), picture, offer.hint, offer.chosen)
+
+
+def _levels(desk: Desk) -> list[Offer]:
+    """Return the pictures that can be come up to, the nearest first."""
+    return [
+        Offer(f"up to {short_name(level.above)}", None, False, in_words(level.rows, desk.table), StepUp(i))
+        for i, level in reversed(list(enumerate(desk.scene.within)))
+    ]
+
+
+def _breakdowns(desk: Desk, question: Question) -> list[Offer]:
+    """Return the columns the lit rows can be broken down by, those that tell most apart first."""
+    if desk.scene.lit is None:
+        raise BadQuestion("Nothing is lit", "", "Click a mark to light its rows first.")
+    rows = Rows(desk.table, (*desk.scene.only, desk.scene.lit))
+    found = ranked(question, rows)
+    if not found:
+        raise BadQuestion("No other column makes groups of these rows", "", "Look at the rows themselves.")
+    return [
+        Offer(
+            f"by {one.column.name}",
+            one.column.name,
+            False,
+            f"{one.groups} groups" + ("" if one.effect is None else f" · tells {percent(one.effect)} apart"),
+            BreakDown(one.column.name),
+        )
+        for one in found
+    ]
 
 
 def _columns(desk: Desk, survey: Survey) -> list[Choice]:

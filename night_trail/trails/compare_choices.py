@@ -2,26 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from night_trail.core.answers.compare import AGGREGATES, first_measure, fits
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Compare, Measure
-from night_trail.core.slots.compare import ORDER_WORDS, SHAPE_WORDS, aggregate_words
-from night_trail.core.table import Column
+from night_trail.core.question import Compare, Measure
+from night_trail.core.slots.compare import NAMED, ORDER_WORDS, SHAPE_WORDS, aggregate_words, plain_parts
 from night_trail.core.words.conditions import in_words
+from night_trail.trails.offers import Offer, column_offer
 from night_trail.trails.pictures import Desk
-
-
-@dataclass(frozen=True)
-class Offer:
-    """A choice before it is drawn."""
-
-    text: str
-    value: str | Bins | None
-    chosen: bool
-    hint: str = ""
 
 
 def compare_offers(slot: str, desk: Desk, question: Compare) -> list[Offer]:
@@ -51,6 +39,10 @@ def _aggregates(desk: Desk, question: Compare) -> list[Offer]:
             hint = "makes most sense here" if key == best and column is not None else ""
             found.append(Offer(text, key, key == measure.aggregate, hint))
     found.sort(key=lambda offer: offer.value != best)
+    found = [
+        Offer(name, NAMED + name, known == measure, "".join(p.text for p in plain_parts(known, desk.table)))
+        for name, known in desk.table.measures.items()
+    ] + found
     found.append(Offer(f"the number of {noun}", "count", measure.aggregate == "count"))
     if desk.scene.lit is not None:
         lit = in_words(desk.scene.lit, desk.table)
@@ -58,13 +50,6 @@ def _aggregates(desk: Desk, question: Compare) -> list[Offer]:
             Offer(f"the share of {noun} where {lit}", "share", measure.where == desk.scene.lit, "lit")
         )
     return found
-
-
-def column_offer(column: Column, chosen: bool) -> Offer:
-    """Return a column as a choice, its kind and unit beside it."""
-    return Offer(
-        column.name, column.name, chosen, f"{column.kind}{', ' + column.unit if column.unit else ''}"
-    )
 
 
 def _columns(desk: Desk, question: Compare) -> list[Offer]:

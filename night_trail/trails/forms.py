@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import json
 import math
 
 from django.http import QueryDict
 
-from night_trail.core.conditions import Between, Condition, Contains, Missing, OneOf
+from night_trail.core.conditions import Between, Condition, Contains, Missing, Not, OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Bins, decode
 from night_trail.core.table import Column, Table
-from night_trail.core.turns import Change, Light, Only, OnlyWords, Say, Slot
+from night_trail.core.turns import Change, Light, Only, OnlyWords, Reword, Say, Slot
 
 MOST_JSON = 60_000
 
@@ -27,8 +28,11 @@ def change_from(post: QueryDict, table: Table) -> Change:
         return Slot("bins", bins_from(post))
     if "phrase" in post:
         return OnlyWords(_filled(post, "phrase"), light=post.get("as") == "light")
+    if "reworded" in post:
+        return Reword(_position(post), _filled(post, "reworded"))
     if "column" in post:
         condition = condition_from(post, table.column(post["column"]))
+        condition = Not(condition) if post.get("not") else condition
         return Light(condition) if post.get("as") == "light" else Only(condition)
     return Say(_filled(post, "words"))
 
@@ -53,6 +57,14 @@ def condition_from(post: QueryDict, column: Column) -> Condition:
         return OneOf(column.name, tuple(values))
     if text := post.get("text", "").strip():
         return Contains(column.name, text)
+    if column.kind.temporal and (count := _number(post, "recent")) is not None:
+        return decode(
+            json.dumps(
+                {"type": "recent", "column": column.name, "count": count, "unit": post.get("unit", "")}
+            ),
+            Condition,
+            "condition",
+        )
     if column.kind.temporal:
         low, high = post.get("low", "").strip() or None, post.get("high", "").strip() or None
         if low is None and high is None:
@@ -62,6 +74,11 @@ def condition_from(post: QueryDict, column: Column) -> Condition:
     if low_number is None and high_number is None:
         raise BadQuestion("Nothing is chosen", column.name, "Fill in a field first.")
     return Between(column.name, low_number, high_number, high_closed=True)
+
+
+def _position(post: QueryDict) -> int:
+    text = post.get("position", "")
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 6 else -1
 
 
 def _number(post: QueryDict, name: str) -> float | None:

@@ -10,9 +10,9 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 
 from night_trail.core.question import to_json
-from night_trail.core.sentence import scene_in_words
-from night_trail.core.slots import short_name
-from night_trail.core.turns import Drop, KeepLit, PutOut, SetAside, Swap, TakeAway
+from night_trail.core.sentence import scene_in_words, scene_sentence
+from night_trail.core.slots import Sentence, short_name
+from night_trail.core.turns import ClearAll, Drop, KeepLit, PutOut, SetAside, Swap, TakeAway
 from night_trail.core.words.conditions import in_words
 from night_trail.draw import BESIDE, MAIN
 from night_trail.trails.choices import choices
@@ -20,7 +20,12 @@ from night_trail.trails.models import Step
 from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.way import way_to
 
-ACTIONS = {"put_out": to_json(PutOut()), "keep_lit": to_json(KeepLit()), "set_aside": to_json(SetAside())}
+ACTIONS = {
+    "put_out": to_json(PutOut()),
+    "keep_lit": to_json(KeepLit()),
+    "set_aside": to_json(SetAside()),
+    "clear": to_json(ClearAll()),
+}
 
 
 def own_step(request: HttpRequest, trail: int, step: int) -> Step:
@@ -39,11 +44,23 @@ def desk_response(request: HttpRequest, step: Step) -> HttpResponse:
     return render(request, "trails/_desk.html" if swap else "trails/desk.html", desk_context(request, step))
 
 
+def _pieces(said: Sentence) -> list[dict[str, str]]:
+    """Return the parts of a sentence; a stop or comma behind a slot stays on its line."""
+    found: list[dict[str, str]] = []
+    for part in said.parts:
+        text = part.text
+        if found and found[-1]["slot"] and text[:1] in (",", "?", "."):
+            found[-1]["tail"], text = text[0], text[1:]
+        found.append({"text": text, "slot": part.slot, "tail": ""})
+    return found
+
+
 def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
     """Return what the desk's template needs."""
     scene = step.scene_value()
     desk = Desk(step.trail.version, scene)
     cairn = getattr(step, "cairn", None)
+    path = {level.rows for level in scene.within}
     context: dict[str, Any] = {
         "tab": "trail",
         "trail": step.trail,
@@ -57,8 +74,9 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
         "lit": desk.lit_words(),
         "rows_words": desk.table.rows_in_words(desk.rows.n),
         "only": [
-            {"words": in_words(condition, desk.table), "drop": to_json(Drop(i))}
+            {"words": in_words(condition, desk.table), "drop": to_json(Drop(i)), "position": i}
             for i, condition in enumerate(scene.only)
+            if condition not in path
         ],
         "title": step.label,
         "annotate_address": reverse("trails:annotate", args=[step.trail_id, step.pk]),
@@ -69,6 +87,8 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
     size = size_from(request, MAIN)
     main = desk.drawn(scene.main, size, "main", step.annotation_values())
     context["main"] = main
+    said = scene_sentence(scene, desk.table, main.answer)
+    context["sentence"] = {"parts": _pieces(said), "addable": said.addable}
     context["title"] = scene_in_words(scene, desk.table, main.answer)
     context["beside"] = [
         {

@@ -6,7 +6,7 @@ from night_trail.core.answers.spread import makes_groups
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Relate
 from night_trail.core.slots.relate import FIT_WORDS
-from night_trail.trails.compare_choices import Offer, column_offer
+from night_trail.trails.offers import Offer, column_offer
 from night_trail.trails.pictures import Desk
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import polars as pl
 
-from night_trail.core.conditions import leaves
+from night_trail.core.conditions import columns_of
 from night_trail.core.table import Column, Kind
 from night_trail.tables import cells
 from night_trail.trails.pictures import Desk
@@ -85,7 +85,7 @@ def _columns(desk: Desk) -> list[Column]:
             named += [n for n in question.mentions if n]
     for condition in (*desk.scene.only, desk.scene.lit):
         if condition is not None:
-            named += [leaf.column for leaf in leaves(condition)]
+            named += columns_of(condition)
     first = list(dict.fromkeys(named))
     rest = [c.name for c in desk.table.columns if c.name not in set(first)]
     return [desk.table.column(name) for name in [*first, *rest]]

@@ -8,10 +8,14 @@ import msgspec
 from django.db import IntegrityError, transaction
 
 from night_trail.core.annotations import Annotations
+from night_trail.core.conditions import OneOf
+from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Scene, decode, key
-from night_trail.core.turns import Change, Say, SeeColumn, turn
+from night_trail.core.recipe.steps import Group
+from night_trail.core.turns import Change, Light, Say, SeeColumn, turn
 from night_trail.core.words import plain, words_of
-from night_trail.tables.models import Table
+from night_trail.tables.models import Table, Version
+from night_trail.tables.recipes import take_step
 from night_trail.tables.services import core_table
 from night_trail.trails.models import Cairn, Step, Trail
 from night_trail.trails.pictures import Desk
@@ -56,6 +60,48 @@ def take_turn(step: Step, change: Change) -> Step:
     except IntegrityError:  # two tabs made the same turn in the same moment
         child = Step.objects.get(parent=step, scene_key=scene_key)
     return child
+
+
+def name_group(step: Step, name: str) -> Step:
+    """Make the lit rows a yes/no column of the table, and return the step that lights them by it.
+
+    The trail goes on to the version with the column; its earlier steps stand on
+    the same cells as before.
+
+    Raises
+    ------
+    BadQuestion
+        Where nothing is lit, the name is empty or taken, or the table has
+        changed otherwise since the trail began.
+    """
+    lit = step.scene_value().lit
+    if lit is None:
+        raise BadQuestion("Nothing is lit", "", "Light the rows that make the group first.")
+    trail, table = step.trail, step.trail.version.table
+    assert table is not None  # noqa: S101  (a trail's version is complete)
+    if not _same_cells(trail.version, table.latest):
+        raise BadQuestion(
+            "The table has changed since this trail began", table.name, "Name the group on a new trail of it."
+        )
+    name = " ".join(name.split())[:200]
+    if name in table.measures:
+        raise BadQuestion(f"A measure is called “{name}” already", table.name, "Choose another name.")
+    with transaction.atomic():
+        trail.version = take_step(table, Group(name, lit))
+        trail.save(update_fields=["version"])
+        return take_turn(step, Light(OneOf(name, ("yes",))))
+
+
+def _same_cells(earlier: Version, later: Version) -> bool:
+    """Whether every column of a version stands in a later one, cell for cell."""
+    now = {
+        (column.name, column.kind): place
+        for column, place in zip(later.column_list(), later.place_list(), strict=True)
+    }
+    return earlier.height == later.height and all(
+        now.get((column.name, column.kind)) == place
+        for column, place in zip(earlier.column_list(), earlier.place_list(), strict=True)
+    )
 
 
 def cairn_at(step: Step) -> Cairn:

@@ -3,7 +3,7 @@
 from django.urls import path
 
 from night_trail.trails import views
-from night_trail.trails.views import cairns, parts
+from night_trail.trails.views import cairns, conditions, naming, parts
 
 app_name = "trails"
 step = "trails/<int:trail>/steps/<int:step>/"
@@ -16,9 +16,16 @@ urlpatterns = [
     path(step, views.desk, name="step"),
     path(step + "turn/", views.turn, name="turn"),
     path(step + "slot/<str:slot>/", parts.slot, name="slot"),
-    path(step + "only/", parts.condition, name="condition"),
+    path(step + "only/", conditions.condition, name="condition"),
+    path(step + "only/found/", conditions.found, name="found"),
+    path(step + "only/<int:position>/", conditions.reword, name="reword"),
+    path(step + "group/", naming.group, name="group"),
+    path(step + "measure/", naming.measure, name="measure"),
+    path(step + "measure/forget/", naming.forget, name="measure-forget"),
     path(step + "picture/", parts.picture, name="picture"),
+    path(step + "same-rows/", parts.same_rows, name="same-rows"),
     path(step + "figure.svg", parts.figure, name="figure"),
+    path(step + "figure.png", parts.figure_png, name="figure-png"),
     path(step + "numbers/", parts.numbers, name="numbers"),
     path(step + "numbers.csv", parts.numbers_csv, name="numbers-csv"),
     path(step + "rows/", parts.rows, name="rows"),

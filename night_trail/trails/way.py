@@ -30,6 +30,7 @@ class Way:
     total: int
     back: Step | None
     on: Step | None
+    opening: int | None
 
 
 def way_to(trail: Trail, here: Step) -> Way:
@@ -69,7 +70,15 @@ def way_to(trail: Trail, here: Step) -> Way:
         len(steps),
         by_id.get(here.parent_id) if here.parent_id else None,
         following[-1] if following else None,
+        _opening(children, here),
     )
+
+
+def _opening(children: dict[int | None, list[Step]], here: Step) -> int | None:
+    """Return the step of the first picture of the trail, unless one stands on it."""
+    roots = children.get(None, [])
+    first = children.get(roots[0].pk, []) if roots else []
+    return first[0].pk if first and first[0].pk != here.pk else None
 
 
 def _ordered(children: dict[int | None, list[Step]], spine: set[int]) -> list[tuple[Step, int]]:

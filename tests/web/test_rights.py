@@ -52,6 +52,7 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         "trail": step.trail_id,
         "step": step.pk,
         "slot": "bins",
+        "position": 0,
         "tale": tale.pk,
         "stop": stop.pk,
         "link": link.pk,

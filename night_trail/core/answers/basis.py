@@ -88,6 +88,34 @@ def _grouped(rows: Rows, across: str, most: int) -> Grouping:
     return Grouping(column, tuple(groups), lookup[coded.codes])
 
 
+MOST_HUES = 7
+
+
+def hues(rows: Rows, found: Grouping) -> tuple[int, ...]:
+    """Return the colour of each group, 0 to 6, and 7 for groups that share the last.
+
+    A value has the colour of its rank among all rows of the table, whatever is
+    kept: so it keeps it through a trail. Values beyond the seventh take what is
+    left over.
+    """
+    if found.column is None:
+        return tuple(0 for _ in found.groups)
+    coded = rows.table.coded(found.column.name)
+    counts = rows.remember(
+        ("all counts", found.column.name),
+        lambda: np.bincount(coded.codes[coded.codes >= 0], minlength=len(coded.labels)),
+    )
+    ranked = [coded.labels[i] for i in np.argsort(-counts, kind="stable")[:MOST_HUES]]
+    own = {label: i for i, label in enumerate(ranked)}
+    present = {g.key for g in found.groups if not g.others}
+    free = [i for label, i in own.items() if label not in present]
+    free += range(len(own), MOST_HUES)
+    return tuple(
+        MOST_HUES if g.others else own[g.key] if g.key in own else free.pop(0) if free else MOST_HUES
+        for g in found.groups
+    )
+
+
 def joined(*conditions: Condition | None) -> Condition:
     """Return one condition for all that are given (at least one)."""
     given = tuple(c for c in conditions if c is not None)

@@ -172,9 +172,8 @@ def compare_question(measure: Measure, across: Column) -> Compare:
     return Compare(measure, across.name, first_shape(measure), "own" if own else "value")
 
 
-def check(question: Compare, table: Table) -> None:
-    """Refuse combinations that make no sense, naming the field."""
-    measure = question.measure
+def check_measure(measure: Measure, table: Table) -> None:
+    """Refuse a measure that this table cannot give, naming the field."""
     column = None if measure.column is None else table.column(measure.column)
     if not fits(measure.aggregate, column):
         what = "rows" if column is None else f"“{column.name}”, which is {column.kind}"
@@ -188,6 +187,12 @@ def check(question: Compare, table: Table) -> None:
         if measure.where is None:
             raise BadQuestion("A share needs a condition", "where", "Say which rows are counted.")
         check_condition(measure.where, table)
+
+
+def check(question: Compare, table: Table) -> None:
+    """Refuse combinations that make no sense, naming the field."""
+    measure = question.measure
+    check_measure(measure, table)
     across = table.column(question.across)
     if question.across == measure.column:
         raise BadQuestion("A column cannot be compared across itself", "across", "Choose another column.")

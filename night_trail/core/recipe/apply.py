@@ -10,6 +10,8 @@ from typing import Any
 import msgspec
 import polars as pl
 
+from night_trail.core.conditions import check as check_condition
+from night_trail.core.conditions import mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.reading.kinds import typed
 from night_trail.core.reading.numbers import currency_of, hidden_number
@@ -339,6 +341,13 @@ def _cut(draft: Draft, step: s.Cut) -> None:
     )
 
 
+def _group(draft: Draft, step: s.Group) -> None:
+    table = draft.table()
+    check_condition(step.rows, table)
+    cells = pl.Series("cells", mask(step.rows, table))
+    draft.add(step.name, Typed(Kind.YES_NO, cells, ""), "a group named by hand")
+
+
 def bands(edges: list[float]) -> list[str]:
     """Return names for the bands between edges.
 
@@ -393,6 +402,7 @@ _TAKE: dict[type, Callable[[Draft, Any], None]] = {
     s.Calculate: _calculate,
     s.Cut: _cut,
     s.Gather: _gather,
+    s.Group: _group,
     s.Order: _order,
 }
 

@@ -6,6 +6,7 @@ from typing import Literal
 
 import msgspec
 
+from night_trail.core.conditions import Condition, columns_of
 from night_trail.core.errors import BadQuestion
 from night_trail.core.table import Kind
 from night_trail.core.words.numbers import listed, number
@@ -259,6 +260,20 @@ class Gather(
         return f"{self.name} gathers values of {self.column} into {listed([f'“{g}”' for g in self.groups])}"
 
 
+class Group(
+    msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True, tag_field="step", tag="group"
+):
+    """Rows that were given a name, as a yes/no column."""
+
+    name: str
+    rows: Condition
+
+    def words(self) -> str:
+        """Return the step in plain words."""
+        columns = columns_of(self.rows)
+        return f"{self.name} names a group of rows by their {listed(list(columns))}"
+
+
 class Order(
     msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True, tag_field="step", tag="order"
 ):
@@ -330,6 +345,7 @@ Step = (
     | Calculate
     | Cut
     | Gather
+    | Group
     | Order
     | Join
     | Stack

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from night_trail.core.answers.compare import (
     AGGREGATES,
     check,
+    check_measure,
     compare_question,
     first_measure,
     first_shape,
@@ -22,6 +23,9 @@ from night_trail.core.slots.parts import Part, Sentence, chosen
 from night_trail.core.table import Column, Kind, Table
 from night_trail.core.words.conditions import from_words, in_words, take_column
 from night_trail.core.words.numbers import THIN, number
+
+NAMED = "named: "
+"""Begins the choice of a measure that was given a name."""
 
 SHAPE_WORDS = {"dots": "dots with intervals", "bars": "bars"}
 ORDER_WORDS = {"value": "sorted by value", "own": "in its own order"}
@@ -46,7 +50,13 @@ def aggregate_words(measure: Measure, column: Column | None = None) -> str:
 
 
 def measure_parts(measure: Measure, table: Table) -> list[Part]:
-    """Return a measure as parts of a sentence: ``the average`` of ``late_min``."""
+    """Return a measure as parts of a sentence: ``the average`` of ``late_min``, or its name."""
+    named = next((name for name, known in table.measures.items() if known == measure), None)
+    return [Part(named, "aggregate")] if named is not None else plain_parts(measure, table)
+
+
+def plain_parts(measure: Measure, table: Table) -> list[Part]:
+    """Return a measure as parts of a sentence, whatever it was called."""
     column = None if measure.column is None else table.column(measure.column)
     first = Part(aggregate_words(measure, column), "aggregate")
     if measure.aggregate == "count":
@@ -84,6 +94,23 @@ def said(question: Compare, table: Table, answer: Any = None) -> Sentence:
         Part("?"),
     ]
     return Sentence(tuple(parts))
+
+
+def measure_from(words: str, table: Table) -> Measure:
+    """Return the measure that words state: ``share of trips where late_min above 5``.
+
+    Raises
+    ------
+    BadQuestion
+        Where they state none, or one the table cannot give.
+    """
+    text = words.strip().rstrip("?.")
+    # a share ends where its groups begin, and here none are named
+    found = _measure(f"{text} across ", table)
+    if found is None or found[1].strip() != "across":
+        raise BadQuestion(f"“{text}” is not a measure", table.name, "Write it like: the average of late_min.")
+    check_measure(found[0], table)
+    return found[0]
 
 
 def short_name(question: Compare) -> str:
@@ -138,6 +165,9 @@ def read(body: str, table: Table) -> Compare | None:
 
 
 def _measure(body: str, table: Table) -> tuple[Measure, str] | None:
+    for name in sorted(table.measures, key=len, reverse=True):
+        if re.match(rf"{re.escape(name)}(?!\w)", body, re.IGNORECASE):
+            return table.measures[name], body[len(name) :]
     # a column's own name comes before a word that begins with it
     if take_column(body, table)[0] is not None:
         return None
@@ -214,6 +244,8 @@ def changed(
 
 
 def _aggregate(question: Compare, value: Any, table: Table, lit: Condition | None) -> tuple[Compare, str]:
+    if isinstance(value, str) and (known := table.measures.get(value.removeprefix(NAMED))):
+        return replace(question, measure=known, shape=first_shape(known)), value.removeprefix(NAMED)
     if value not in AGGREGATES:
         raise BadQuestion(f"“{value}” does not fit there", "aggregate", "Choose one of the list.")
     column = question.measure.column

@@ -205,3 +205,18 @@ def eta_squared(found: Moments) -> float | None:
     within = float(np.nansum(found.variances[used] * np.maximum(n - 1, 0)))
     between = float((n * (means - (n * means).sum() / n.sum()) ** 2).sum()) if n.sum() else 0.0
     return between / (between + within) if between + within > 0 else None
+
+
+def cramers_v(left: Ints, right: Ints) -> float | None:
+    """Return Cramér's V of two categories as codes, with the bias correction of Bergsma (2013)."""
+    _, a = np.unique(left, return_inverse=True)
+    _, b = np.unique(right, return_inverse=True)
+    rows, columns, n = int(a.max()) + 1, int(b.max()) + 1, len(a)
+    if min(rows, columns) < 2 or n < 2:
+        return None
+    counts = np.bincount(a * columns + b, minlength=rows * columns).reshape(rows, columns).astype(np.float64)
+    expected = np.outer(counts.sum(axis=1), counts.sum(axis=0)) / n
+    phi2 = float(((counts - expected) ** 2 / expected).sum()) / n
+    corrected = max(0.0, phi2 - (rows - 1) * (columns - 1) / (n - 1))
+    r, c = rows - (rows - 1) ** 2 / (n - 1), columns - (columns - 1) ** 2 / (n - 1)
+    return math.sqrt(corrected / (min(r, c) - 1)) if min(r, c) > 1 else 0.0

@@ -5,6 +5,7 @@ from __future__ import annotations
 import calendar
 import datetime as dt
 import re
+from typing import Any, cast
 
 from night_trail.core.conditions import (
     AllOf,
@@ -12,9 +13,11 @@ from night_trail.core.conditions import (
     Between,
     Condition,
     Contains,
+    Loop,
     Missing,
     Not,
     OneOf,
+    Recent,
     axis_bound,
     moment,
 )
@@ -41,6 +44,10 @@ def in_words(condition: Condition, table: Table) -> str:
             return f"{column} contains “{text}”"
         case Missing(column):
             return f"{column} is missing"
+        case Recent(column, count, unit):
+            return f"{column} in the last {f'{count:,} {unit}s' if count > 1 else unit}"
+        case Loop(x, y):
+            return f"inside a loop over {x} and {y}"
         case Not(Missing(column)):
             return f"{column} is not missing"
         case Not(OneOf() as inner):
@@ -115,14 +122,60 @@ _RANGES: tuple[tuple[re.Pattern[str], dict[str, bool]], ...] = tuple(
 
 
 def from_words(text: str, table: Table) -> Condition:
-    """Return the condition a person typed: ``rain_mm above 2``, ``district is Quayside or Foundry``.
+    """Return the condition a person typed.
+
+    ``rain_mm above 2``, ``district is Quayside or Foundry``, several joined
+    by ``and`` and ``or`` (*and* binds closer), brackets and ``not (…)``.
 
     Raises
     ------
     BadQuestion
         Where no column, or no condition on it, can be read.
     """
-    column, rest = take_column(text.strip(), table)
+    either = _split(text, "or", table)
+    if len(either) > 1:
+        return AnyOf(tuple(from_words(part, table) for part in either))
+    both = _split(text, "and", table)
+    if len(both) > 1:
+        return AllOf(tuple(from_words(part, table) for part in both))
+    text = text.strip()
+    if found := re.match(r"not (?=\()", text, re.IGNORECASE):
+        return Not(from_words(text[found.end() :], table))
+    if text.startswith("(") and text.endswith(")"):
+        return from_words(text[1:-1], table)
+    return _one(text, table)
+
+
+def parts_from_words(text: str, table: Table) -> tuple[Condition, ...]:
+    """Return typed conditions that are joined by ``and``, each for itself."""
+    if len(_split(text, "or", table)) > 1:
+        return (from_words(text, table),)
+    parts = _split(re.sub(r"\band only ", "and ", text, flags=re.IGNORECASE), "and", table)
+    return tuple(from_words(part, table) for part in parts)
+
+
+def _split(text: str, word: str, table: Table) -> list[str]:
+    """Return the parts between a word that stands outside brackets and quotes, and before a condition."""
+    parts, start, depth = [], 0, 0
+    quoted = False
+    for i, letter in enumerate(text):
+        if letter in '“”"':
+            quoted = letter == "“" or (letter == '"' and not quoted)
+        depth += (letter == "(") - (letter == ")") if not quoted else 0
+        if depth == 0 and not quoted and text[i : i + len(word) + 2].lower() == f" {word} ":
+            behind = text[i + len(word) + 2 :].lstrip()
+            begins = (
+                re.match(r"\(|not \(", behind, re.IGNORECASE) or take_column(behind, table)[0] is not None
+            )
+            if begins and i >= start:
+                parts.append(text[start:i])
+                start = i + len(word) + 2
+    return [*parts, text[start:]]
+
+
+def _one(text: str, table: Table) -> Condition:
+    """Return the condition on one column that a text states."""
+    column, rest = take_column(text, table)
     if column is None:
         raise BadQuestion(
             f"“{text.strip()}” does not begin with a column", table.name, "Write it like: rain_mm above 2."
@@ -135,6 +188,8 @@ def from_words(text: str, table: Table) -> Condition:
     for head, negated in (("is not ", True), ("is ", False), ("= ", False)):
         if lowered.startswith(head):
             return _values(column, rest[len(head) :], negated)
+    if found := re.fullmatch(r"in the last (?:(\d{1,5}) )?(day|week|month|year)s?", lowered):
+        return Recent(column.name, int(found[1] or 1), cast(Any, found[2]))
     if lowered.startswith("contains "):
         return Contains(column.name, rest[9:].strip(" \"“”'"))
     if column.kind.temporal and lowered.startswith("in ") and (period := _period(lowered[3:])):

@@ -5,15 +5,24 @@ from __future__ import annotations
 import csv
 import re
 
-import numpy as np
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseNotModified, StreamingHttpResponse
+from django.http import (
+    Http404,
+    HttpRequest,
+    HttpResponse,
+    HttpResponseNotModified,
+    JsonResponse,
+    StreamingHttpResponse,
+)
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
+from msgspec.structs import replace
 
+from night_trail.core.conditions import Condition, check
 from night_trail.core.figures import Figures, figures_of
-from night_trail.core.question import key
+from night_trail.core.question import decode, key
 from night_trail.core.words.numbers import number
-from night_trail.draw import MAIN, Size
+from night_trail.draw import BESIDE, MAIN, Size, touched
+from night_trail.draw.png import png
 from night_trail.people.context import theme
 from night_trail.tables.cells import neutral
 from night_trail.trails.choices import choices
@@ -23,7 +32,6 @@ from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.rowlist import csv_pieces, row_page
 
 HOVER = Size(360, 220, "beside")
-MOST_VALUES = 200
 
 
 def _desk(step: Step) -> Desk:
@@ -46,30 +54,6 @@ def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse
 
 
 @require_GET
-def condition(request: HttpRequest, trail: int, step: int) -> HttpResponse:
-    """Show the small form for a condition: first the columns, then the fields of one."""
-    found = own_step(request, trail, step)
-    desk = _desk(found)
-    name = request.GET.get("column", "")
-    context = {"step": found, "columns": desk.table.columns, "as": request.GET.get("as", "only")}
-    if name:
-        column = desk.table.column(name)
-        context["column"] = column
-        if column.kind.grouping:
-            context["values"] = _values(desk, column.name)
-    return render(request, "trails/_condition.html", context)
-
-
-def _values(desk: Desk, name: str) -> list[tuple[str, int]]:
-    """Return a category's values with their counts among the kept rows, most frequent first."""
-    coded = desk.table.coded(name)
-    codes = coded.codes if desk.rows.kept is None else coded.codes[desk.rows.kept]
-    counts = np.bincount(codes + 1, minlength=len(coded.labels) + 1)[1:]
-    order = np.argsort(-counts, kind="stable")[:MOST_VALUES]
-    return [(coded.labels[i], int(counts[i])) for i in order if counts[i]]
-
-
-@require_GET
 def picture(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Return the main picture alone, at the size a page has room for."""
     found = own_step(request, trail, step)
@@ -82,27 +66,40 @@ def picture(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 
 @require_GET
 def figure(request: HttpRequest, trail: int, step: int) -> HttpResponse:
-    """Return the picture as a file: small for the footpath, or whole to keep."""
-    found = own_step(request, trail, step)
-    desk = _desk(found)
+    """Return the picture as an SVG file: small for the footpath, or whole to keep."""
+    small = request.GET.get("small") == "1"
+    return _file(request, own_step(request, trail, step), "small" if small else "svg")
+
+
+@require_GET
+def figure_png(request: HttpRequest, trail: int, step: int) -> HttpResponse:
+    """Return the picture as a PNG file, twice as large as on the page."""
+    return _file(request, own_step(request, trail, step), "png")
+
+
+def _file(request: HttpRequest, step: Step, form: str) -> HttpResponse:
+    desk = _desk(step)
     if desk.scene.main is None:
         raise Http404
-    small = request.GET.get("small") == "1"
+    small = form == "small"
     chosen = theme(request)["theme"] if small else request.GET.get("theme", "day")
     chosen = chosen if chosen in ("night", "day") else "day"
-    annotations = () if small else found.annotation_values()
+    annotations = () if small else step.annotation_values()
     # a step never changes: what it is drawn from names the picture
-    tag = f'"{key(desk.scene, *annotations)}-{found.trail.version_id}-{chosen}-{int(small)}"'
+    tag = f'"{key(desk.scene, *annotations)}-{step.trail.version_id}-{chosen}-{form}"'
     if request.headers.get("If-None-Match") == tag:
         return HttpResponseNotModified()
     svg = desk.figure(HOVER if small else MAIN, chosen, annotations)
-    response = HttpResponse(svg, content_type="image/svg+xml; charset=utf-8")
+    if form == "png":
+        response = HttpResponse(png(svg), content_type="image/png")
+    else:
+        response = HttpResponse(svg, content_type="image/svg+xml; charset=utf-8")
+        # opened by itself the file may style itself, and do nothing else
+        response["Content-Security-Policy"] = "default-src 'none'; style-src 'unsafe-inline'"
     response["ETag"] = tag
     response["Cache-Control"] = "private, no-cache"
-    # opened by itself the file may style itself, and do nothing else
-    response["Content-Security-Policy"] = "default-src 'none'; style-src 'unsafe-inline'"
     if not small:
-        response["Content-Disposition"] = f'attachment; filename="{_file_name(found)}.svg"'
+        response["Content-Disposition"] = f'attachment; filename="{_file_name(step)}.{form}"'
     return response
 
 
@@ -138,6 +135,7 @@ def rows_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse | Stre
 
 
 MOST_NUMBERS = 500
+MOST_POINTED = 4_000
 
 
 def _figures(step: Step) -> Figures:
@@ -175,3 +173,26 @@ def numbers_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     writer.writerow([neutral(name) for name in figures.names])
     writer.writerows([neutral(f) if isinstance(f, str) else f for f in row] for row in figures.rows)
     return response
+
+
+@require_GET
+def same_rows(request: HttpRequest, trail: int, step: int) -> JsonResponse:
+    """Say which marks of the pictures on the desk hold rows of a mark that is pointed at; nothing is kept."""
+    found = own_step(request, trail, step)
+    text = request.GET.get("rows", "")
+    if len(text) > MOST_POINTED:
+        return JsonResponse({"marks": []})
+    rows: Condition = decode(text, Condition, "condition")
+    scene = found.scene_value()
+    desk = Desk(found.trail.version, replace(scene, lit=rows))
+    check(rows, desk.table)
+    pictures = [(f"b{i}", BESIDE, question) for i, question in enumerate(scene.beside)]
+    if scene.main is not None and request.GET.get("from") != "main":
+        pictures.append(("main", size_from(request), scene.main))
+    marks = [
+        mark
+        for prefix, size, question in pictures
+        if prefix != request.GET.get("from")
+        for mark in touched(desk.answer(question), desk.table, size, prefix)
+    ]
+    return JsonResponse({"marks": marks})

@@ -214,8 +214,64 @@ export function onSweep(swept) {
       high: toData(axes.x, Math.max(x, to)),
       grain: Math.abs(toData(axes.x, 1) - toData(axes.x, 0)),
       add: shift,
-    });
+    }, svg);
   });
+}
+
+// ---- a loop drawn by hand around marks between two measured axes ----
+export function onLoop(drawn) {
+  let loop = null;
+  let drew = false;
+  document.addEventListener("pointerdown", (event) => {
+    drew = false;
+    const svg = event.target.closest?.("svg.picture");
+    if (!svg || event.button !== 0 || event.pointerType === "touch" || event.target.closest(".axis-band, .annotation")) return;
+    const axes = svg.dataset.axes && JSON.parse(svg.dataset.axes);
+    const at = pixel(svg, event);
+    if (!axes?.y_column || at.x < axes.plot[0] || at.x > axes.plot[2] || at.y < axes.plot[1] || at.y > axes.plot[3]) return;
+    loop = { svg, axes, points: [at], shift: event.shiftKey };
+  });
+  document.addEventListener("pointermove", (event) => {
+    if (!loop) return;
+    const at = pixel(loop.svg, event);
+    const before = loop.points.at(-1);
+    if (Math.hypot(at.x - before.x, at.y - before.y) < (loop.line ? 4 : 8)) return;
+    loop.points.push(at);
+    if (!loop.line) {
+      loop.line = document.createElementNS("http://www.w3.org/2000/svg", "path");
+      loop.line.setAttribute("class", "sweep loop");
+      loop.svg.append(loop.line);
+    }
+    loop.line.setAttribute("d", `M${loop.points.map((p) => `${p.x.toFixed(1)} ${p.y.toFixed(1)}`).join("L")}Z`);
+    event.preventDefault();
+  });
+  addEventListener("pointerup", () => {
+    const { line, points, axes, shift } = loop ?? {};
+    loop = null;
+    line?.remove();
+    if (!line || points.length < 3) return;
+    drew = true;
+    const every = Math.ceil(points.length / 150);
+    const grain = [axes.x, axes.y].map((axis) => Math.abs(toData(axis, axis.range[0] + 1) - toData(axis, axis.range[0])));
+    const corners = points.filter((_, i) => i % every === 0).map((p) => [toData(axes.x, p.x), toData(axes.y, p.y)]);
+    const ends = [axes.x, axes.y].flatMap((axis) => [toData(axis, Math.min(...axis.range)), toData(axis, Math.max(...axis.range))].sort((a, b) => a - b));
+    const round = (value, step) => Number(value.toPrecision(Math.min(15, Math.max(4, Math.ceil(Math.log10(Math.abs(value) / step + 1)) + 1))));
+    drawn({
+      type: "loop",
+      x: axes.column,
+      y: axes.y_column,
+      points: corners.map(([x, y]) => [round(x, grain[0]), round(y, grain[1])]),
+      ends,
+    }, shift);
+  });
+  addEventListener("pointercancel", () => { loop?.line?.remove(); loop = null; });
+  // the click that ends a loop is no click on a mark
+  document.addEventListener("click", (event) => {
+    if (!drew) return;
+    drew = false;
+    event.stopPropagation();
+    event.preventDefault();
+  }, true);
 }
 
 export function pixel(svg, event) {

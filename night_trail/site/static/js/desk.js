@@ -1,6 +1,6 @@
 // The desk: pointer and keys become turns. A turn is posted to the step one
 // stands on; the server answers with the desk at the step it leads to.
-import { $, $$, onSweep, token, typing, walkMarks } from "./common.js";
+import { $, $$, onLoop, onSweep, token, typing, walkMarks } from "./common.js";
 import { annotating, toggleAnnotating } from "./annotate.js";
 
 const desk = () => $("#desk");
@@ -31,6 +31,7 @@ function light(mark, add) {
 document.addEventListener("click", (event) => {
   if (annotating()) return;
   const mark = event.target.closest?.("svg.picture .mark");
+  if (mark?.closest("[data-range]")) return fillRange(JSON.parse(mark.dataset.light));
   if (mark) {
     if (event.detail < 2) light(mark, event.shiftKey);
     return;
@@ -40,7 +41,58 @@ document.addEventListener("click", (event) => {
 document.addEventListener("dblclick", (event) => {
   if (!annotating() && event.target.closest?.("svg.picture .mark")) change({ turn: "keep lit" });
 });
-onSweep((swept) => { if (!annotating()) change(swept); });
+onSweep((swept, svg) => {
+  if (svg.closest("[data-range]")) fillRange(swept);
+  else if (!annotating()) change(swept);
+});
+onLoop((loop, add) => { if (!annotating()) change({ turn: "light", rows: loop, add }); });
+
+// A range pointed at behind the fields of a condition is written into them.
+function fillRange({ low, high }) {
+  const written = (at) => {
+    if (at === undefined || at === null) return "";
+    return $('#popover [name="low"]').type === "date" ? (typeof at === "number" ? new Date(at * 1000).toISOString() : at).slice(0, 10) : Number(at.toPrecision(4));
+  };
+  $('#popover [name="low"]').value = written(low);
+  $('#popover [name="high"]').value = written(high);
+  $('#popover [name="high"]').focus();
+}
+
+// ---- the rows of the mark under the pointer are outlined in the other pictures ----
+let pointed = null;
+let pointing = 0;
+function forgetPointed() {
+  clearTimeout(pointing);
+  pointed?.abort();
+  pointed = null;
+  $$(".mark.same-rows").forEach((mark) => mark.classList.remove("same-rows"));
+}
+function point(mark) {
+  forgetPointed();
+  const picture = mark.closest("svg.picture");
+  if (!$(".beside-item") || mark.closest("#popover")) return;
+  pointing = setTimeout(async () => {
+    pointed = new AbortController();
+    const query = new URLSearchParams({ rows: mark.dataset.light, from: picture.id.replace(/-picture$/, "") });
+    try {
+      const answer = await fetch(`${desk().dataset.step}same-rows/?${query}`, { signal: pointed.signal });
+      if (!answer.ok) return;
+      for (const id of (await answer.json()).marks) document.getElementById(id)?.classList.add("same-rows");
+    } catch { /* the pointer moved on */ }
+  }, 140);
+}
+document.addEventListener("pointerover", (event) => {
+  const mark = event.target.closest?.("svg.picture .mark");
+  if (mark && !mark.contains(event.relatedTarget)) point(mark);
+});
+document.addEventListener("pointerout", (event) => {
+  const mark = event.target.closest?.("svg.picture .mark");
+  if (mark && !mark.contains(event.relatedTarget)) forgetPointed();
+});
+document.addEventListener("focusin", (event) => {
+  const mark = event.target.closest?.("svg.picture .mark");
+  if (mark?.matches(":focus-visible")) point(mark);
+});
 
 // ---- lists that open at a word ----
 const popover = () => $("#popover");
@@ -94,12 +146,27 @@ document.addEventListener("keydown", (event) => {
   event.preventDefault();
 });
 
+document.addEventListener("keydown", (event) => {
+  if (event.key !== "Enter" || !event.target.matches?.("#popover .filter")) return;
+  event.preventDefault();
+  $$("#popover .choice").find((c) => c.offsetParent !== null)?.click();
+});
+
 // ---- the word box ----
 document.addEventListener("submit", (event) => {
   if (event.target.id !== "word-form") return;
   event.preventDefault();
   const words = $("#word-box").value.trim();
   if (words) turn({ words }).then(() => { if (!$("#notice").childElementCount) $("#word-box").value = ""; });
+});
+
+// ---- the address of a step, to be sent or written down ----
+document.addEventListener("click", (event) => {
+  const button = event.target.closest?.("[data-copy]");
+  if (!button) return;
+  const address = new URL(button.dataset.copy, location.href).href;
+  const said = (text) => { button.textContent = text; };
+  navigator.clipboard?.writeText(address).then(() => said("Copied"), () => said(address)) ?? said(address);
 });
 
 // ---- rows ----
@@ -126,6 +193,8 @@ const keys = {
   l: () => $(".chip.lantern") && change({ turn: "put out" }),
   o: () => change({ turn: "keep lit" }),
   x: () => change({ turn: "set aside" }),
+  d: () => $("#break-down")?.click(),
+  f: () => $("#only-add")?.click(),
   b: () => change({ turn: "beside" }),
   r: () => ($("#drawer").childElementCount ? closeDrawer() : showDrawer()),
   k: () => ($("#cairn-title") ? $("#cairn-title").focus() : $("#leave-cairn button")?.click()),

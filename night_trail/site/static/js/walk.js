@@ -1,6 +1,6 @@
 // Walking a tale: keys, buttons, the path, or by itself. What a reader lights
 // travels in the address of a request and is recorded nowhere.
-import { $, onSweep, walkMarks } from "./common.js";
+import { $, onLoop, onSweep, walkMarks } from "./common.js";
 
 const walk = () => $("#walk");
 let playing = 0;
@@ -28,6 +28,7 @@ function light(values) {
   go(`${walk().dataset.address}?${query}`, false);
 }
 const lightMark = (mark, add) => light({ [add ? "add" : "light"]: mark.dataset.light });
+onLoop((loop, add) => light({ [add ? "add" : "light"]: JSON.stringify(loop) }));
 onSweep((swept) => light({ range: JSON.stringify(swept) }));
 
 document.addEventListener("click", (event) => {
