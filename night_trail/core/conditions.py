@@ -20,7 +20,7 @@ import numpy as np
 import polars as pl
 
 from night_trail.core.errors import BadQuestion
-from night_trail.core.table import Bools, Kind, Table, on_axis
+from night_trail.core.table import Bools, Column, Kind, Table, on_axis
 
 Text = Annotated[str, msgspec.Meta(max_length=2000)]
 MOST_CORNERS = 400
@@ -132,6 +132,14 @@ def columns_of(condition: Condition) -> tuple[str, ...]:
         for n in ((leaf.x, leaf.y) if isinstance(leaf, Loop) else (leaf.column,))
     ]
     return tuple(dict.fromkeys(named))
+
+
+def between(column: Column, low: float | None, high: float | None, closed: bool = False) -> Between:
+    """Return a range of a measured column; dates in seconds become ISO text."""
+    if column.kind.temporal:
+        from_, to = (None if at is None else iso(at, column.kind) for at in (low, high))
+        return Between(column.name, from_, to, high_closed=closed)
+    return Between(column.name, low, high, high_closed=closed)
 
 
 def leaves(condition: Condition) -> Iterator[Leaf]:

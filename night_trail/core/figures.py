@@ -88,16 +88,24 @@ def _compare(answer: CompareAnswer) -> Made:
 def _relate(answer: RelateAnswer) -> Made:
     x, y = answer.against, answer.column
     names = [f"{x.name} from", f"{x.name} to", f"{y.name} from", f"{y.name} to", "count"]
+    panels, each = answer.question.panels, answer.question.each
+    names = [*([panels] if panels else []), *([each] if each else []), *names]
 
     def rows() -> Iterator[list[Figure]]:
-        points = answer.points
-        for i in range(len(points.x)):
-            here = [_at(x, float(points.x[i])), _at(y, float(points.y[i]))]
-            lit = None if points.lit is None else int(points.lit[i])
-            yield [here[0], here[0], here[1], here[1], 1, lit]
-        for cell in answer.cells:
-            ends = [_at(x, cell.x_low), _at(x, cell.x_high), _at(y, cell.y_low), _at(y, cell.y_high)]
-            yield [*ends, cell.count, cell.lit]
+        for panel in answer.panels:
+            first: list[Figure] = [panel.label] if panels else []
+            points = panel.points
+            for i in range(len(points.x)):
+                named: list[Figure] = [*first, points.names[i]] if each else first
+                here = [_at(x, float(points.x[i])), _at(y, float(points.y[i]))]
+                lit = None if points.lit is None else int(points.lit[i])
+                if points.n_lit is not None:
+                    lit = int(points.n_lit[i])
+                n = 1 if points.n is None else int(points.n[i])
+                yield [*named, here[0], here[0], here[1], here[1], n, lit]
+            for cell in panel.cells:
+                ends = [_at(x, cell.x_low), _at(x, cell.x_high), _at(y, cell.y_low), _at(y, cell.y_high)]
+                yield [*first, *ends, cell.count, cell.lit]
 
     return names, rows()
 

@@ -19,7 +19,11 @@ Shape = Literal["histogram", "boxes", "bars"]
 Order = Literal["frequent", "own"]
 Aggregate = Literal["mean", "median", "sum", "count", "distinct", "share", "ratio", "quantile"]
 Fit = Literal["none", "line", "robust", "curve"]
-CompareShape = Literal["dots", "bars"]
+RelateScale = Literal["plain", "log", "log x", "log y", "index", "share"]
+CompareShape = Literal[
+    "dots", "bars", "stacked", "shares", "grid", "table", "ring", "strip", "figure", "stair"
+]
+Difference = Literal["absolute", "relative", "share"]
 CompareOrder = Literal["value", "own"]
 Height = Literal["count", "share", "density"]
 Calendar = Literal["minute", "hour", "day", "week", "month", "quarter", "year"]
@@ -90,13 +94,53 @@ class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
             raise BadQuestion("A quantile lies between 0 and 1", "level", "Write 0.9 for 90 %.")
 
 
+class Baseline(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """What the groups of a comparison are held against, and how the difference is written.
+
+    One of: ``column``, as a plan; ``group``, one of the groups; ``where``, other
+    rows, as an earlier period, which ``called`` names.
+    """
+
+    column: Name | None = None
+    group: Annotated[str, msgspec.Meta(max_length=500)] | None = None
+    where: Condition | None = None
+    called: Annotated[str, msgspec.Meta(max_length=100)] = ""
+    show: Difference = "absolute"
+
+    def __post_init__(self) -> None:
+        if sum(x is not None for x in (self.column, self.group, self.where)) != 1:
+            raise BadQuestion("A baseline is a column, a group or other rows", "baseline", "Give one.")
+
+
+class Rule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Which figures of a table are marked: above or below a figure, that of all rows if none is given."""
+
+    side: Literal["above", "below"]
+    at: float | None = None
+
+    def __post_init__(self) -> None:
+        if self.at is not None and not abs(self.at) < 1e300:
+            raise BadQuestion("Figures cannot be marked from there", "rule", "Give a plain number.")
+
+
 class Compare(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="compare"):
-    """How a measure compares across the groups of a category."""
+    """How a measure, or several, compares across the groups of one or two categories.
+
+    ``also`` is the second category, ``more`` are further measures, ``by`` the
+    measure that sorts, 0 for the first. ``keep`` is how many groups are shown
+    before the smallest are gathered.
+    """
 
     measure: Measure
     across: Name
     shape: CompareShape = "dots"
     order: CompareOrder = "value"
+    also: Name | None = None
+    more: Annotated[tuple[Measure, ...], msgspec.Meta(max_length=5)] = ()
+    by: Annotated[int, msgspec.Meta(ge=0, le=5)] = 0
+    baseline: Baseline | None = None
+    keep: Annotated[int, msgspec.Meta(ge=1, le=200)] | None = None
+    rule: Rule | None = None
 
     @property
     def column(self) -> str:
@@ -104,28 +148,60 @@ class Compare(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
         return self.measure.column or self.across
 
     @property
+    def measures(self) -> tuple[Measure, ...]:
+        """All measures, the first of them first."""
+        return (self.measure, *self.more)
+
+    @property
     def mentions(self) -> tuple[str | None, ...]:
         """The columns the question speaks of, the first of them first."""
-        return self.measure.column, self.measure.per, self.across
+        measured = [c for m in self.measures for c in (m.column, m.per)]
+        against = self.baseline.column if self.baseline else None
+        return (*measured, self.across, self.also, against)
 
 
 class Relate(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="relate"):
-    """How one measured column moves with another, one point a row."""
+    """How one measured column moves with another, one point a row.
+
+    With ``each`` a point is a group of rows: its average, or its sum where a
+    column adds up. ``window`` is the part zoomed into, as (low, high) along
+    ``against`` and along ``column`` (dates in seconds).
+    """
 
     column: Name
     against: Name
     coloured: Name | None = None
     fit: Fit = "line"
+    each: Name | None = None
+    sized: Name | None = None
+    panels: Name | None = None
+    scale: RelateScale = "plain"
+    margins: bool = False
+    window: tuple[float, float, float, float] | None = None
+
+    def __post_init__(self) -> None:
+        if self.window is not None and not all(abs(at) < 1e300 for at in self.window):
+            raise BadQuestion("There is nothing to zoom into", "window", "Zoom out again.")
+
+    @property
+    def log_x(self) -> bool:
+        """Whether ``against`` stands on a log scale."""
+        return self.scale in ("log", "log x")
+
+    @property
+    def log_y(self) -> bool:
+        """Whether ``column`` stands on a log scale."""
+        return self.scale in ("log", "log y")
 
     @property
     def across(self) -> str | None:
         """The category that groups the points, if any."""
-        return self.coloured
+        return self.each or self.coloured or self.panels
 
     @property
     def mentions(self) -> tuple[str | None, ...]:
         """The columns the question speaks of, the first of them first."""
-        return self.column, self.against, self.coloured
+        return self.column, self.against, self.each, self.coloured, self.panels, self.sized
 
 
 Question = Spread | Compare | Relate

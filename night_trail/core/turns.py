@@ -16,7 +16,7 @@ from night_trail.core.answers.spread import first_question
 from night_trail.core.breakdown import down
 from night_trail.core.conditions import Between, Condition, Not, Text, check, iso, toggle
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Level, Question, Scene
+from night_trail.core.question import Bins, Level, Question, Relate, Scene
 from night_trail.core.sentence import read
 from night_trail.core.slots import sentence, short_name
 from night_trail.core.table import Table
@@ -118,6 +118,12 @@ class StepUp(_Turn, frozen=True, tag="step up"):
     level: int
 
 
+class Zoom(_Turn, frozen=True, tag="zoom"):
+    """Zoom into a part of a relation, (low, high) along the horizontal, then the upright axis, or out."""
+
+    window: tuple[float, float, float, float] | None = None
+
+
 class ClearAll(_Turn, frozen=True, tag="clear all"):
     """Lift every condition and put the lantern out."""
 
@@ -162,6 +168,7 @@ Change = (
     | BreakDown
     | StepUp
     | ClearAll
+    | Zoom
     | Drop
     | Beside
     | TakeAway
@@ -200,6 +207,39 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
             return replace(scene, main=question, only=scene.only + new), said_in_short(words)
         case Slot(slot, value):
             return _slot(scene, slot, value, table)
+        case BreakDown(by):
+            return _down(scene, by, table)
+        case StepUp(level):
+            _must_hold(scene.within, level, "level")
+            up = scene.within[level]
+            left = [lower.rows for lower in scene.within[level:]]
+            only = tuple(c for c in scene.only if c not in left)
+            after = replace(scene, main=up.above, only=only, within=scene.within[:level], lit=up.rows)
+            return after, f"up to {short_name(up.above)}"
+        case Zoom(window):
+            if not isinstance(scene.main, Relate):
+                raise BadQuestion("Only points between two axes can be zoomed into", "", "")
+            zoomed = replace(scene.main, window=_aimed(window))
+            return replace(scene, main=zoomed), "zoomed in" if window else "zoomed out"
+        case Beside(question):
+            return _beside(scene, question)
+        case TakeAway(position):
+            _must_hold(scene.beside, position, "picture beside")
+            beside = scene.beside[:position] + scene.beside[position + 1 :]
+            return replace(scene, beside=beside), f"away: {short_name(scene.beside[position])}"
+        case Swap(position):
+            _must_hold(scene.beside, position, "picture beside")
+            main = scene.beside[position]
+            back = (scene.main,) if scene.main else ()
+            beside = scene.beside[:position] + back + scene.beside[position + 1 :]
+            return replace(scene, main=main, beside=beside), f"swapped: {short_name(main)}"
+        case _:
+            return _narrowed(scene, change, table)
+
+
+def _narrowed(scene: Scene, change: Any, table: Table) -> tuple[Scene, str]:
+    """Return the scene after a change of the lantern or of the filter."""
+    match change:
         case Light(rows, add):
             lit = toggle(scene.lit, rows) if add else rows
             return _lit(scene, lit, table)
@@ -237,29 +277,21 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
             only = scene.only[:position] + new + scene.only[position + 1 :]
             within = tuple(level for level in scene.within if level.rows != gone or gone in new)
             return replace(scene, only=only, within=within), f"only {said_in_short(words)}"
-        case BreakDown(by):
-            return _down(scene, by, table)
-        case StepUp(level):
-            _must_hold(scene.within, level, "level")
-            up = scene.within[level]
-            left = [lower.rows for lower in scene.within[level:]]
-            only = tuple(c for c in scene.only if c not in left)
-            after = replace(scene, main=up.above, only=only, within=scene.within[:level], lit=up.rows)
-            return after, f"up to {short_name(up.above)}"
         case ClearAll():
             return replace(scene, only=(), lit=None, within=()), "all conditions lifted"
-        case Beside(question):
-            return _beside(scene, question)
-        case TakeAway(position):
-            _must_hold(scene.beside, position, "picture beside")
-            beside = scene.beside[:position] + scene.beside[position + 1 :]
-            return replace(scene, beside=beside), f"away: {short_name(scene.beside[position])}"
-        case Swap(position):
-            _must_hold(scene.beside, position, "picture beside")
-            main = scene.beside[position]
-            back = (scene.main,) if scene.main else ()
-            beside = scene.beside[:position] + back + scene.beside[position + 1 :]
-            return replace(scene, main=main, beside=beside), f"swapped: {short_name(main)}"
+        case _:
+            raise TypeError(f"no such turn: {change!r}")
+
+
+def _aimed(window: tuple[float, float, float, float] | None) -> tuple[float, float, float, float] | None:
+    """Return the ends of a part rounded to what a hand can aim at: a thousandth of its width."""
+    if window is None or not all(math.isfinite(at) for at in window):
+        return None
+    found = []
+    for low, high in (window[:2], window[2:]):
+        places = 3 - math.floor(math.log10(high - low)) if high > low else 12
+        found += [round(low, places), round(high, places)]
+    return found[0], found[1], found[2], found[3]
 
 
 def _down(scene: Scene, by: str, table: Table) -> tuple[Scene, str]:

@@ -15,7 +15,7 @@ from night_trail.core.conditions import Condition
 from night_trail.core.question import to_json
 from night_trail.core.table import CLOCK, YEAR, Column, Kind
 from night_trail.core.words.numbers import bare
-from night_trail.draw.scales import Lanes, Linear, Scale, Tick, date_ticks, thinned, ticks
+from night_trail.draw.scales import Lanes, Linear, Scale, Tick, date_ticks, log_ticks, thinned, ticks
 from night_trail.draw.svg import Svg, el, group, safe_id
 from night_trail.draw.text import AXIS, shortened, width
 
@@ -244,6 +244,18 @@ def column_ticks(column: Column, low: float, high: float, wanted: int, whole: bo
     if column.unit in (YEAR, CLOCK):
         return [Tick(t.at, bare(t.at, column.unit)) for t in found]
     return found
+
+
+def scaled_ticks(
+    column: Column, low: float, high: float, wanted: int, whole: bool, log: bool = False, factor: float = 1.0
+) -> list[Tick]:
+    """Return ticks on a plain or log axis; labels are multiplied by ``factor``, as for an index."""
+    if factor == 1.0 and not log:
+        return column_ticks(column, low, high, wanted, whole=whole)
+    found = (
+        log_ticks(low * factor, high * factor, wanted) if log else ticks(low * factor, high * factor, wanted)
+    )
+    return [Tick(t.at / factor, t.label) for t in found]
 
 
 def unit_title(column: Column) -> str:

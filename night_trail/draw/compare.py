@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from night_trail.core.answers.compare import CompareAnswer, Group, is_share
+from night_trail.core.answers.compare import CompareAnswer, Group
+from night_trail.core.answers.measures import is_share
 from night_trail.core.slots.compare import measure_words
 from night_trail.core.table import Table
 from night_trail.core.words.compare import figure_words

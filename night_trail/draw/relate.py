@@ -1,88 +1,170 @@
-"""Relations: a density layer, points on top, the fit over both."""
+"""Relations: a density layer, points on top, the fit over both; one panel or several."""
 
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.answers.relate import Cell, RelateAnswer
+from night_trail.core.answers.axes import Axis
+from night_trail.core.answers.layers import Cell, Panel, Points
+from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.table import Column, Floats, Kind, Table
-from night_trail.core.words.numbers import percent, value
-from night_trail.draw.canvas import Canvas, Size, column_ticks, label, line, unit_title
-from night_trail.draw.scales import Linear
+from night_trail.core.words.numbers import number, percent, value
+from night_trail.draw.canvas import Canvas, Size, label, line, scaled_ticks, unit_title
+from night_trail.draw.scales import Linear, Log, Tick
 from night_trail.draw.svg import Svg, el
-from night_trail.draw.text import width
+from night_trail.draw.text import shortened, width
 
 RADIUS = {"full": 3.2, "beside": 2.2, "thumb": 0.9}
+LARGEST = {"full": 16.0, "beside": 8.0, "thumb": 3.0}
 SHADES = 6
+MARGIN = 36.0
+MOST_NAMES = 80
+FIT_PLACES = 41
+
+
+@dataclass(frozen=True)
+class _Plot:
+    """Where one panel is drawn, and its scales."""
+
+    x: Linear
+    y: Linear
+    left: float
+    right: float
+    top: float
+    bottom: float
 
 
 def draw_relate(answer: RelateAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return a relation drawn on a canvas."""
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
-    y_low, y_high = _roomy(answer.y.ends)
-    x_low, x_high = _roomy(answer.x.ends)
-    y_ticks = column_ticks(
-        answer.column, y_low, y_high, 5 if canvas.full else 3, whole=answer.column.kind == Kind.WHOLE
-    )
-    legend = _legend(answer) if canvas.full else []
+    single = len(answer.panels) == 1 and not answer.panels[0].label
+    y_ticks = _ticks(answer.y, answer.column, 5 if canvas.full and single else 3)
+    legend = canvas.full and answer.question.coloured is not None and bool(answer.panels)
+    margins = canvas.full and single and answer.margins is not None
     if canvas.labelled:
         canvas.left = max((width(t.label) for t in y_ticks), default=0.0) + 18.0
-        canvas.right = 10.0
-        canvas.top, canvas.bottom = 26.0 + (18.0 if legend else 0.0), 50.0 if canvas.full else 26.0
+        canvas.right = 10.0 + (MARGIN if margins else 0.0)
+        canvas.top = 26.0 + (18.0 if legend else 0.0) + (MARGIN if margins else 0.0)
+        canvas.bottom = 50.0 if canvas.full else 26.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
-    x = Linear(x_low, x_high, canvas.x_start, canvas.x_end)
-    y = Linear(y_low, y_high, canvas.y_end, canvas.y_start)
-    canvas.x, canvas.y = x, y
-    canvas.x_column, canvas.y_column = answer.against.name, answer.column.name
-    if canvas.labelled:
-        for tick in y_ticks:
-            canvas.under.append(line(canvas.x_start, y(tick.at), canvas.x_end, y(tick.at), "grid"))
-            canvas.over.append(label(tick.label, canvas.x_start - 10, y(tick.at) + 4, "end"))
-        canvas.value_axis(x, answer.against, f"{answer.against.name}{unit_title(answer.against)}")
     if canvas.full:
-        title = f"{answer.column.name}{unit_title(answer.column)}"
-        canvas.over.append(label(title, 4.0, 14.0, "start", "axis-title"))
-        _draw_legend(canvas, legend)
-    _cells(canvas, answer, table, x, y)
-    _points(canvas, answer, table, x, y)
-    _fit(canvas, answer, x, y)
+        canvas.over.append(label(axis_title(answer, 1, table), 4.0, 14.0, "start", "axis-title"))
+    if legend:
+        _legend(canvas, answer)
+    for panel, plot in zip(answer.panels, _plots(canvas, answer, single), strict=False):
+        _frame(canvas, answer, plot, panel, single, y_ticks)
+        _cells(canvas, answer, table, panel, plot)
+        _points(canvas, answer, table, panel, plot)
+        _fit(canvas, panel, plot)
+        if single:
+            canvas.x, canvas.y = plot.x, plot.y
+            canvas.x_column, canvas.y_column = answer.against.name, answer.column.name
+    if canvas.labelled:
+        canvas.bottom_title(axis_title(answer, 0, table))
+    if margins:
+        _margins(canvas, answer)
     return canvas
 
 
-def _roomy(ends: tuple[float, float]) -> tuple[float, float]:
-    room = 0.03 * (ends[1] - ends[0])
-    return ends[0] - room, ends[1] + room
+def axis_title(answer: RelateAnswer, which: int, table: Table) -> str:
+    """Return what an axis shows in words, with its unit: 0 for the horizontal one."""
+    column = (answer.against, answer.column)[which]
+    axis = (answer.x, answer.y)[which]
+    name = column.name
+    if answer.question.each is not None:
+        summed = answer.summed[1 - which]
+        name = f"{'sum' if summed else 'average'} of {name}"
+    unit = f", {axis.words}" if axis.words else unit_title(column)
+    return f"{name}{unit}{' · log scale' if axis.log else ''}"
 
 
-def _legend(answer: RelateAnswer) -> list[tuple[str, int]]:
-    if answer.question.coloured is None or not len(answer.points.x):
-        return []
-    return [(g.label, i) for i, g in enumerate(answer.grouping.groups)]
+def _ticks(axis: Axis, column: Column, wanted: int) -> list[Tick]:
+    low, high = _roomy(axis)
+    whole = column.kind == Kind.WHOLE and axis.factor == 1.0
+    return scaled_ticks(column, low, high, wanted, whole, axis.log, axis.factor)
 
 
-def _draw_legend(canvas: Canvas, legend: list[tuple[str, int]]) -> None:
+def _roomy(axis: Axis) -> tuple[float, float]:
+    low, high = axis.ends
+    if axis.log:
+        room = (high / low) ** 0.03
+        return low / room, high * room
+    room = 0.03 * (high - low)
+    return low - room, high + room
+
+
+def _plots(canvas: Canvas, answer: RelateAnswer, single: bool) -> list[_Plot]:
+    """Return the places of the panels, side by side and below each other, on the same scales."""
+    n = len(answer.panels)
+    columns = 1 if single else min(n, 4 if n > 4 else 3 if n != 4 else 2)
+    lines = math.ceil(n / columns) if n else 1
+    gap = 14.0 if canvas.labelled else 2.0
+    head = 20.0 if canvas.full and not single else 12.0 if canvas.labelled and not single else 0.0
+    wide = (canvas.x_end - canvas.x_start - gap * (columns - 1)) / columns
+    high = (canvas.y_end - canvas.y_start - gap * (lines - 1)) / lines
+    found = []
+    for i in range(n):
+        left = canvas.x_start + (i % columns) * (wide + gap)
+        top = canvas.y_start + (i // columns) * (high + gap) + head
+        bottom = top + high - head
+        x_scale, y_scale = Log if answer.x.log else Linear, Log if answer.y.log else Linear
+        x, y = x_scale(*_roomy(answer.x), left, left + wide), y_scale(*_roomy(answer.y), bottom, top)
+        found.append(_Plot(x, y, left, left + wide, top, bottom))
+    return found
+
+
+def _frame(
+    canvas: Canvas, answer: RelateAnswer, plot: _Plot, panel: Panel, single: bool, y_ticks: list[Tick]
+) -> None:
+    if not canvas.labelled:
+        return
+    for tick in y_ticks:
+        canvas.under.append(line(plot.left, plot.y(tick.at), plot.right, plot.y(tick.at), "grid"))
+        if plot.left == canvas.x_start:
+            canvas.over.append(label(tick.label, plot.left - 10, plot.y(tick.at) + 4, "end"))
+    if plot.bottom > canvas.y_end - 2:
+        wanted = max(2, int((plot.right - plot.left) / 85))
+        canvas.bottom_ticks(_ticks(answer.x, answer.against, wanted), plot.x)
+    if not single:
+        strength = "" if panel.correlation is None else f" · r {number(panel.correlation.pearson, 2)}"
+        said = shortened(panel.label, plot.right - plot.left - 4 - width(strength)) + strength
+        canvas.over.append(label(said, plot.left, plot.top - 5, "start", "lane-label"))
+        canvas.under.append(line(plot.left, plot.bottom, plot.right, plot.bottom, "axis"))
+
+
+def _legend(canvas: Canvas, answer: RelateAnswer) -> None:
+    """Write the groups as coloured words; each lights its rows."""
     at = canvas.x_start
-    for text, i in legend:
-        if at + width(text) + 24 > canvas.x_end:
+    for position, group in enumerate(answer.grouping.groups):
+        wide = width(group.label) + 24
+        condition = answer.grouping.condition(position)
+        if at + wide > canvas.x_end or condition is None:
             break
-        canvas.over.append(
-            el("circle", class_=f"point hue-{i}", r=4, transform=f"translate({at + 4:.1f} 28)")
+        hue = answer.hues[position]
+        shape = el(
+            "g",
+            el("rect", class_="ground", x=at - 2, y=16, width=wide, height=24),
+            el("circle", class_=f"point hue-{hue}", r=4, transform=f"translate({at + 4:.1f} 28)"),
+            label(group.label, at + 13, 32, "start"),
+            class_="legend-word",
         )
-        canvas.over.append(label(text, at + 13, 32, "start"))
-        at += width(text) + 34
+        canvas.mark(shape, None, f"legend\x1f{group.key or 'others'}", condition, [group.label], False)
+        at += wide + 10
 
 
 def _said(column: Column, at: float) -> str:
     return value(at, column.kind, column.unit)
 
 
-def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, x: Linear, y: Linear) -> None:
-    most = max((cell.count for cell in answer.cells), default=1)
-    for cell in answer.cells:
-        key = f"{cell.x_low:.6g}\x1f{cell.y_low:.6g}"
+def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plot: _Plot) -> None:
+    most = max((cell.count for cell in panel.cells), default=1)
+    x, y = plot.x, plot.y
+    for cell in panel.cells:
+        key = f"{panel.label}\x1f{cell.x_low:.6g}\x1f{cell.y_low:.6g}"
         # shades by the logarithm: cells of few rows stay in sight beside crowded ones
         shade = max(1, round(SHADES * math.log1p(cell.count) / math.log1p(most)))
         left, right = x(cell.x_low), x(cell.x_high)
@@ -97,14 +179,15 @@ def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, x: Linear, y: Lin
             shape,
             lit,
             key,
-            answer.cell_condition(cell),
-            _cell_card(answer, table, cell),
+            answer.cell_condition(cell, panel),
+            _cell_card(answer, table, panel, cell),
             cell.lit == cell.count,
         )
 
 
-def _cell_card(answer: RelateAnswer, table: Table, cell: Cell) -> list[str]:
-    card = [
+def _cell_card(answer: RelateAnswer, table: Table, panel: Panel, cell: Cell) -> list[str]:
+    card = [panel.label] if panel.label else []
+    card += [
         f"{answer.against.name} {_said(answer.against, cell.x_low)} to {_said(answer.against, cell.x_high)}",
         f"{answer.column.name} {_said(answer.column, cell.y_low)} to {_said(answer.column, cell.y_high)}",
         table.rows_in_words(cell.count),
@@ -126,44 +209,174 @@ def _rect(left: float, top: float, right: float, bottom: float, class_: str, id_
     )
 
 
-def _points(canvas: Canvas, answer: RelateAnswer, table: Table, x: Linear, y: Linear) -> None:
-    points, radius = answer.points, RADIUS[canvas.size.detail]
-    for i in range(len(points.x)):
+def _points(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plot: _Plot) -> None:
+    points = panel.points
+    names = _Names(canvas, plot)
+    order = range(len(points.x))
+    if points.size is not None:
+        # small ones lie on top of large ones
+        sizes = points.size
+        order = sorted(order, key=lambda i: -sizes[i])  # type: ignore[assignment]
+    for i in order:
         row, group = int(points.row[i]), int(points.group[i])
-        key = f"row {row}"
+        key = f"row {row}" if points.n is None else f"{answer.question.each}\x1f{points.names[i]}"
         lit = points.lit is not None and bool(points.lit[i])
+        radius = _radius(canvas, points, i)
         # rows beyond the ends stand at them
-        place = f"translate({x.place(float(points.x[i])):.1f} {y.place(float(points.y[i])):.1f})"
-        hue = f" hue-{group}" if group >= 0 else ""
+        at_x = plot.x.place(float(points.x[i]) + answer.jitter[0] * _shift(row, 1))
+        at_y = plot.y.place(float(points.y[i]) + answer.jitter[1] * _shift(row, 2))
+        place = f"translate({at_x:.1f} {at_y:.1f})"
+        hue = f" hue-{answer.hues[group]}" if group >= 0 else ""
         shape = el("circle", class_=f"point{hue}", id=canvas.id("p", key), r=radius, transform=place)
         over = None
         if lit:
-            over = el("circle", class_="lit-point", id=canvas.id("l", key), r=radius, transform=place)
-        card = [
-            f"{answer.column.name} {_said(answer.column, float(points.y[i]))}",
-            f"{answer.against.name} {_said(answer.against, float(points.x[i]))}",
-            *([answer.grouping.groups[group].label] if group >= 0 else []),
-            f"{table.row_noun[0]} {row + 1:,} of the table",
-        ]
-        canvas.mark(shape, over, key, answer.point_condition(i), card, lit)
+            share = 1.0 if points.n is None or points.n_lit is None else points.n_lit[i] / points.n[i]
+            inner = radius * math.sqrt(float(share))
+            over = el(
+                "circle", class_="lit-point", id=canvas.id("l", key), r=max(inner, 1.0), transform=place
+            )
+        canvas.mark(shape, over, key, answer.point_condition(i, panel), _card(answer, table, panel, i), lit)
+        if points.names:
+            names.offer(points.names[i], at_x, at_y, radius)
+    canvas.over.extend(names.placed())
 
 
-def _fit(canvas: Canvas, answer: RelateAnswer, x: Linear, y: Linear) -> None:
-    fit = answer.line
+def _radius(canvas: Canvas, points: Points, i: int) -> float:
+    base = RADIUS[canvas.size.detail]
+    if points.size is not None:
+        return max(
+            1.6 if canvas.labelled else 0.6, LARGEST[canvas.size.detail] * math.sqrt(float(points.size[i]))
+        )
+    return base * 1.5 if points.n is not None else base
+
+
+def _shift(row: int, salt: int) -> float:
+    """Return a fixed place between −1 and 1 for a row, spread evenly by the golden section."""
+    return 2 * ((row * 0.6180339887498949 * salt + 0.317 * salt) % 1.0) - 1
+
+
+def _card(answer: RelateAnswer, table: Table, panel: Panel, i: int) -> list[str]:
+    points = panel.points
+    group = int(points.group[i])
+    ways = ["", ""]
+    if answer.question.each is not None:
+        ways = ["sum of " if summed else "average of " for summed in answer.summed]
+    card = [
+        *([points.names[i]] if points.names and points.names[i] else []),
+        f"{ways[0]}{answer.column.name} {_said(answer.column, float(points.y[i]))}",
+        f"{ways[1]}{answer.against.name} {_said(answer.against, float(points.x[i]))}",
+        *([answer.grouping.groups[group].label] if group >= 0 else []),
+        *([panel.label] if panel.label else []),
+    ]
+    if points.n is None:
+        return [*card, f"{table.row_noun[0]} {int(points.row[i]) + 1:,} of the table"]
+    card.append(table.rows_in_words(int(points.n[i])))
+    if points.n_lit is not None:
+        card.append(f"{int(points.n_lit[i]):,} lit ({percent(points.n_lit[i] / points.n[i])})")
+    return card
+
+
+class _Names:
+    """Names beside their points, as many as find room without touching another name or point."""
+
+    def __init__(self, canvas: Canvas, plot: _Plot) -> None:
+        self._canvas, self._plot = canvas, plot
+        self._wanted: list[tuple[str, float, float, float]] = []
+
+    def offer(self, name: str, x: float, y: float, radius: float) -> None:
+        """Take note of a point and what it is called."""
+        self._wanted.append((name, x, y, radius))
+
+    def placed(self) -> list[Svg]:
+        """Return the names that find room."""
+        if not self._canvas.full or len(self._wanted) > 6 * MOST_NAMES:
+            return []
+        taken = [(x - r, y - r, x + r, y + r) for _, x, y, r in self._wanted]
+        found: list[Svg] = []
+        for i, (name, x, y, r) in enumerate(self._wanted):
+            if not name or len(found) >= MOST_NAMES:
+                continue
+            said = shortened(name, 130.0)
+            wide = width(said)
+            for left, middle in (
+                (x + r + 4, y),
+                (x - r - 4 - wide, y),
+                (x - wide / 2, y - r - 9),
+                (x - wide / 2, y + r + 9),
+            ):
+                box = (left - 2, middle - 6.5, left + wide + 2, middle + 6.5)
+                plot = self._plot
+                inside = (
+                    box[0] >= plot.left
+                    and box[2] <= plot.right
+                    and box[1] >= plot.top - 8
+                    and box[3] <= plot.bottom
+                )
+                if inside and not any(_touch(box, other) for k, other in enumerate(taken) if k != i):
+                    taken.append(box)
+                    found.append(label(said, left, middle + 4, "start", "point-name"))
+                    break
+        return found
+
+
+def _touch(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
+    return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
+
+
+def _fit(canvas: Canvas, panel: Panel, plot: _Plot) -> None:
+    fit, x, y = panel.line, plot.x, plot.y
+    id_ = canvas.id("fit", panel.label) if panel.label else canvas.id("fit")
     if fit is not None:
         if fit.low is not None and fit.high is not None:
-            there = _path(fit.x, fit.low, x, y)
-            back = _path(fit.x[::-1], fit.high[::-1], x, y).replace("M", "L", 1)
+            low, high = (
+                np.clip(band, min(y.low, y.high), max(y.low, y.high)) for band in (fit.low, fit.high)
+            )
+            there = _path(fit.x, low, x, y)
+            back = _path(fit.x[::-1], high[::-1], x, y).replace("M", "L", 1)
             canvas.over.append(el("path", class_="fit-band", d=f"{there}{back}Z"))
-        canvas.over.append(el("path", class_="fit", id=canvas.id("fit"), d=_path(fit.x, fit.y, x, y)))
-    if answer.curve is not None:
-        canvas.over.append(el("path", class_="fit", id=canvas.id("fit"), d=_path(*answer.curve, x, y)))
+        canvas.over.append(el("path", class_="fit", id=id_, d=_path(fit.x, fit.y, x, y)))
+    if panel.curve is not None:
+        canvas.over.append(el("path", class_="fit", id=id_, d=_path(*panel.curve, x, y)))
 
 
 def _path(at: Floats, heights: Floats, x: Linear, y: Linear) -> str:
-    low, high = sorted((y.low, y.high))
-    inside = np.clip(heights, low, high)
-    return "".join(
-        f"{'L' if i else 'M'}{x(float(a)):.1f} {y(float(b)):.1f}"
-        for i, (a, b) in enumerate(zip(at, inside, strict=True))
+    """Return a path; its commands are so many whatever is in sight, so that it moves."""
+    places = np.linspace(at[0], at[-1], FIT_PLACES) if len(at) == 2 else at
+    tall = np.interp(places, at, heights) if len(at) == 2 else heights
+    inside = np.flatnonzero(
+        (tall >= min(y.low, y.high)) & (tall <= max(y.low, y.high)) & (places >= x.low) & (places <= x.high)
     )
+    if not len(inside):
+        return ""
+    nearest = np.clip(np.searchsorted(inside, np.arange(len(places))), 0, len(inside) - 1)
+    kept = inside[nearest]
+    return "".join(
+        f"{'L' if i else 'M'}{x(float(places[k])):.1f} {y(float(tall[k])):.1f}" for i, k in enumerate(kept)
+    )
+
+
+def _margins(canvas: Canvas, answer: RelateAnswer) -> None:
+    """Draw how both columns are spread along the edges of the plot."""
+    margins, x, y = answer.margins, canvas.x, canvas.y
+    if margins is None or not isinstance(x, Linear) or not isinstance(y, Linear):
+        return
+    room = MARGIN - 8
+    for counts, lit, edges, scale in (
+        (margins.x, margins.x_lit, answer.x.edges, x),
+        (margins.y, margins.y_lit, answer.y.edges, y),
+    ):
+        top = float(counts.max()) or 1.0 if len(counts) else 1.0
+        for i, count in enumerate(counts):
+            for n, class_ in ((int(count), "bar"), (0 if lit is None else int(lit[i]), "lit")):
+                if not n:
+                    continue
+                a, b = sorted((scale(float(edges[i])), scale(float(edges[i + 1]))))
+                length = max(1.0, room * n / top)
+                upright = scale is x
+                box = (
+                    (a + 0.3, canvas.y_start - 3 - length, b - 0.3, canvas.y_start - 3)
+                    if upright
+                    else (canvas.x_end + 3, a + 0.3, canvas.x_end + 3 + length, b - 0.3)
+                )
+                which = "x" if upright else "y"
+                canvas.under.append(_rect(*box, class_, canvas.id("e", which, class_, str(i))))

@@ -41,6 +41,22 @@ class Linear:
 
 
 @dataclass(frozen=True)
+class Log(Linear):
+    """Numbers above 0 by their logarithms."""
+
+    def __call__(self, value: float) -> float:
+        """Return the pixel of a value; one that has no logarithm stands at the low end."""
+        if value <= 0:
+            return self.start
+        low, high = math.log10(self.low), math.log10(self.high)
+        return self.start + (math.log10(value) - low) / ((high - low) or 1.0) * (self.end - self.start)
+
+    def described(self) -> dict[str, Any]:
+        """Return what a script needs to turn pixels into places."""
+        return {**super().described(), "log": True}
+
+
+@dataclass(frozen=True)
 class Lanes:
     """Groups one below the other: each key owns an equal part of the pixels."""
 
@@ -90,6 +106,24 @@ def ticks(low: float, high: float, wanted: int, whole: bool = False) -> list[Tic
         places = [p for p in places if p == int(p)]
     places = [p for p in places if low - 1e-9 * (high - low) <= p <= high + 1e-9 * (high - low)]
     return [Tick(p, label) for p, label in zip(places, tick_labels(places), strict=True)]
+
+
+def log_ticks(low: float, high: float, wanted: int) -> list[Tick]:
+    """Return ticks at 1, 2 and 5 times powers of ten, or at powers alone where there are many.
+
+    >>> [t.label for t in log_ticks(0.8, 30, 5)]
+    ['1', '2', '5', '10', '20']
+    """
+    if not 0 < low < high:
+        return [Tick(low, number(low))]
+    first, last = math.floor(math.log10(low)), math.ceil(math.log10(high))
+    steps = (1, 2, 5) if last - first <= max(2, wanted) / 2 + 1 else (1,)
+    every = max(1, math.ceil((last - first) / (max(2, wanted) + 1))) if steps == (1,) else 1
+    places = [m * 10.0**p for p in range(first, last + 1, every) for m in steps]
+    kept = [p for p in places if low <= p <= high]
+    if len(kept) < 2:
+        return ticks(low, high, wanted)
+    return [Tick(p, number(p, 3)) for p in kept]
 
 
 def tick_labels(places: Sequence[float]) -> list[str]:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from night_trail.core.answers.layers import MOST_POINTS
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Relate
-from night_trail.core.slots.relate import FIT_WORDS
+from night_trail.core.slots.relate import FIT_WORDS, LABELS, SCALE_WORDS
+from night_trail.core.table import Column
 from night_trail.trails.offers import Offer, column_offer
 from night_trail.trails.pictures import Desk
 
@@ -14,8 +16,17 @@ def relate_offers(slot: str, desk: Desk, question: Relate) -> list[Offer]:
     """Return the choices for a slot of a relation."""
     if slot == "fit":
         return [Offer(f"with {words}", key, key == question.fit) for key, words in FIT_WORDS.items()]
-    if slot == "coloured":
-        return _colours(desk, question)
+    if slot == "scale":
+        return [Offer(words, key, key == question.scale) for key, words in SCALE_WORDS.items()]
+    if slot == "margins":
+        return [
+            Offer("spreads at the edges", "yes", question.margins, "how each column is spread"),
+            Offer("points only", None, not question.margins),
+        ]
+    if slot == "window":
+        return [Offer("zoom out", None, False, "all the points")]
+    if slot in ("coloured", "panels", "each", "sized"):
+        return _by(slot, desk, question)
     if slot not in ("column", "against"):
         raise BadQuestion(f"There is no slot “{slot}” in this sentence")
     present = {"column": question.column, "against": question.against}[slot]
@@ -28,13 +39,29 @@ def relate_offers(slot: str, desk: Desk, question: Relate) -> list[Offer]:
     return found + swapped
 
 
-def _colours(desk: Desk, question: Relate) -> list[Offer]:
-    plain = Offer("one colour", None, question.coloured is None)
+def _by(slot: str, desk: Desk, question: Relate) -> list[Offer]:
+    words, none = LABELS[slot]
+    present = {
+        "coloured": question.coloured,
+        "panels": question.panels,
+        "each": question.each,
+        "sized": question.sized,
+    }[slot]
+    taken = (question.column, question.against)
+    able = [c for c in desk.table.columns if c.name not in taken and _able(slot, c)]
+    hints = [f"{c.distinct:,} values" if slot != "sized" else c.unit for c in able]
     return [
-        plain,
+        Offer(none, None, present is None),
         *(
-            Offer(f"coloured by {c.name}", c.name, c.name == question.coloured, f"{c.distinct:,} values")
-            for c in desk.table.columns
-            if makes_groups(c)
+            Offer(f"{words} {c.name}", c.name, c.name == present, hint)
+            for c, hint in zip(able, hints, strict=True)
         ),
     ]
+
+
+def _able(slot: str, column: Column) -> bool:
+    if slot == "sized":
+        return column.kind.numeric
+    if slot == "each":
+        return not column.kind.measured and 2 <= column.distinct <= MOST_POINTS
+    return makes_groups(column)

@@ -14,6 +14,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from night_trail.core.conditions import Between
 from night_trail.core.errors import BadQuestion
 from night_trail.core.reading import ReadingSettings, load
 from night_trail.core.recipe import apply, decode_recipe
@@ -291,6 +292,7 @@ EVERY_STEP: list[Step] = [
     s.Calculate("a", "b + 1"),
     s.Cut("a", "b", (10.0, 20.0)),
     s.Gather("a", "b", {"g": ("x",)}),
+    s.Group("late ones", Between("a", 5.0, None)),
     s.Order("a", tuple("abcdefgh")),
     s.Join("table:1", "stops", (("a", "a"), ("b", "c")), "full", ("d",), True),
     s.Stack(("table:1", "table:2"), ("one", "two"), "from"),

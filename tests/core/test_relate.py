@@ -11,7 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from night_trail.core.answers import answer
-from night_trail.core.answers.relate import MOST_ON_TOP, MOST_POINTS, RelateAnswer
+from night_trail.core.answers.layers import MOST_ON_TOP, MOST_POINTS
+from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.conditions import Between, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Compare, Question, Relate, Spread, decode, to_json

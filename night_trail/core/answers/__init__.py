@@ -10,16 +10,25 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from night_trail.core.answers import compare, relate, spread
+from night_trail.core.answers import compare, cross, relate, several, spread
 from night_trail.core.question import Compare, Question, Relate, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 
-Answer = spread.SpreadAnswer | compare.CompareAnswer | relate.RelateAnswer
+Compared = compare.CompareAnswer | cross.CrossAnswer | several.SeveralAnswer
+Answer = spread.SpreadAnswer | Compared | relate.RelateAnswer
+
+
+def _compared(question: Compare, rows: Rows) -> Compared:
+    """Return the answer to a comparison: of one category or two, of one measure or several."""
+    if question.also:
+        return cross.cross(question, rows)
+    return several.several(question, rows) if question.more else compare.compare(question, rows)
+
 
 _ANSWERS: dict[type, Callable[[Any, Rows], Answer]] = {
     Spread: spread.answer,
-    Compare: compare.compare,
+    Compare: _compared,
     Relate: relate.relate,
 }
 _CHECKS: dict[type, Callable[[Any, Table], None]] = {

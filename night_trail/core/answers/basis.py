@@ -7,9 +7,14 @@ from itertools import pairwise
 
 import numpy as np
 
-from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf
+from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf, between
 from night_trail.core.rows import Codes, Measured, Rows
-from night_trail.core.table import Bools, Column, Floats
+from night_trail.core.stats.bins import CALENDAR_SECONDS, calendar_edges, even_edges, round_width, window
+from night_trail.core.stats.quantiles import box
+from night_trail.core.table import Bools, Column, Floats, Kind, on_axis
+
+BANDS = 8
+MOST_VALUES = 50
 
 
 @dataclass(frozen=True)
@@ -31,11 +36,15 @@ class Basis:
 
 @dataclass(frozen=True)
 class Group:
-    """One value of the column spread across; ``others`` counts the values gathered in the last one."""
+    """One value of the column spread across; ``others`` counts the values gathered in the last one.
+
+    A group of a measured column is a ``band``, left-closed, open where an end is None.
+    """
 
     key: str
     label: str
     others: int = 0
+    band: tuple[float | None, float | None] | None = None
 
 
 @dataclass(frozen=True)
@@ -51,6 +60,11 @@ class Grouping:
         if self.column is None:
             return None
         group = self.groups[position]
+        if group.band is not None:
+            low, high = group.band
+            if low is None and high is None:
+                return Not(Missing(self.column.name))
+            return between(self.column, low, high)
         if group.others:
             named = tuple(g.key for g in self.groups if not g.others)
             return AllOf((Not(OneOf(self.column.name, named)), Not(Missing(self.column.name))))
@@ -60,10 +74,21 @@ class Grouping:
 ALL_ROWS = Grouping(None, (Group("", ""),), None)
 
 
+def is_banded(column: Column) -> bool:
+    """Whether a column groups rows by bands: a measured one with more values than can be set side by side."""
+    return column.kind.temporal or (column.kind.numeric and column.distinct > MOST_VALUES)
+
+
 def grouping(rows: Rows, across: str | None, most: int) -> Grouping:
-    """Return the groups of a column, the smallest gathered in one where there are more than ``most``."""
+    """Return the groups of a column, the smallest gathered in one where there are more than ``most``.
+
+    A measured column of many values is cut into bands: numbers into about
+    eight of a round width, dates into calendar units.
+    """
     if across is None:
         return ALL_ROWS
+    if is_banded(rows.table.column(across)):
+        return rows.remember(("bands", across, most), lambda: _banded(rows, across, most))
     return rows.remember(("grouping", across, most), lambda: _grouped(rows, across, most))
 
 
@@ -98,8 +123,8 @@ def hues(rows: Rows, found: Grouping) -> tuple[int, ...]:
     kept: so it keeps it through a trail. Values beyond the seventh take what is
     left over.
     """
-    if found.column is None:
-        return tuple(0 for _ in found.groups)
+    if found.column is None or is_banded(found.column):
+        return tuple(i % MOST_HUES for i in range(len(found.groups)))
     coded = rows.table.coded(found.column.name)
     counts = rows.remember(
         ("all counts", found.column.name),
@@ -114,6 +139,41 @@ def hues(rows: Rows, found: Grouping) -> tuple[int, ...]:
         MOST_HUES if g.others else own[g.key] if g.key in own else free.pop(0) if free else MOST_HUES
         for g in found.groups
     )
+
+
+def _banded(rows: Rows, across: str, most: int) -> Grouping:
+    from night_trail.core.words.numbers import stretch, value  # noqa: PLC0415  (words speak of answers)
+
+    column = rows.table.column(across)
+    ascending = rows.measured(across).values
+    if not len(ascending):
+        return Grouping(column, (), np.full(rows.table.height, -1, dtype=np.int32))
+    low, high = float(ascending[0]), float(ascending[-1])
+    if column.kind.temporal:
+        units = [u for u in CALENDAR_SECONDS if column.kind == Kind.DATETIME or CALENDAR_SECONDS[u] >= 86_400]
+        unit = next((u for u in units if (high - low) / CALENDAR_SECONDS[u] <= most - 2), "year")
+        edges = calendar_edges(low, high, unit)
+    else:
+        figures = box(ascending)
+        kept = window(ascending, figures.low_whisker, figures.high_whisker)
+        wide = round_width(max(kept.high - kept.low, 1e-12) / BANDS, column.kind == Kind.WHOLE)
+        edges = even_edges(max(low, kept.low), min(high, kept.high), wide)[: most + 1]
+    last = len(edges) - 2
+    values = on_axis(rows.table.series(across))
+    codes = np.clip(np.searchsorted(edges, values, side="right") - 1, 0, last).astype(np.int32)
+    codes[np.isnan(values)] = -1
+    groups = []
+    for i in range(last + 1):
+        start, end = float(edges[i]), float(edges[i + 1])
+        open_low, open_high = i == 0 and low < start, i == last and high >= end
+        label = stretch(start, end, column.kind, column.unit)
+        if open_low:
+            label = f"under {value(end, column.kind, column.unit)}"
+        if open_high:
+            label = f"{value(start, column.kind, column.unit)} and more"
+        band = (None if open_low else start, None if open_high else end)
+        groups.append(Group(label, label, band=band))
+    return Grouping(column, tuple(groups), codes)
 
 
 def joined(*conditions: Condition | None) -> Condition:

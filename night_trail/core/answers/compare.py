@@ -1,34 +1,47 @@
-"""How a measure compares across the groups of a category."""
+"""How a measure compares across the groups of a category, against a baseline where one is given."""
 
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable
-from dataclasses import dataclass
-from typing import get_args
+from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
 
-from night_trail.core.answers.basis import Basis, Grouping, grouping
+from night_trail.core.answers.basis import Basis, Grouping, grouping, is_banded
+from night_trail.core.answers.measures import (
+    ADDS_UP,
+    Cells,
+    MeasureFigures,
+    cells_of,
+    check_measure,
+    figures_by_group,
+    first_shape,
+    is_share,
+    overall,
+    plain_figures,
+)
 from night_trail.core.answers.spread import makes_groups, natural_order
-from night_trail.core.conditions import Condition, mask
+from night_trail.core.conditions import AllOf, Condition, columns_of, mask
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Aggregate, Compare, CompareShape, Measure
+from night_trail.core.question import Baseline, Compare, CompareShape, Measure
 from night_trail.core.rows import Rows
-from night_trail.core.stats import groups as figures
-from night_trail.core.stats.intervals import wilson
-from night_trail.core.stats.quantiles import quantiles
-from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table, on_axis
+from night_trail.core.table import Bools, Column, Floats, Table
 
 MOST_BARS = 40
+MOST_PARTS = 8
 HANDFUL = 3
 CARRIED = 0.5
 """A group is carried by a handful of rows where they make up half of its sum or more."""
 
-AGGREGATES: tuple[Aggregate, ...] = get_args(Aggregate)
-ADDS_UP: set[Aggregate] = {"sum", "count"}
-"""Measures whose groups add up to the whole, drawn as lengths from 0."""
+SHAPES: dict[str, tuple[CompareShape, ...]] = {
+    "plain": ("dots", "bars", "table", "ring", "strip", "figure"),
+    "also": ("bars", "dots", "stacked", "shares", "grid"),
+    "more": ("bars", "dots", "table"),
+    "baseline": ("bars", "dots", "stair", "table", "figure"),
+}
+"""The shapes of each form of the question, the first of them the best to begin with."""
 
 
 @dataclass(frozen=True)
@@ -36,7 +49,7 @@ class Group:
     """One group: its rows, its figure with a 95 % interval where it has one, the lit part's figure.
 
     ``apart`` says that a test against all other rows holds after the
-    false-discovery step.
+    false-discovery step; ``base`` is the figure it is held against.
     """
 
     position: int
@@ -49,15 +62,17 @@ class Group:
     lit_value: float | None
     others: int = 0
     apart: bool = False
+    base: float | None = None
 
 
 @dataclass(frozen=True)
 class Carried:
-    """A group whose figure a handful of rows make up: how many, and their share of its sum."""
+    """A group whose figure a handful of rows make up: how many, their share of its sum, the least of them."""
 
     position: int
     rows: int
     share: float
+    least: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -66,6 +81,7 @@ class CompareAnswer:
 
     ``p`` is of the test that all groups are alike (Welch 1951 for means,
     Kruskal–Wallis for quantiles, chi-square for shares), ``effect`` η².
+    ``overall_base`` is the baseline of all rows.
     """
 
     question: Compare
@@ -78,6 +94,7 @@ class CompareAnswer:
     p: float | None = None
     effect: float | None = None
     carried: tuple[Carried, ...] = ()
+    overall_base: float | None = None
 
     def gap_after(self) -> int | None:
         """Return after which group, from 0, a natural break lies; None where there is none.
@@ -102,68 +119,29 @@ class CompareAnswer:
         assert found is not None  # noqa: S101  (a comparison always has groups)
         return found
 
+    def difference(self, group: Group) -> float | None:
+        """Return a group's difference from its baseline as the question wants it written."""
+        if self.question.baseline is None or group.base is None:
+            return None
+        return self.difference_of(group.value, group.base)
 
-@dataclass(frozen=True)
-class _Cells:
-    """The used cells beside the code of their group, and which rows of the table they are."""
+    def difference_of(self, value: float, base: float) -> float | None:
+        """Return a difference as it is, relative to the baseline, or as a share of the whole one."""
+        show = self.question.baseline.show if self.question.baseline else "absolute"
+        if show == "absolute":
+            return value - base
+        if show == "relative":
+            return (value - base) / abs(base) if base else None
+        whole = None if self.overall_base is None else self.overall - self.overall_base
+        return (value - base) / whole if whole else None
 
-    values: Floats
-    codes: Ints
-    at: Ints
-    below: Floats | None = None
-
-    def only(self, where: Bools) -> _Cells:
-        return _Cells(
-            self.values[where],
-            self.codes[where],
-            self.at[where],
-            None if self.below is None else self.below[where],
-        )
-
-
-@dataclass(frozen=True)
-class _Figures:
-    values: Floats
-    n: Ints
-    intervals: list[tuple[float, float] | None]
-    test: str = ""
-    p: float | None = None
-    effect: float | None = None
-    apart: tuple[bool, ...] = ()
-
-
-def first_measure(column: Column | None) -> Measure:
-    """Return the measure that makes most sense of a column: sums of what adds up, else averages."""
-    if column is None:
-        return Measure("count")
-    if column.kind == Kind.YES_NO or (column.kind.numeric and not column.additive):
-        return Measure("mean", column.name)
-    if column.kind.numeric:
-        return Measure("sum", column.name)
-    return Measure("distinct", column.name)
-
-
-def first_shape(measure: Measure) -> CompareShape:
-    """Return the shape that is honest for a measure: lengths for what adds up, places for the rest."""
-    return "bars" if measure.aggregate in ADDS_UP or measure.aggregate == "distinct" else "dots"
-
-
-def fits(aggregate: Aggregate, column: Column | None) -> bool:
-    """Whether an aggregate can be taken of a column, or of the rows where there is none."""
-    if column is None:
-        return aggregate in ("count", "share")
-    if aggregate == "distinct":
-        return True
-    if column.kind == Kind.YES_NO:
-        return aggregate == "mean"
-    return column.kind.numeric and aggregate in ("mean", "median", "sum", "quantile", "ratio")
-
-
-def is_share(measure: Measure, column: Column | None) -> bool:
-    """Whether the figure is a share of rows: of those that meet a condition, or of yes."""
-    if measure.aggregate == "share":
-        return True
-    return column is not None and column.kind == Kind.YES_NO and measure.aggregate != "distinct"
+    def marked(self, value: float) -> bool:
+        """Whether the rule of a table marks a figure."""
+        rule = self.question.rule
+        if rule is None:
+            return False
+        at = self.overall if rule.at is None else rule.at
+        return value > at if rule.side == "above" else value < at
 
 
 def compare_question(measure: Measure, across: Column) -> Compare:
@@ -172,52 +150,130 @@ def compare_question(measure: Measure, across: Column) -> Compare:
     return Compare(measure, across.name, first_shape(measure), "own" if own else "value")
 
 
-def check_measure(measure: Measure, table: Table) -> None:
-    """Refuse a measure that this table cannot give, naming the field."""
-    column = None if measure.column is None else table.column(measure.column)
-    if not fits(measure.aggregate, column):
-        what = "rows" if column is None else f"“{column.name}”, which is {column.kind}"
-        raise BadQuestion(f"There is no {measure.aggregate} of {what}", "measure", "Choose another.")
-    if measure.aggregate == "ratio":
-        if measure.per is None:
-            raise BadQuestion("A ratio needs a second column", "per", "Choose what it is divided by.")
-        if not table.column(measure.per).kind.numeric:
-            raise BadQuestion(f"“{measure.per}” is no number", "per", "Choose a number.")
-    if measure.aggregate == "share":
-        if measure.where is None:
-            raise BadQuestion("A share needs a condition", "where", "Say which rows are counted.")
-        check_condition(measure.where, table)
+def form(question: Compare) -> str:
+    """Return which form of the question this is, a key of ``SHAPES``."""
+    return (
+        "also" if question.also else "more" if question.more else "baseline" if question.baseline else "plain"
+    )
+
+
+def shapes_for(question: Compare) -> tuple[CompareShape, ...]:
+    """Return the shapes a comparison can be drawn as."""
+    adds = all(m.aggregate in ADDS_UP for m in question.measures)
+    found = SHAPES[form(question)]
+    return tuple(s for s in found if adds or s not in ("stacked", "shares", "ring", "strip", "stair"))
+
+
+def fitted(question: Compare) -> Compare:
+    """Return the question with a shape that fits it, where the one it has does not."""
+    able = shapes_for(question)
+    by = question.by if question.by <= len(question.more) else 0
+    rule = question.rule if question.shape == "table" else None
+    if question.shape in able:
+        return msgspec.structs.replace(question, by=by, rule=rule)
+    plain = first_shape(question.measure)
+    return msgspec.structs.replace(question, shape=plain if plain in able else able[0], by=by, rule=None)
+
+
+def can_compare(column: Column) -> bool:
+    """Whether rows can be compared by this column: by its values, or by bands of them."""
+    return makes_groups(column) or (is_banded(column) and column.distinct > 1)
 
 
 def check(question: Compare, table: Table) -> None:
     """Refuse combinations that make no sense, naming the field."""
-    measure = question.measure
-    check_measure(measure, table)
-    across = table.column(question.across)
-    if question.across == measure.column:
-        raise BadQuestion("A column cannot be compared across itself", "across", "Choose another column.")
-    if not makes_groups(across):
+    for measure in question.measures:
+        check_measure(measure, table)
+        if question.across == measure.column:
+            raise BadQuestion("A column cannot be compared across itself", "across", "Choose another column.")
+    for name in (question.across, question.also):
+        if name is not None and not can_compare(table.column(name)):
+            column = table.column(name)
+            raise BadQuestion(
+                f"“{column.name}” has {column.distinct:,} values, too many groups to compare",
+                "across",
+                "Choose a category.",
+            )
+    if question.also in (question.across, question.measure.column) and question.also is not None:
+        raise BadQuestion(f"“{question.also}” is there already", "also", "Choose another column.")
+    if sum(map(bool, (question.also, question.more, question.baseline))) > 1:
         raise BadQuestion(
-            f"“{across.name}” has {across.distinct:,} values, too many groups to compare",
-            "across",
-            "Choose a category.",
+            "A second category, further measures and a baseline do not go together", "also", "Take one away."
         )
+    if question.shape not in shapes_for(question):
+        raise BadQuestion(
+            f"This cannot be drawn as “{question.shape}”",
+            "shape",
+            "Choose dots or bars; parts of a whole need a sum or a count.",
+        )
+    if question.baseline is not None:
+        _check_baseline(question, question.baseline, table)
+
+
+def _check_baseline(question: Compare, baseline: Baseline, table: Table) -> None:
+    if baseline.column is not None:
+        planned = replace_measure(question.measure, baseline.column)
+        check_measure(planned, table)
+        if baseline.column == question.measure.column or question.measure.aggregate in ("count", "share"):
+            raise BadQuestion("A plan is another column of the same kind", "baseline", "Choose another.")
+    if baseline.where is not None:
+        check_condition(baseline.where, table)
+
+
+def replace_measure(measure: Measure, column: str) -> Measure:
+    """Return the same figure of another column."""
+    return Measure(measure.aggregate, column, measure.per, measure.where, measure.level)
 
 
 def compare(question: Compare, rows: Rows) -> CompareAnswer:
-    """Return the figures of all groups."""
+    """Return the figures of all groups of one category, for one measure."""
     table, measure = rows.table, question.measure
-    found = grouping(rows, question.across, MOST_BARS)
-    cells = rows.remember(("compared", measure, question.across), lambda: _cells(measure, rows, found))
+    most = MOST_BARS if question.keep is None else question.keep + 1
+    if question.keep is None and question.shape in ("ring", "strip"):
+        most = MOST_PARTS
+    found = grouping(rows, question.across, most)
+    made, cells, got, whole, carried = figures_of_groups(measure, rows, found, (question.across, most))
+    made = _with_base(question, rows, found, made, whole)
+    if question.order == "value":
+        made.sort(key=lambda g: (g.others > 0, -_sorted_by(question, g), g.position))
+    if question.shape in ("ring", "strip"):
+        made = [g for g in made if g.value > 0]
+    answer = CompareAnswer(
+        question=question,
+        column=None if measure.column is None else table.column(measure.column),
+        basis=basis_for(rows, found, cells),
+        grouping=found,
+        groups=tuple(made),
+        overall=whole,
+        test=got.test,
+        p=got.p,
+        effect=got.effect,
+        carried=carried,
+    )
+    return replace(answer, overall_base=_overall_base(question, rows, found, whole, made))
+
+
+def _sorted_by(question: Compare, group: Group) -> float:
+    if question.baseline is not None and group.base is not None and question.shape in ("bars", "stair"):
+        return group.value - group.base
+    return group.value
+
+
+def figures_of_groups(
+    measure: Measure, rows: Rows, found: Grouping, key: tuple[object, ...]
+) -> tuple[list[Group], Cells, MeasureFigures, float, tuple[Carried, ...]]:
+    """Return each group's figure and that of all, remembered under a key that names the grouping."""
+    assert found.codes is not None  # noqa: S101  (grouped by a column)
+    codes = found.codes
+    column = None if measure.column is None else rows.table.column(measure.column)
     n_groups = len(found.groups)
-    column = None if measure.column is None else table.column(measure.column)
+    cells = rows.remember(("compared", measure, key), lambda: cells_of(measure, rows, codes, rows.kept))
     # what does not depend on the lantern is computed once for a filter
-    got, overall, carried = rows.remember(
-        ("figures", measure, question.across),
-        lambda: _unlit(measure, cells, n_groups, is_share(measure, column)),
+    got, whole, carried = rows.remember(
+        ("figures", measure, key), lambda: _unlit(measure, cells, n_groups, is_share(measure, column))
     )
     lit_cells = None if rows.lit is None else cells.only(rows.lit[cells.at])
-    lit = None if lit_cells is None else _plain_figures(measure, lit_cells, n_groups)
+    lit = None if lit_cells is None else plain_figures(measure, lit_cells, n_groups)
     made = [
         Group(
             position=i,
@@ -234,196 +290,91 @@ def compare(question: Compare, rows: Rows) -> CompareAnswer:
         for i, (group, interval) in enumerate(zip(found.groups, got.intervals, strict=True))
         if got.n[i] and np.isfinite(got.values[i])
     ]
-    if question.order == "value":
-        made.sort(key=lambda g: (g.others > 0, -g.value, g.position))
+    return made, cells, got, whole, carried
+
+
+def basis_for(rows: Rows, found: Grouping, cells: Cells) -> Basis:
+    """Return on how many rows the figures of groups rest."""
+    assert found.codes is not None  # noqa: S101  (grouped by a column)
+    has = found.codes >= 0
+    grouped = int(np.count_nonzero(has if rows.kept is None else has & rows.kept))
     used = len(cells.values)
-    grouped = _grouped_rows(rows, found)
-    return CompareAnswer(
-        question=question,
-        column=column,
-        basis=Basis(
-            rows=rows.n,
-            used=used,
-            missing=grouped - used,
-            groupless=rows.n - grouped,
-            lit=None if lit_cells is None else len(lit_cells.values),
-            table_rows=table.height,
-        ),
-        grouping=found,
-        groups=tuple(made),
-        overall=overall,
-        test=got.test,
-        p=got.p,
-        effect=got.effect,
-        carried=carried,
+    return Basis(
+        rows=rows.n,
+        used=used,
+        missing=grouped - used,
+        groupless=rows.n - grouped,
+        lit=None if rows.lit is None else int(np.count_nonzero(rows.lit[cells.at])),
+        table_rows=rows.table.height,
     )
 
 
 def _unlit(
-    measure: Measure, cells: _Cells, n_groups: int, shares: bool
-) -> tuple[_Figures, float, tuple[Carried, ...]]:
+    measure: Measure, cells: Cells, n_groups: int, shares: bool
+) -> tuple[MeasureFigures, float, tuple[Carried, ...]]:
     carried = _carried(measure, cells, n_groups) if measure.aggregate in ("sum", "mean") else ()
-    return _figures(measure, cells, n_groups, shares), _overall(measure, cells), carried
+    return figures_by_group(measure, cells, n_groups, shares), overall(measure, cells), carried
 
 
-def _grouped_rows(rows: Rows, found: Grouping) -> int:
+def _with_base(
+    question: Compare, rows: Rows, found: Grouping, made: list[Group], whole: float
+) -> list[Group]:
+    """Return the groups with the figures they are held against."""
+    baseline = question.baseline
+    if baseline is None:
+        return made
+    if baseline.group is not None:
+        one = next((g.value for g in made if g.label == baseline.group), None)
+        return [replace(g, base=one) for g in made]
     assert found.codes is not None  # noqa: S101  (grouped by a column)
-    has = found.codes >= 0
-    return int(np.count_nonzero(has if rows.kept is None else has & rows.kept))
+    measure, kept = _base_measure(question, rows)
+    cells = cells_of(measure, rows, found.codes, kept)
+    figures = plain_figures(measure, cells, len(found.groups))
+    bases = {i: float(v) for i, v in enumerate(figures.values) if figures.n[i] and np.isfinite(v)}
+    if measure.aggregate in ADDS_UP:
+        bases = {i: bases.get(i, 0.0) for i in range(len(found.groups))}
+    seen = {g.position for g in made}
+    gone = [
+        Group(i, found.groups[i].label, 0, 0.0, None, None, None, None, found.groups[i].others)
+        for i, base in bases.items()
+        if i not in seen and base and measure.aggregate in ADDS_UP
+    ]
+    return [replace(g, base=bases.get(g.position)) for g in [*made, *gone]]
 
 
-def _cells(measure: Measure, rows: Rows, found: Grouping) -> _Cells:
-    """Return the cells that count: of kept rows with a group, a value and, for a ratio, both values."""
-    table = rows.table
+def _overall_base(
+    question: Compare, rows: Rows, found: Grouping, whole: float, made: list[Group]
+) -> float | None:
+    baseline = question.baseline
+    if baseline is None:
+        return None
+    if baseline.group is not None:
+        return next((g.base for g in made), None)
     assert found.codes is not None  # noqa: S101  (grouped by a column)
-    used = found.codes >= 0
-    if rows.kept is not None:
-        used = used & rows.kept
-    below = None
-    if measure.aggregate == "share" and measure.where is not None:
-        values = mask(measure.where, table).astype(np.float64)
-    elif measure.column is None:
-        values = np.ones(table.height)
-    elif measure.aggregate == "distinct" or not table.column(measure.column).kind.measured:
-        coded = table.coded(measure.column).codes
-        values, used = coded.astype(np.float64), used & (coded >= 0)
-    elif measure.aggregate in ("median", "quantile"):
-        # in ascending order, as quantiles need them
-        ordered = table.ordered(measure.column)
-        keep = used[ordered.order]
-        at = ordered.order[keep].astype(np.int64)
-        return _Cells(ordered.values[keep], found.codes[at].astype(np.int64), at)
-    else:
-        values = on_axis(table.series(measure.column))
-        used = used & ~np.isnan(values)
-    if measure.aggregate == "ratio" and measure.per is not None:
-        below = on_axis(table.series(measure.per))
-        used = used & ~np.isnan(below)
-    at = np.flatnonzero(used)
-    return _Cells(values[at], found.codes[at].astype(np.int64), at, None if below is None else below[at])
+    measure, kept = _base_measure(question, rows)
+    at = overall(measure, cells_of(measure, rows, found.codes, kept))
+    return at if np.isfinite(at) else None
 
 
-def _plain_figures(measure: Measure, cells: _Cells, n_groups: int) -> _Figures:
-    """Return figures without intervals."""
-    values, codes = cells.values, cells.codes
-    n = np.asarray(np.bincount(codes, minlength=n_groups), dtype=np.int64)
-    none: list[tuple[float, float] | None] = [None] * n_groups
-    if measure.aggregate == "count":
-        return _Figures(n.astype(np.float64), n, none)
-    if measure.aggregate == "distinct":
-        width = int(values.max()) + 1 if len(values) else 1
-        pairs = np.unique(codes * width + values.astype(np.int64))
-        return _Figures(np.bincount(pairs // width, minlength=n_groups).astype(np.float64), n, none)
-    if measure.aggregate in ("median", "quantile"):
-        level = _level(measure)
-        members = _members(cells, n) if n_groups else []
-        found = [float(quantiles(part, (level,))[0]) if len(part) else np.nan for part in members]
-        return _Figures(np.asarray(found, dtype=np.float64), n, none)
-    sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
-    if measure.aggregate == "sum":
-        return _Figures(sums, n, none)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        if cells.below is not None:
-            return _Figures(sums / np.bincount(codes, weights=cells.below, minlength=n_groups), n, none)
-        return _Figures(sums / n, n, none)
+def _base_measure(question: Compare, rows: Rows) -> tuple[Measure, Bools | None]:
+    """Return the measure and the rows of a baseline."""
+    baseline = question.baseline
+    assert baseline is not None  # noqa: S101  (asked only where there is one)
+    if baseline.column is not None:
+        return replace_measure(question.measure, baseline.column), rows.kept
+    assert baseline.where is not None  # noqa: S101  (groups need no other rows)
+    named = set(columns_of(baseline.where))
+    # other conditions hold for the earlier rows too, those on the same column do not
+    parts = [c for c in rows.only if not named & set(columns_of(c))]
+    return question.measure, mask(AllOf((*parts, baseline.where)), rows.table)
 
 
-def _figures(measure: Measure, cells: _Cells, n_groups: int, shares: bool) -> _Figures:
-    """Return figures with their intervals, and the test that all are alike."""
-    plain = _plain_figures(measure, cells, n_groups)
-    if not n_groups:
-        return plain
-    if shares:
-        return _with_shares(cells, plain)
-    make: dict[str, Callable[[Measure, _Cells, _Figures], _Figures]] = {
-        "mean": _with_means,
-        "median": _with_quantiles,
-        "quantile": _with_quantiles,
-        "ratio": _with_ratios,
-    }
-    add = make.get(measure.aggregate)
-    return plain if add is None else add(measure, cells, plain)
-
-
-def _level(measure: Measure) -> float:
-    return 0.5 if measure.aggregate == "median" else measure.level
-
-
-def _by_group(codes: Ints) -> Ints:
-    """Return positions group by group; within a group they stay in order."""
-    return np.argsort(codes.astype(np.int16), kind="stable")
-
-
-def _members(cells: _Cells, n: Ints) -> list[Floats]:
-    order = _by_group(cells.codes)
-    return np.split(cells.values[order], np.cumsum(n)[:-1])
-
-
-def _with_means(measure: Measure, cells: _Cells, plain: _Figures) -> _Figures:
-    found = figures.moments(cells.values, cells.codes, len(plain.n))
-    intervals = [
-        figures.mean_interval(int(n), float(mean), float(variance))
-        for n, mean, variance in zip(found.n, found.means, found.variances, strict=True)
-    ]
-    if bool((found.n < figures.FEW).any()):
-        for i, values in enumerate(_members(cells, found.n)):
-            if 2 <= len(values) < figures.FEW:
-                intervals[i] = figures.bootstrapped_interval(values)
-    return _Figures(
-        plain.values,
-        plain.n,
-        intervals,
-        "Welch",
-        figures.welch(found),
-        figures.eta_squared(found),
-        tuple(figures.apart(found)),
-    )
-
-
-def _with_shares(cells: _Cells, plain: _Figures) -> _Figures:
-    hits = np.bincount(cells.codes, weights=cells.values, minlength=len(plain.n)).astype(np.int64)
-    intervals: list[tuple[float, float] | None] = [
-        wilson(int(k), int(n)) if n else None for k, n in zip(hits, plain.n, strict=True)
-    ]
-    found = figures.moments(cells.values, cells.codes, len(plain.n))
-    p = figures.chi_square_of_shares(hits, plain.n)
-    effect, apart = figures.eta_squared(found), tuple(figures.apart(found))
-    return _Figures(plain.values, plain.n, intervals, "chi-square", p, effect, apart)
-
-
-def _with_quantiles(measure: Measure, cells: _Cells, plain: _Figures) -> _Figures:
-    level = _level(measure)
-    intervals = [figures.quantile_interval(values, level) for values in _members(cells, plain.n)]
-    ascending = cells.values
-    ties = np.cumsum(np.concatenate([[0], ascending[1:] != ascending[:-1]])).astype(np.int64)
-    p = figures.kruskal(cells.codes, ties, len(plain.n)) if len(ascending) else None
-    return _Figures(plain.values, plain.n, intervals, "Kruskal–Wallis", p)
-
-
-def _with_ratios(measure: Measure, cells: _Cells, plain: _Figures) -> _Figures:
-    assert cells.below is not None  # noqa: S101  (a ratio has both)
-    order = _by_group(cells.codes)
-    cuts = np.cumsum(plain.n)[:-1]
-    above, below = np.split(cells.values[order], cuts), np.split(cells.below[order], cuts)
-    intervals = [figures.ratio_interval(a, b) for a, b in zip(above, below, strict=True)]
-    return _Figures(plain.values, plain.n, intervals)
-
-
-def _overall(measure: Measure, cells: _Cells) -> float:
-    if not len(cells.values):
-        return float("nan")
-    if measure.aggregate in ("mean", "share"):
-        return float(cells.values.mean())
-    whole = _Cells(cells.values, np.zeros(len(cells.values), dtype=np.int64), cells.at, cells.below)
-    return float(_plain_figures(measure, whole, 1).values[0])
-
-
-def _carried(measure: Measure, cells: _Cells, n_groups: int) -> tuple[Carried, ...]:
+def _carried(measure: Measure, cells: Cells, n_groups: int) -> tuple[Carried, ...]:
     """Return groups whose sum a handful of rows make up: of more than twice as many rows, none below 0."""
     found = []
     n = np.bincount(cells.codes, minlength=n_groups)
     sums = np.bincount(cells.codes, weights=cells.values, minlength=n_groups)
-    tops = np.full(n_groups, -np.inf)
+    tops: Floats = np.full(n_groups, -np.inf)
     np.maximum.at(tops, cells.codes, cells.values)
     # a handful can carry a group only where its largest value is a sixth of the sum or more
     for i in np.flatnonzero((n > 2 * HANDFUL) & (sums > 0) & (tops * HANDFUL >= CARRIED * sums)):
@@ -434,5 +385,5 @@ def _carried(measure: Measure, cells: _Cells, n_groups: int) -> tuple[Carried, .
         enough = np.flatnonzero(shares >= CARRIED)
         if len(enough):
             k = int(enough[0])
-            found.append(Carried(int(i), k + 1, float(shares[k])))
+            found.append(Carried(int(i), k + 1, float(shares[k]), float(values[k])))
     return tuple(found)

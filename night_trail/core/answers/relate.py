@@ -1,56 +1,40 @@
-"""How one measured column moves with another: points, or a density layer with outlying points on top."""
+"""How one measured column moves with another: one point a row, or one for each group of rows."""
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import numpy as np
 
-from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, grouping
+from night_trail.core.answers.axes import (
+    Axis,
+    fixed_axis,
+    group_axis,
+    label_column,
+    log_axis,
+    plain_axis,
+)
+from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, grouping, hues
+from night_trail.core.answers.layers import CELLS_X, CELLS_Y, MOST_POINTS, Cell, Panel, Points, layers
 from night_trail.core.answers.spread import makes_groups
-from night_trail.core.conditions import AllOf, Between, Condition, iso
+from night_trail.core.conditions import AllOf, Condition, OneOf, between
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Relate
 from night_trail.core.rows import Rows
 from night_trail.core.stats import relation
-from night_trail.core.stats.bins import even_edges, round_width, window
-from night_trail.core.stats.quantiles import box
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table, on_axis
 
-MOST_POINTS = 1_200
-"""Rows drawn one by one; beyond them a density layer, with the rows in thin cells on top."""
+T = TypeVar("T")
 
-MOST_ON_TOP = 300
-CELLS_X, CELLS_Y = 44, 28
-THIN = 1
 MOST_COLOURS = 7
+MOST_PANELS = 6
+MOST_NAMED = 250
 LEAST_IN_GROUP = 10
 GROUPS_TRIED = 12
 LOSS = 0.5
-
-
-@dataclass(frozen=True)
-class Points:
-    """Rows drawn one by one: where, which row, lit or not, and the group of each (−1 for none)."""
-
-    x: Floats
-    y: Floats
-    row: Ints
-    lit: Bools | None
-    group: Ints
-
-
-@dataclass(frozen=True)
-class Cell:
-    """A cell of the density layer: its ends, left-closed, and its rows."""
-
-    x_low: float
-    x_high: float
-    y_low: float
-    y_high: float
-    count: int
-    lit: int | None
+REPEATED = 0.3
 
 
 @dataclass(frozen=True)
@@ -63,120 +47,331 @@ class Turning:
 
 
 @dataclass(frozen=True)
-class Axis:
-    """The edges of the cells along an axis; ``below`` and ``above`` count rows beyond its ends.
+class Margins:
+    """How many rows lie in each cell of both axes, and how many of them are lit."""
 
-    Far tails that would squeeze the rest are left out of the axis by the rule
-    of the histogram; their rows stand at its ends.
-    """
-
-    edges: Floats
-    below: int = 0
-    above: int = 0
-
-    @property
-    def ends(self) -> tuple[float, float]:
-        """The lowest and the highest edge."""
-        return float(self.edges[0]), float(self.edges[-1])
+    x: Ints
+    y: Ints
+    x_lit: Ints | None
+    y_lit: Ints | None
 
 
 @dataclass(frozen=True)
 class RelateAnswer:
-    """Points and cells with the axes' ends, how strong the relation is, and a fit."""
+    """Panels of points and cells on shared axes, how strong the relation is, and a fit.
+
+    ``not_positive`` counts rows a log scale leaves out, ``outside`` those out
+    of the part zoomed into. ``jitter`` is how far points that repeat are moved
+    apart along x and y, in the columns' units. ``summed`` says of both columns
+    whether a group's figure is their sum or their average.
+    """
 
     question: Relate
     column: Column
     against: Column
     basis: Basis
     grouping: Grouping
-    points: Points
-    cells: tuple[Cell, ...]
+    hues: tuple[int, ...]
+    panelled: Grouping
+    panels: tuple[Panel, ...]
     x: Axis
     y: Axis
     correlation: relation.Correlation | None = None
-    line: relation.Line | None = None
-    curve: tuple[Floats, Floats] | None = None
     turning: Turning | None = None
+    margins: Margins | None = None
+    not_positive: int = 0
+    outside: int = 0
+    jitter: tuple[float, float] = (0.0, 0.0)
+    summed: tuple[bool, bool] = (False, False)
 
-    def point_condition(self, i: int) -> Condition:
+    @property
+    def points(self) -> Points:
+        """The points of the only, or the first, panel."""
+        return self.panels[0].points
+
+    @property
+    def cells(self) -> tuple[Cell, ...]:
+        """The cells of the only, or the first, panel."""
+        return self.panels[0].cells
+
+    @property
+    def line(self) -> relation.Line | None:
+        """The line of the only, or the first, panel."""
+        return self.panels[0].line
+
+    @property
+    def curve(self) -> tuple[Floats, Floats] | None:
+        """The curve of the only, or the first, panel."""
+        return self.panels[0].curve
+
+    def _in_panel(self, panel: Panel, *parts: Condition) -> Condition:
+        own = self.panelled.condition(panel.position) if panel.position >= 0 else None
+        parts = parts if own is None else (*parts, own)
+        return parts[0] if len(parts) == 1 else AllOf(parts)
+
+    def point_condition(self, i: int, panel: Panel | None = None) -> Condition:
         """Return the condition that names the rows at one point."""
-        x, y = float(self.points.x[i]), float(self.points.y[i])
-        return AllOf((_between(self.against, x, x, True), _between(self.column, y, y, True)))
+        panel = panel or self.panels[0]
+        points = panel.points
+        if self.question.each is not None:
+            return OneOf(self.question.each, (points.names[i],))
+        x, y = float(points.x[i]), float(points.y[i])
+        return self._in_panel(panel, between(self.against, x, x, True), between(self.column, y, y, True))
 
-    def cell_condition(self, cell: Cell) -> Condition:
+    def cell_condition(self, cell: Cell, panel: Panel | None = None) -> Condition:
         """Return the condition that names the rows of a cell; those at the ends of an axis are open."""
-        return AllOf(
-            (
-                _inside(self.against, self.x, cell.x_low, cell.x_high),
-                _inside(self.column, self.y, cell.y_low, cell.y_high),
-            )
+        return self._in_panel(
+            panel or self.panels[0],
+            self.x.inside(self.against, cell.x_low, cell.x_high),
+            self.y.inside(self.column, cell.y_low, cell.y_high),
         )
 
 
-def _inside(column: Column, axis: Axis, low: float, high: float) -> Between:
-    """Return the range of a cell along one axis."""
-    first, last = axis.ends
-    return _between(column, None if low <= first else low, None if high >= last else high, False)
-
-
-def _between(column: Column, low: float | None, high: float | None, closed: bool) -> Between:
-    if column.kind.temporal:
-        from_, to = (None if at is None else iso(at, column.kind) for at in (low, high))
-        return Between(column.name, from_, to, high_closed=closed)
-    return Between(column.name, low, high, high_closed=closed)
-
-
 def check(question: Relate, table: Table) -> None:
-    """Refuse columns that have no axis, and colours for too many groups."""
+    """Refuse columns that have no axis, and groups that are too many."""
     for name, field in ((question.column, "column"), (question.against, "against")):
         column = table.column(name)
         if not column.kind.measured:
             raise BadQuestion(f"“{name}” is {column.kind} and has no axis", field, "Choose a number or date.")
     if question.column == question.against:
         raise BadQuestion("A column moves with itself", "against", "Choose another column.")
-    if question.coloured is not None:
-        coloured = table.column(question.coloured)
-        if not makes_groups(coloured):
-            many = f"“{coloured.name}” has {coloured.distinct:,} values"
-            raise BadQuestion(f"{many}, too many to colour by", "coloured", "Choose a category.")
+    for name_, field, verb in (
+        (question.coloured, "coloured", "colour by"),
+        (question.panels, "panels", "set side by side"),
+    ):
+        if name_ is not None and not makes_groups(found := table.column(name_)):
+            many = f"“{found.name}” has {found.distinct:,} values"
+            raise BadQuestion(f"{many}, too many to {verb}", field, "Choose a category.")
+    if question.sized is not None and not table.column(question.sized).kind.numeric:
+        raise BadQuestion(f"“{question.sized}” is no number", "sized", "Choose a number.")
+    if question.each is not None:
+        each = table.column(question.each)
+        if question.each in (question.column, question.against) or each.distinct > MOST_POINTS:
+            raise BadQuestion(
+                f"“{each.name}” makes {each.distinct:,} groups, too many for one point each",
+                "each",
+                "Choose a category.",
+            )
+    temporal = any(table.column(n).kind.temporal for n in (question.column, question.against))
+    if question.scale != "plain" and temporal:
+        raise BadQuestion("Dates have no such scale", "scale", "Choose a number on both axes.")
+    if question.window is not None:
+        x_low, x_high, y_low, y_high = question.window
+        if not (x_low < x_high and y_low < y_high):
+            raise BadQuestion("There is nothing to zoom into", "window", "Zoom out again.")
+        if (question.log_x and x_low <= 0) or (question.log_y and y_low <= 0):
+            raise BadQuestion("A log scale begins above 0", "window", "Zoom out again.")
+
+
+@dataclass(frozen=True)
+class _Cloud:
+    """Places of rows or groups, before they are drawn; ``at`` are positions of rows, or of groups."""
+
+    x: Floats
+    y: Floats
+    at: Ints
+    not_positive: int = 0
+    outside: int = 0
+    left: int = 0
+    names: tuple[str, ...] = ()
+    n: Ints | None = None
+
+    def only(self, where: Bools) -> _Cloud:
+        names = tuple(n for n, kept in zip(self.names, where, strict=True) if kept) if self.names else ()
+        n = None if self.n is None else self.n[where]
+        return replace(self, x=self.x[where], y=self.y[where], at=self.at[where], names=names, n=n)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it holds."""
+        return self.x.nbytes + self.y.nbytes + self.at.nbytes
 
 
 def relate(question: Relate, rows: Rows) -> RelateAnswer:
-    """Return where the rows lie between two columns."""
+    """Return where the rows, or groups of them, lie between two columns."""
     table = rows.table
     column, against = table.column(question.column), table.column(question.against)
-    pair = (question.column, question.against)
-    x, y, at = rows.remember(("pair", pair), lambda: _pair(question, rows))
-    found = grouping(rows, question.coloured, MOST_COLOURS + 1) if question.coloured else ALL_ROWS
-    lit = None if rows.lit is None else rows.lit[at]
-    x_axis, y_axis, place = rows.remember(("cells", pair), lambda: _placed(question, rows, x, y))
-    chosen, cells = _layers(x, y, place, lit, x_axis, y_axis)
-    group = np.full(len(chosen), -1, dtype=np.int64)
-    if found.codes is not None:
-        group = found.codes[at[chosen]].astype(np.int64)
-    summary = rows.remember(("related", pair), lambda: _summary(rows, x, y, at))
-    fitted = rows.remember(("fitted", pair, question.fit), lambda: _fitted(question, summary, x, y))
+    base = ("cloud", question.column, question.against, question.each, question.log_x, question.log_y)
+    whole = rows.remember(base, lambda: _cloud(question, rows))
+    cloud = _zoomed(whole, question) if question.window is not None else whole
+    drawn = (*base, question.window, question.scale)
+    x_axis, y_axis, place = rows.remember(("cells", drawn), lambda: _placed(question, rows, cloud))
+    coloured = grouping(rows, question.coloured, MOST_COLOURS + 1) if question.coloured else ALL_ROWS
+    panelled = grouping(rows, question.panels, MOST_PANELS + 1) if question.panels else ALL_ROWS
+    summary = rows.remember(("related", drawn), lambda: _summary(rows, cloud, question, x_axis, y_axis))
+    ways = _Ways(question, rows, coloured, panelled)
+    lit, n_lit = ways.lit(cloud)
+    drawing = _Drawing(ways, cloud, place, lit, n_lit, (x_axis, y_axis), drawn, summary)
+    panels = drawing.panels()
     return RelateAnswer(
         question=question,
         column=column,
         against=against,
         basis=Basis(
             rows=rows.n,
-            used=len(x),
-            missing=rows.n - len(x),
-            lit=None if lit is None else int(np.count_nonzero(lit)),
+            used=int(cloud.n.sum()) if cloud.n is not None else len(cloud.x),
+            missing=cloud.left,
+            lit=None
+            if lit is None
+            else int(n_lit.sum())
+            if n_lit is not None
+            else int(np.count_nonzero(lit)),
             table_rows=table.height,
         ),
-        grouping=found,
-        points=Points(x[chosen], y[chosen], at[chosen], None if lit is None else lit[chosen], group),
-        cells=cells,
+        grouping=coloured,
+        hues=hues(rows, coloured),
+        panelled=panelled,
+        panels=tuple(panels),
         x=x_axis,
         y=y_axis,
         correlation=summary.correlation,
-        line=fitted.line,
-        curve=fitted.curve,
         turning=summary.turning,
+        margins=_margins(cloud, place, lit, x_axis, y_axis) if question.margins else None,
+        not_positive=cloud.not_positive,
+        outside=cloud.outside,
+        jitter=_jitter(question, column, against, cloud) if not any(p.cells for p in panels) else (0.0, 0.0),
+        summed=(_sums(column), _sums(against)),
     )
+
+
+@dataclass(frozen=True)
+class _Ways:
+    """How places are coloured, sized, parted in panels and lit, rows and groups of rows alike."""
+
+    question: Relate
+    rows: Rows
+    coloured: Grouping
+    panelled: Grouping
+
+    def codes(self, found: Grouping, cloud: _Cloud) -> Ints:
+        """Return each place's group; a group of rows belongs where most of them do."""
+        if found.codes is None:
+            return np.full(len(cloud.x), -1, dtype=np.int64)
+        if self.question.each is None:
+            return found.codes[cloud.at].astype(np.int64)
+        return self._most(found, cloud)
+
+    def _most(self, found: Grouping, cloud: _Cloud) -> Ints:
+        assert self.question.each is not None and found.codes is not None  # noqa: S101
+        coded = self.rows.table.coded(self.question.each)
+        k = len(found.groups)
+        used = (coded.codes >= 0) & (found.codes >= 0)
+        if self.rows.kept is not None:
+            used &= self.rows.kept
+        pairs = coded.codes[used].astype(np.int64) * k + found.codes[used]
+        counts = np.bincount(pairs, minlength=len(coded.labels) * k).reshape(-1, k)
+        most = np.where(counts.sum(axis=1) > 0, counts.argmax(axis=1), -1)
+        return np.asarray(most[cloud.at], dtype=np.int64)
+
+    def lit(self, cloud: _Cloud) -> tuple[Bools | None, Ints | None]:
+        """Return which places are lit; of groups also how many of their rows."""
+        if self.rows.lit is None:
+            return None, None
+        if self.question.each is None:
+            return self.rows.lit[cloud.at], None
+        coded = self.rows.table.coded(self.question.each)
+        codes = coded.codes[self.rows.lit & (coded.codes >= 0)]
+        counts = np.bincount(codes, minlength=len(coded.labels))[cloud.at]
+        return counts > 0, np.asarray(counts, dtype=np.int64)
+
+    def sizes(self, cloud: _Cloud, chosen: Ints) -> Floats | None:
+        """Return sizes between 0 and 1; places without a value above 0 have 0."""
+        if self.question.sized is None:
+            return None
+        column = self.rows.table.column(self.question.sized)
+        if self.question.each is None:
+            values = on_axis(self.rows.table.series(column.name))[cloud.at]
+        else:
+            values = _of_groups(column, self.rows, self.question.each)[cloud.at]
+        values = np.where(np.isnan(values) | (values < 0), 0.0, values)
+        top = float(values.max()) if len(values) else 0.0
+        return np.asarray(values[chosen] / top if top > 0 else values[chosen])
+
+
+@dataclass(frozen=True)
+class _Drawing:
+    """What all panels share: places, the cells they lie in, axes; ``key`` is what to remember under."""
+
+    ways: _Ways
+    cloud: _Cloud
+    place: Ints
+    lit: Bools | None
+    n_lit: Ints | None
+    axes: tuple[Axis, Axis]
+    key: tuple[object, ...]
+    summary: _Summary
+
+    def panels(self) -> list[Panel]:
+        """Return the panels: one a group, or one for all."""
+        found = self.ways.panelled
+        if found.column is None:
+            whole = np.arange(len(self.cloud.x))
+            return [self._panel(self.cloud, whole, -1, "", self.summary.correlation, self.summary.line)]
+        codes = self.ways.codes(found, self.cloud)
+        made = []
+        for position, group in enumerate(found.groups):
+            here = codes == position
+            part = self.cloud.only(here)
+            strength = self._strength_of(part, position)
+            made.append(self._panel(part, np.flatnonzero(here), position, group.label, strength, None))
+        return made
+
+    def _strength_of(self, part: _Cloud, position: int) -> relation.Correlation | None:
+        return self._remember("panel", position, lambda: (_strength(part, *self.axes),))[0]
+
+    def _remember(self, what: str, position: int, make: Callable[[], T]) -> T:
+        question = self.ways.question
+        key = (what, self.key, question.fit, question.panels, position)
+        return self.ways.rows.remember(key, make)
+
+    def _panel(
+        self,
+        part: _Cloud,
+        at: Ints,
+        position: int,
+        label: str,
+        strength: relation.Correlation | None,
+        line: relation.Line | None,
+    ) -> Panel:
+        ways, question = self.ways, self.ways.question
+        lit = None if self.lit is None else self.lit[at]
+        n_lit = None if self.n_lit is None else self.n_lit[at]
+        most = MOST_POINTS // max(1, len(ways.panelled.groups))
+        if question.each is not None:
+            most = len(part.x)
+        chosen, cells = layers(part.x, part.y, self.place[at], lit, *self.axes, most)
+        fitted = self._remember("fitted", position, lambda: _fitted(question, part, *self.axes, line))
+        return Panel(
+            label=label,
+            position=position,
+            n=int(part.n.sum()) if part.n is not None else len(part.x),
+            points=Points(
+                x=part.x[chosen],
+                y=part.y[chosen],
+                row=part.at[chosen],
+                lit=None if lit is None else lit[chosen],
+                group=ways.codes(ways.coloured, part)[chosen],
+                size=ways.sizes(part, chosen),
+                names=_names(ways.rows, part, chosen) if not cells else (),
+                n=None if part.n is None else part.n[chosen],
+                n_lit=None if n_lit is None else n_lit[chosen],
+            ),
+            cells=cells,
+            correlation=strength,
+            line=fitted.line,
+            curve=fitted.curve,
+        )
+
+
+def _names(rows: Rows, part: _Cloud, chosen: Ints) -> tuple[str, ...]:
+    """Return names of the points: of groups always, of rows where few enough are drawn to be told apart."""
+    if part.names:
+        return tuple(part.names[i] for i in chosen)
+    named = label_column(rows.table)
+    if named is None or len(chosen) > MOST_NAMED:
+        return ()
+    cells = rows.table.series(named.name).gather(part.at[chosen]).cast(str)
+    return tuple(cell or "" for cell in cells.to_list())
 
 
 @dataclass(frozen=True)
@@ -188,9 +383,16 @@ class _Summary:
     turning: Turning | None
 
 
-def _summary(rows: Rows, x: Floats, y: Floats, at: Ints) -> _Summary:
+def _strength(cloud: _Cloud, x_axis: Axis, y_axis: Axis) -> relation.Correlation | None:
+    return relation.correlation(x_axis.straight(cloud.x), y_axis.straight(cloud.y))
+
+
+def _summary(rows: Rows, cloud: _Cloud, question: Relate, x_axis: Axis, y_axis: Axis) -> _Summary:
+    x, y = x_axis.straight(cloud.x), y_axis.straight(cloud.y)
     correlation, line = relation.correlation(x, y), relation.least_squares(x, y)
-    return _Summary(correlation, line, _turning(rows, x, y, at, correlation, line))
+    # what holds within groups is looked at row by row
+    turning = None if question.each else _turning(rows, x, y, cloud.at, correlation, line)
+    return _Summary(correlation, line, turning)
 
 
 @dataclass(frozen=True)
@@ -199,98 +401,146 @@ class _Fitted:
     curve: tuple[Floats, Floats] | None = None
 
 
-def _fitted(question: Relate, summary: _Summary, x: Floats, y: Floats) -> _Fitted:
+def _fitted(
+    question: Relate, part: _Cloud, x_axis: Axis, y_axis: Axis, known: relation.Line | None
+) -> _Fitted:
+    x, y = x_axis.straight(part.x), y_axis.straight(part.y)
     match question.fit:
         case "line":
-            return _Fitted(line=summary.line)
+            return _Fitted(line=_bent(known or relation.least_squares(x, y), x_axis, y_axis))
         case "robust":
-            return _Fitted(line=relation.theil_sen(x, y))
+            return _Fitted(line=_bent(relation.theil_sen(x, y), x_axis, y_axis))
         case "curve":
-            return _Fitted(curve=relation.lowess(x, y))
+            curve = relation.lowess(x, y)
+            return _Fitted(curve=curve and (x_axis.bent(curve[0]), y_axis.bent(curve[1])))
         case "none":
             return _Fitted()
 
 
-def _pair(question: Relate, rows: Rows) -> tuple[Floats, Floats, Ints]:
+def _bent(line: relation.Line | None, x_axis: Axis, y_axis: Axis) -> relation.Line | None:
+    """Return a line fitted along the axes, its places as values of the columns."""
+    if line is None or not (x_axis.log or y_axis.log):
+        return line
+    x = line.x if len(line.x) > 2 else np.linspace(line.x[0], line.x[-1], 41)
+    y = line.y if len(line.x) > 2 else line.intercept + line.slope * x
+    low, high = (None if band is None else y_axis.bent(band) for band in (line.low, line.high))
+    return replace(line, x=x_axis.bent(x), y=y_axis.bent(y), low=low, high=high)
+
+
+def _cloud(question: Relate, rows: Rows) -> _Cloud:
+    if question.each is not None:
+        return _positive(_of_each(question, rows), question, question.each)
     x, y = (on_axis(rows.table.series(n)) for n in (question.against, question.column))
     both = ~(np.isnan(x) | np.isnan(y))
     if rows.kept is not None:
         both &= rows.kept
     at = np.flatnonzero(both)
-    return x[at], y[at], at
+    cloud = _Cloud(x[at], y[at], at, left=rows.n - len(at))
+    return _positive(cloud, question, None)
 
 
-def _placed(question: Relate, rows: Rows, x: Floats, y: Floats) -> tuple[Axis, Axis, Ints]:
-    """Return both axes, and in which cell each row lies."""
-    x_axis = _axis(rows, question.against, x, CELLS_X)
-    y_axis = _axis(rows, question.column, y, CELLS_Y)
-    high = len(y_axis.edges) - 1
-    return x_axis, y_axis, _cell_of(x, x_axis.edges) * high + _cell_of(y, y_axis.edges)
+def _positive(cloud: _Cloud, question: Relate, each: str | None) -> _Cloud:
+    """Leave out what a log scale has no place for, and count it."""
+    if not (question.log_x or question.log_y):
+        return cloud
+    fits = np.ones(len(cloud.x), dtype=np.bool_)
+    if question.log_x:
+        fits &= cloud.x > 0
+    if question.log_y:
+        fits &= cloud.y > 0
+    return replace(cloud.only(fits), not_positive=int(np.count_nonzero(~fits)))
 
 
-def _axis(rows: Rows, name: str, values: Floats, cells: int) -> Axis:
-    """Return an axis with cells of a round width, which leaves far tails out."""
-    column = rows.table.column(name)
-    if not len(values):
-        return Axis(np.array([0.0, 1.0]))
-    low, high = float(values.min()), float(values.max())
-    if high <= low:
-        return Axis(np.array([low - 0.5, low + 0.5]))
-    if column.kind.temporal:
-        days = max(1, math.ceil((high - low) / 86_400 / cells))
-        return Axis(even_edges(low, high, days * 86_400.0))
-    # all kept rows with this column, in order already; a few may lack the other column
-    ascending = rows.measured(name).values
-    figures = box(ascending)
-    kept = window(ascending, figures.low_whisker, figures.high_whisker)
-    low, high = max(low, kept.low), min(high, kept.high)
-    if high <= low:
-        low, high = float(values.min()), float(values.max())
-    edges = even_edges(low, high, round_width((high - low) / cells, column.kind == Kind.WHOLE))
-    return Axis(edges, int((values < edges[0]).sum()), int((values >= edges[-1]).sum()))
+def _zoomed(cloud: _Cloud, question: Relate) -> _Cloud:
+    assert question.window is not None  # noqa: S101  (asked only where there is one)
+    x_low, x_high, y_low, y_high = question.window
+    inside = (cloud.x >= x_low) & (cloud.x <= x_high) & (cloud.y >= y_low) & (cloud.y <= y_high)
+    return replace(cloud.only(inside), outside=int(np.count_nonzero(~inside)))
 
 
-def _cell_of(values: Floats, edges: Floats) -> Ints:
-    """Return the left-closed cell of each value; values beyond the ends are in the cells there."""
-    last = len(edges) - 2
-    width = (edges[-1] - edges[0]) / (last + 1)
-    found = np.clip((values - edges[0]) / width, 0, last).astype(np.int64)
-    # the division may land beside an edge that the value stands on
-    found -= (values < edges[found]) & (found > 0)
-    found += (values >= edges[found + 1]) & (found < last)
-    return np.asarray(found, dtype=np.int64)
+def _sums(column: Column) -> bool:
+    return column.kind.numeric and column.additive
 
 
-def _layers(
-    x: Floats, y: Floats, place: Ints, lit: Bools | None, x_axis: Axis, y_axis: Axis
-) -> tuple[Ints, tuple[Cell, ...]]:
-    """Return which rows are drawn one by one, and the cells that stand for the others."""
-    if len(x) <= MOST_POINTS:
-        return np.arange(len(x)), ()
-    x_edges, y_edges = x_axis.edges, y_axis.edges
-    wide, high = len(x_edges) - 1, len(y_edges) - 1
-    counts = np.bincount(place, minlength=wide * high)
-    lit_counts = None if lit is None else np.bincount(place[lit], minlength=wide * high)
-    thin = (counts > 0) & (counts <= THIN)
-    alone = np.flatnonzero(thin[place])
-    if len(alone) > MOST_ON_TOP:
-        # the furthest out stay points of their own, the others are cells
-        far = np.abs(x - np.median(x)) / (np.ptp(x) or 1) + np.abs(y - np.median(y)) / (np.ptp(y) or 1)
-        alone = alone[np.argsort(-far[alone], kind="stable")[:MOST_ON_TOP]]
-    drawn = np.zeros(len(counts), dtype=np.bool_)
-    drawn[place[alone]] = True
-    cells = tuple(
-        Cell(
-            float(x_edges[k // high]),
-            float(x_edges[k // high + 1]),
-            float(y_edges[k % high]),
-            float(y_edges[k % high + 1]),
-            int(counts[k]),
-            None if lit_counts is None else int(lit_counts[k]),
-        )
-        for k in np.flatnonzero((counts > 0) & ~drawn)
+def _of_groups(column: Column, rows: Rows, each: str) -> Floats:
+    """Return a figure of a column for every label of another: the sum of what adds up, else the average."""
+    coded = rows.table.coded(each)
+    values = on_axis(rows.table.series(column.name))
+    used = (coded.codes >= 0) & ~np.isnan(values)
+    if rows.kept is not None:
+        used &= rows.kept
+    codes, k = coded.codes[used], len(coded.labels)
+    n = np.bincount(codes, minlength=k)
+    # around a middle, so that dates keep their digits
+    middle = float(np.median(values[used])) if len(codes) and not _sums(column) else 0.0
+    sums = np.bincount(codes, weights=values[used] - middle, minlength=k)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.where(n > 0, sums if _sums(column) else middle + sums / n, np.nan)
+
+
+def _of_each(question: Relate, rows: Rows) -> _Cloud:
+    assert question.each is not None  # noqa: S101  (asked only where there is one)
+    table = rows.table
+    coded = table.coded(question.each)
+    kept = coded.codes if rows.kept is None else coded.codes[rows.kept]
+    n = np.bincount(kept[kept >= 0], minlength=len(coded.labels))
+    x, y = (
+        _of_groups(table.column(name), rows, question.each) for name in (question.against, question.column)
     )
-    return np.sort(alone), cells
+    at = np.flatnonzero((n > 0) & ~np.isnan(x) & ~np.isnan(y))
+    names = tuple(coded.labels[i] for i in at)
+    return _Cloud(x[at], y[at], at, left=rows.n - int(n[at].sum()), names=names, n=n[at].astype(np.int64))
+
+
+def _placed(question: Relate, rows: Rows, cloud: _Cloud) -> tuple[Axis, Axis, Ints]:
+    """Return both axes, and in which cell each place lies."""
+    x_axis = _axis(question, rows, cloud.x, 0)
+    y_axis = _axis(question, rows, cloud.y, 1)
+    high = len(y_axis.edges) - 1
+    return x_axis, y_axis, x_axis.cell_of(cloud.x) * high + y_axis.cell_of(cloud.y)
+
+
+def _axis(question: Relate, rows: Rows, values: Floats, which: int) -> Axis:
+    column = rows.table.column((question.against, question.column)[which])
+    cells = (CELLS_X, CELLS_Y)[which]
+    log = (question.log_x, question.log_y)[which]
+    if question.window is not None:
+        low, high = question.window[2 * which], question.window[2 * which + 1]
+        made = fixed_axis(low, high, cells, log)
+    elif log:
+        made = log_axis(values, cells)
+    elif question.each is not None:
+        made = group_axis(values, cells)
+    else:
+        made = plain_axis(rows, column, values, cells)
+    total, mean = (float(values.sum()), float(values.mean())) if len(values) else (0.0, 0.0)
+    if question.scale == "index" and mean > 0:
+        return replace(made, factor=100 / mean, words="average = 100")
+    if question.scale == "share" and total > 0:
+        return replace(made, factor=100 / total, words="% of the total")
+    return made
+
+
+def _margins(cloud: _Cloud, place: Ints, lit: Bools | None, x_axis: Axis, y_axis: Axis) -> Margins:
+    high, wide = len(y_axis.edges) - 1, len(x_axis.edges) - 1
+    x, y = place // high, place % high
+    return Margins(
+        np.bincount(x, minlength=wide),
+        np.bincount(y, minlength=high),
+        None if lit is None else np.bincount(x[lit], minlength=wide),
+        None if lit is None else np.bincount(y[lit], minlength=high),
+    )
+
+
+def _jitter(question: Relate, column: Column, against: Column, cloud: _Cloud) -> tuple[float, float]:
+    """Return how far points are moved apart where whole numbers make many of them coincide."""
+    if question.each is not None or len(cloud.x) < 20:
+        return 0.0, 0.0
+    different = len(np.unique(np.column_stack([cloud.x, cloud.y]), axis=0))
+    if different > (1 - REPEATED) * len(cloud.x):
+        return 0.0, 0.0
+    x, y = (0.35 if c.kind == Kind.WHOLE else 0.0 for c in (against, column))
+    return (0.0 if question.log_x else x), (0.0 if question.log_y else y)
 
 
 def _turning(

@@ -9,7 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from night_trail.core.answers.compare import compare_question, first_measure
+from night_trail.core.answers.compare import compare_question
+from night_trail.core.answers.measures import first_measure
 from night_trail.core.answers.spread import first_question, makes_groups
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion

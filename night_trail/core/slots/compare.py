@@ -7,27 +7,38 @@ from typing import Any, cast
 
 from msgspec.structs import replace
 
-from night_trail.core.answers.compare import (
-    AGGREGATES,
-    check,
-    check_measure,
-    compare_question,
-    first_measure,
-    first_shape,
-    fits,
-)
+from night_trail.core.answers.compare import check, compare_question, fitted
+from night_trail.core.answers.measures import AGGREGATES, check_measure, first_measure, first_shape, fits
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Aggregate, Compare, Measure
+from night_trail.core.question import Aggregate, Baseline, Compare, Measure, Rule, decode
 from night_trail.core.slots.parts import Part, Sentence, chosen
 from night_trail.core.table import Column, Kind, Table
 from night_trail.core.words.conditions import from_words, in_words, take_column
-from night_trail.core.words.numbers import THIN, number
+from night_trail.core.words.numbers import THIN, listed, number
 
+MOST_MORE, MOST_KEPT = 5, 200
+BY = "by:"
 NAMED = "named: "
 """Begins the choice of a measure that was given a name."""
 
-SHAPE_WORDS = {"dots": "dots with intervals", "bars": "bars"}
+SHAPE_WORDS = {
+    "dots": "dots with intervals",
+    "bars": "bars",
+    "stacked": "stacked bars",
+    "shares": "bars of shares",
+    "grid": "a heat grid",
+    "table": "a table",
+    "ring": "a ring",
+    "strip": "one bar",
+    "figure": "one figure",
+    "stair": "a stair",
+}
+SHOW_WORDS = {
+    "absolute": "as it is",
+    "relative": "relative to it",
+    "share": "as a share of the whole difference",
+}
 ORDER_WORDS = {"value": "sorted by value", "own": "in its own order"}
 AGGREGATE_WORDS: dict[Aggregate, str] = {
     "mean": "the average",
@@ -80,20 +91,77 @@ def measure_words(measure: Measure, table: Table) -> str:
 
 def said(question: Compare, table: Table, answer: Any = None) -> Sentence:
     """Return the sentence of a comparison."""
-    parts = [
-        Part("How does "),
-        *measure_parts(question.measure, table),
-        Part(" "),
-        Part("compare", "way"),
-        Part(" "),
-        Part(f"across {question.across}", "across"),
-        Part(", drawn as "),
-        Part(SHAPE_WORDS[question.shape], "shape"),
-        Part(", "),
-        Part(ORDER_WORDS[question.order], "order"),
-        Part("?"),
-    ]
-    return Sentence(tuple(parts))
+    baseline = question.baseline
+    several = len(question.more) > 0
+    parts = [Part("How do " if several else "How does "), *measure_parts(question.measure, table)]
+    addable: list[Part] = []
+    if several:
+        others = [measure_words(m, table) for m in question.more]
+        parts += [Part(" and "), Part(listed(others), "more")]
+    parts += [Part(" "), Part("compare", "way"), Part(" "), Part(f"across {question.across}", "across")]
+    if question.also:
+        parts += [Part(" "), Part(f"and {question.also}", "also")]
+    if baseline is not None:
+        parts += [Part(" "), Part(f"against {baseline_words(baseline)}", "baseline")]
+        parts += [Part(", the difference "), Part(SHOW_WORDS[baseline.show], "show")]
+    if not (question.also or several or baseline):
+        addable += [
+            Part("a second category", "also"),
+            Part("another measure", "more"),
+            Part("a baseline", "baseline"),
+        ]
+    parts += [Part(", drawn as "), Part(SHAPE_WORDS[question.shape], "shape")]
+    if question.shape == "table" and not baseline:
+        if question.rule is not None:
+            parts += [Part(" marking what is "), Part(rule_words(question.rule), "rule")]
+        else:
+            addable.append(Part("mark figures", "rule"))
+    if question.shape != "figure":
+        parts += [Part(", "), Part(order_words(question, table), "order")]
+    if question.keep is not None:
+        parts += [Part(", "), Part(keep_words(question.keep), "keep")]
+    elif question.shape not in ("figure", "stair"):
+        addable.append(Part("how many are kept", "keep"))
+    return Sentence((*parts, Part("?")), tuple(addable))
+
+
+def baseline_words(baseline: Baseline) -> str:
+    """Return what the groups are held against."""
+    return baseline.column or baseline.called or baseline.group or "other rows"
+
+
+def rule_words(rule: Rule) -> str:
+    """Return which figures a rule marks."""
+    return f"{rule.side} {'all together' if rule.at is None else number(rule.at, 6)}"
+
+
+def keep_words(keep: int) -> str:
+    """Return how many groups are shown before the smallest are gathered."""
+    return f"the largest {keep} kept" if keep > 1 else "only the largest kept"
+
+
+def order_words(question: Compare, table: Table) -> str:
+    """Return what sorts the groups."""
+    if question.order == "value" and question.more:
+        return f"sorted by {measure_words(question.measures[question.by], table)}"
+    return ORDER_WORDS[question.order]
+
+
+def short_name(question: Compare) -> str:
+    """Return a comparison's name on the trail and beside."""
+    groups = f"{question.across} and {question.also}" if question.also else question.across
+    against = f" against {baseline_words(question.baseline)}" if question.baseline else ""
+    more = f" and {len(question.more)} more" if question.more else ""
+    return f"{_short_measure(question.measure)}{more} across {groups}{against}"
+
+
+def _short_measure(measure: Measure) -> str:
+    return {
+        "count": "how many",
+        "share": "share",
+        "distinct": f"different {measure.column}",
+        "ratio": f"{measure.column} per {measure.per}",
+    }.get(measure.aggregate) or f"{aggregate_words(measure).removeprefix('the ')} of {measure.column}"
 
 
 def measure_from(words: str, table: Table) -> Measure:
@@ -111,18 +179,6 @@ def measure_from(words: str, table: Table) -> Measure:
         raise BadQuestion(f"“{text}” is not a measure", table.name, "Write it like: the average of late_min.")
     check_measure(found[0], table)
     return found[0]
-
-
-def short_name(question: Compare) -> str:
-    """Return a comparison's name on the trail and beside."""
-    measure = question.measure
-    what = {
-        "count": "how many",
-        "share": "share",
-        "distinct": f"different {measure.column}",
-        "ratio": f"{measure.column} per {measure.per}",
-    }.get(measure.aggregate) or f"{aggregate_words(measure).removeprefix('the ')} of {measure.column}"
-    return f"{what} across {question.across}"
 
 
 _STARTS: list[tuple[str, Aggregate]] = [
@@ -148,6 +204,14 @@ def read(body: str, table: Table) -> Compare | None:
     if found is None:
         return None
     measure, rest = found
+    more: list[Measure] = []
+    # further measures: "the average of late_min and the sum of boardings by line"
+    while another := re.match(r"(?:,|and)\s+", rest.strip(), re.IGNORECASE):
+        next_one = _measure(rest.strip()[another.end() :], table)
+        if next_one is None:
+            break
+        more.append(next_one[0])
+        rest = next_one[1]
     rest = re.sub(r"^compare ", "", rest.strip(" ,"), flags=re.IGNORECASE)
     start = re.match(r"(?:across|by|for each) ", rest, re.IGNORECASE)
     if start is None:
@@ -157,9 +221,11 @@ def read(body: str, table: Table) -> Compare | None:
     across, rest = take_column(rest[start.end() :], table)
     if across is None:
         raise BadQuestion(f"“{rest}” is not a column", table.name, "Name the column whose groups compare.")
-    question = compare_question(measure, across)
+    question = replace(compare_question(measure, across), more=tuple(more[:5]))
+    shaped = re.search(r"\bas (?:a |an |one )?\w+", rest) is not None
     while rest := rest.strip(" ,"):
-        question, rest = _clause(question, rest)
+        question, rest = _clause(question, rest, table)
+    question = fitted(question) if not shaped else question
     check(question, table)
     return question
 
@@ -198,14 +264,56 @@ def _measure(body: str, table: Table) -> tuple[Measure, str] | None:
     return None
 
 
-def _clause(question: Compare, rest: str) -> tuple[Compare, str]:
-    for words, shape in {v: k for k, v in SHAPE_WORDS.items()}.items():
+def _clause(question: Compare, rest: str, table: Table) -> tuple[Compare, str]:
+    if found := re.match(r"and ", rest, re.IGNORECASE):
+        column, behind = take_column(rest[found.end() :], table)
+        if column is not None:
+            return replace(question, also=column.name), behind
+    if found := re.match(r"against ", rest, re.IGNORECASE):
+        return _baseline_clause(question, rest[found.end() :], table)
+    if question.baseline is not None:
+        for words, show in {v: k for k, v in SHOW_WORDS.items()}.items():
+            if found := re.match(rf"(?:the difference )?{words}", rest, re.IGNORECASE):
+                kept = replace(question.baseline, show=cast(Any, show))
+                return replace(question, baseline=kept), rest[found.end() :]
+    for shape, words in sorted(SHAPE_WORDS.items(), key=lambda s: -len(s[1])):
         if found := re.match(rf"(?:drawn )?as {words}", rest, re.IGNORECASE):
             return replace(question, shape=cast(Any, shape)), rest[found.end() :]
+    if found := re.match(
+        r"(?:marking )?(?:what is )?(above|below) (all together|[-−\d.,]+)", rest, re.IGNORECASE
+    ):
+        at = (
+            None
+            if found[2] == "all together"
+            else float(found[2].rstrip(".,").replace(",", "").replace("−", "-"))
+        )
+        rule = Rule(cast(Any, found[1].lower()), at)
+        return replace(question, rule=rule), rest[found.end() :]
+    if found := re.match(r"(?:only the largest|the largest (\d{1,3})) kept", rest, re.IGNORECASE):
+        return replace(question, keep=int(found[1] or 1)), rest[found.end() :]
+    for by, measure in enumerate(question.measures if question.more else ()):
+        words = f"sorted by {measure_words(measure, table)}"
+        if rest.lower().startswith(words.lower()):
+            return replace(question, order="value", by=by), rest[len(words) :]
     for words, order in {v: k for k, v in ORDER_WORDS.items()}.items():
         if rest.lower().startswith(words):
             return replace(question, order=cast(Any, order)), rest[len(words) :]
     raise BadQuestion(f"“{rest}” was not understood", "", "Try: as bars, sorted by value.")
+
+
+def _baseline_clause(question: Compare, text: str, table: Table) -> tuple[Compare, str]:
+    """Read ``planned_boardings`` or ``Quayside``, a group of the category."""
+    column, behind = take_column(text, table)
+    if column is not None:
+        return replace(question, baseline=Baseline(column=column.name)), behind
+    for label in sorted(table.coded(question.across).labels, key=len, reverse=True):
+        if text.lower().startswith(label.lower()):
+            return replace(question, baseline=Baseline(group=label)), text[len(label) :]
+    raise BadQuestion(
+        f"“{text}” is neither a column nor a group of {question.across}",
+        "against",
+        "For an earlier period keep only some dates first, then choose it from the list.",
+    )
 
 
 def changed(
@@ -223,16 +331,27 @@ def changed(
         across = question.across
         if across == column.name:
             raise BadQuestion("A column cannot be compared across itself", "column", "Choose another column.")
-        shape = question.shape if keeps else first_shape(measure)
-        asked = replace(question, measure=measure, shape=shape)
+        asked = replace(question, measure=measure)
+        asked = fitted(asked) if keeps else _plainly(asked, measure)
         return asked, measure_words(measure, table)
+    if slot in ("also", "more", "baseline", "show", "keep", "rule"):
+        return _extended(question, slot, value, table)
+    if slot == "order" and isinstance(value, str) and value.startswith(BY):
+        by = int(value.removeprefix(BY)) if value.removeprefix(BY).isdigit() else -1
+        if not 0 <= by <= len(question.more):
+            raise BadQuestion("There is no such measure", "order", "Choose one of the list.")
+        asked = replace(question, order="value", by=by)
+        return asked, order_words(asked, table)
     if slot == "per":
         asked = replace(question, measure=replace(measure, per=table.column(value or "").name))
         return asked, measure_words(asked.measure, table)
     if slot == "across":
         across_column = table.column(value or "")
         order = compare_question(measure, across_column).order
-        return replace(question, across=across_column.name, order=order), f"across {value}"
+        also = question.also if question.also != across_column.name else None
+        baseline = question.baseline if question.baseline is None or question.baseline.group is None else None
+        asked = replace(question, across=across_column.name, order=order, also=also, baseline=baseline)
+        return fitted(asked), f"across {value}"
     labels = {
         "shape": {key: f"as {words}" for key, words in SHAPE_WORDS.items()},
         "order": ORDER_WORDS,
@@ -243,9 +362,58 @@ def changed(
     return replace(question, **{slot: value}), label
 
 
+def _plainly(question: Compare, measure: Measure) -> Compare:
+    """Return the question with another measure, in the shape that is honest for it."""
+    baseline = question.baseline
+    if baseline is not None and (
+        baseline.column == measure.column or measure.aggregate in ("count", "share")
+    ):
+        baseline = None if baseline.column is not None else baseline
+    return fitted(replace(question, measure=measure, shape=first_shape(measure), baseline=baseline))
+
+
+def _extended(question: Compare, slot: str, value: Any, table: Table) -> tuple[Compare, str]:
+    """Return the question with a second category, further measures, a baseline, or how it is shown."""
+    if slot == "also":
+        name = table.column(value).name if value else None
+        asked = replace(question, also=name)
+        # a grid shows more pairs than colours tell apart
+        many = name is not None and table.column(name).distinct > 7
+        asked = replace(asked, shape="grid") if many else asked
+        return fitted(asked), f"and {value}" if value else "one category"
+    if slot == "more":
+        if not value:
+            return fitted(replace(question, more=())), "one measure"
+        measure = measure_from(value, table)
+        more = tuple(m for m in question.more if m != measure)
+        if len(more) == len(question.more):
+            more = (*more, measure)
+        if len(more) > MOST_MORE or measure == question.measure:
+            raise BadQuestion(f"{MOST_MORE + 1} measures fit side by side", "more", "Take one away first.")
+        return fitted(replace(question, more=more)), f"{'and' if measure in more else 'without'} {value}"
+    if slot == "baseline":
+        baseline = decode(value, Baseline, "baseline") if value else None
+        asked = fitted(replace(question, baseline=baseline, shape="bars" if baseline else question.shape))
+        return asked, f"against {baseline_words(baseline)}" if baseline else "no baseline"
+    if slot == "show" and question.baseline is not None:
+        label = chosen(slot, value, SHOW_WORDS)
+        return replace(question, baseline=replace(question.baseline, show=value)), f"difference {label}"
+    if slot == "keep":
+        keep = int(value) if isinstance(value, str) and value.isdigit() and len(value) < 4 else None
+        if value and not (keep and keep <= MOST_KEPT):
+            raise BadQuestion(
+                f"Between 1 and {MOST_KEPT} groups can be kept", "keep", "Write a whole number."
+            )
+        return replace(question, keep=keep), keep_words(keep) if keep else "all that fit are kept"
+    if slot == "rule":
+        rule = decode(value, Rule, "rule") if value else None
+        return replace(question, rule=rule), f"marking {rule_words(rule)}" if rule else "nothing marked"
+    raise BadQuestion(f"There is no slot “{slot}” in this sentence")
+
+
 def _aggregate(question: Compare, value: Any, table: Table, lit: Condition | None) -> tuple[Compare, str]:
     if isinstance(value, str) and (known := table.measures.get(value.removeprefix(NAMED))):
-        return replace(question, measure=known, shape=first_shape(known)), value.removeprefix(NAMED)
+        return _plainly(question, known), value.removeprefix(NAMED)
     if value not in AGGREGATES:
         raise BadQuestion(f"“{value}” does not fit there", "aggregate", "Choose one of the list.")
     column = question.measure.column
@@ -259,8 +427,7 @@ def _aggregate(question: Compare, value: Any, table: Table, lit: Condition | Non
         measure = Measure(value, column or _some_number(table, question.across))
         if value == "ratio":
             measure = replace(measure, per=_some_number(table, question.across, measure.column))
-    asked = replace(question, measure=measure, shape=first_shape(measure))
-    return asked, measure_words(measure, table)
+    return _plainly(question, measure), measure_words(measure, table)
 
 
 def _some_number(table: Table, *taken: str | None) -> str:

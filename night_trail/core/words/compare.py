@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from night_trail.core.answers.compare import CompareAnswer, Group, is_share
+from night_trail.core.answers.compare import CompareAnswer, Group
+from night_trail.core.answers.measures import is_share
 from night_trail.core.question import Compare
 from night_trail.core.table import Table
 from night_trail.core.words.numbers import counted, listed, number, percent, value

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
+
+import msgspec
 
 Role = Literal["", "figure", "lit"]
 
@@ -25,6 +27,21 @@ class Fact:
     label: str
     value: float
     text: str
+
+
+class Caution(str):
+    """A caution in one sentence; ``way`` names the way on, ``post`` is the turn that takes it, as JSON."""
+
+    __slots__ = ("post", "way")
+    way: str
+    post: str
+
+    def __new__(cls, text: str, way: str = "", **change: Any) -> Caution:
+        """Make a caution; ``change`` are the fields of the turn."""
+        made = super().__new__(cls, text)
+        made.way = way
+        made.post = msgspec.json.encode(change).decode() if change else ""
+        return made
 
 
 @dataclass(frozen=True)

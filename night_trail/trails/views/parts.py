@@ -20,6 +20,7 @@ from msgspec.structs import replace
 from night_trail.core.conditions import Condition, check
 from night_trail.core.figures import Figures, figures_of
 from night_trail.core.question import decode, key
+from night_trail.core.slots import sentence
 from night_trail.core.words.numbers import number
 from night_trail.draw import BESIDE, MAIN, Size, touched
 from night_trail.draw.png import png
@@ -43,6 +44,9 @@ def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse
     """List the choices for a slot of the sentence."""
     found = own_step(request, trail, step)
     desk = _desk(found)
+    if slot == "more" and desk.scene.main is not None:
+        addable = sentence(desk.scene.main, desk.table, desk.answer(desk.scene.main)).addable
+        return render(request, "trails/_more.html", {"step": found, "addable": addable})
     context = {
         "choices": choices(slot, desk, found.trail.version.survey_value()),
         "slot": slot,

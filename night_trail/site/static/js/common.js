@@ -291,8 +291,9 @@ export function toData(axis, at) {
     const i = Math.max(0, Math.min(axis.keys.length - 1, Math.floor((at - start) / step)));
     return [axis.keys[i], Math.round(Math.max(-1, Math.min(2, (at - start) / step - i)) * 1000) / 1000];
   }
-  const [low, high] = axis.domain;
-  return low + ((at - start) / (end - start)) * (high - low);
+  const [low, high] = axis.log ? axis.domain.map(Math.log10) : axis.domain;
+  const place = low + ((at - start) / (end - start)) * (high - low);
+  return axis.log ? 10 ** place : place;
 }
 
 export function toPixel(axis, at) {
@@ -303,8 +304,8 @@ export function toPixel(axis, at) {
     return start + ((end - start) / axis.keys.length) * (i + at[1]);
   }
   if (Array.isArray(at)) return (start + end) / 2;
-  const [low, high] = axis.domain;
-  return start + ((at - low) / (high - low || 1)) * (end - start);
+  const [low, high] = axis.log ? axis.domain.map(Math.log10) : axis.domain;
+  return start + (((axis.log ? Math.log10(at) : at) - low) / (high - low || 1)) * (end - start);
 }
 
 export const typing = (target) =>

@@ -1,6 +1,6 @@
 // The desk: pointer and keys become turns. A turn is posted to the step one
 // stands on; the server answers with the desk at the step it leads to.
-import { $, $$, onLoop, onSweep, token, typing, walkMarks } from "./common.js";
+import { $, $$, onLoop, onSweep, pixel, toData, token, typing, walkMarks } from "./common.js";
 import { annotating, toggleAnnotating } from "./annotate.js";
 
 const desk = () => $("#desk");
@@ -46,6 +46,52 @@ onSweep((swept, svg) => {
   else if (!annotating()) change(swept);
 });
 onLoop((loop, add) => { if (!annotating()) change({ turn: "light", rows: loop, add }); });
+
+// ---- closer and further: wheel, + and −, 0 for all; the server draws what is then in sight ----
+let zooming = 0;
+let pending = null;
+function zoomBy(svg, factor, at) {
+  const axes = JSON.parse(svg.dataset.axes);
+  if (!axes.y_column || !axes.x) return;
+  if (pending?.svg !== svg) pending = { svg, axes, low: [0, 0], high: [1, 1] };
+  const share = (axis, place) => Math.max(0, Math.min(1, (place - axis.range[0]) / (axis.range[1] - axis.range[0])));
+  [share(axes.x, at.x), share(axes.y, at.y)].forEach((place, i) => {
+    const middle = pending.low[i] + place * (pending.high[i] - pending.low[i]);
+    pending.low[i] = middle - (middle - pending.low[i]) * factor;
+    pending.high[i] = middle + (pending.high[i] - middle) * factor;
+  });
+  preview(svg);
+  clearTimeout(zooming);
+  zooming = setTimeout(() => {
+    const { axes: drawn, low, high } = pending;
+    const ends = [drawn.x, drawn.y].flatMap((axis, i) =>
+      [low[i], high[i]].map((s) => toData(axis, axis.range[0] + s * (axis.range[1] - axis.range[0]))).sort((a, b) => a - b));
+    change({ turn: "zoom", window: ends });
+    pending = null;
+  }, 350);
+}
+function preview(svg) {
+  const { axes, low, high } = pending;
+  const [left, top, right, bottom] = axes.plot;
+  const wide = 1 / (high[0] - low[0]);
+  const tall = 1 / (high[1] - low[1]);
+  const x = left - (left + low[0] * (right - left)) * wide;
+  const y = bottom - (bottom - low[1] * (bottom - top)) * tall;
+  for (const layer of $$("g.marks", svg)) layer.setAttribute("transform", `translate(${x.toFixed(1)} ${y.toFixed(1)}) scale(${wide.toFixed(4)} ${tall.toFixed(4)})`);
+}
+document.addEventListener("wheel", (event) => {
+  const svg = event.target.closest?.("#stage svg.picture");
+  if (!svg || annotating() || !JSON.parse(svg.dataset.axes).y_column) return;
+  event.preventDefault();
+  zoomBy(svg, event.deltaY < 0 ? 0.8 : 1.25, pixel(svg, event));
+}, { passive: false });
+function zoomKey(factor) {
+  const svg = $("#stage svg.picture");
+  if (!svg?.dataset.axes || !JSON.parse(svg.dataset.axes).y_column) return;
+  const [left, top, right, bottom] = JSON.parse(svg.dataset.axes).plot;
+  if (factor) zoomBy(svg, factor, { x: (left + right) / 2, y: (top + bottom) / 2 });
+  else change({ turn: "zoom", window: null });
+}
 
 // A range pointed at behind the fields of a condition is written into them.
 function fillRange({ low, high }) {
@@ -195,6 +241,10 @@ const keys = {
   x: () => change({ turn: "set aside" }),
   d: () => $("#break-down")?.click(),
   f: () => $("#only-add")?.click(),
+  "+": () => zoomKey(0.6),
+  "=": () => zoomKey(0.6),
+  "-": () => zoomKey(1.6),
+  0: () => zoomKey(0),
   b: () => change({ turn: "beside" }),
   r: () => ($("#drawer").childElementCount ? closeDrawer() : showDrawer()),
   k: () => ($("#cairn-title") ? $("#cairn-title").focus() : $("#leave-cairn button")?.click()),

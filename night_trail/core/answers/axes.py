@@ -1,0 +1,115 @@
+"""The axes two columns are drawn on: their ends, their cells, their scale."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from night_trail.core.conditions import Between, between
+from night_trail.core.rows import Rows
+from night_trail.core.stats.bins import even_edges, round_width, window
+from night_trail.core.stats.quantiles import box
+from night_trail.core.table import Column, Floats, Ints, Kind, Table
+
+
+@dataclass(frozen=True)
+class Axis:
+    """The edges of the cells along an axis, in the column's unit (dates in seconds).
+
+    Far tails that would squeeze the rest are left out of the axis by the rule
+    of the histogram: ``below`` and ``above`` count their rows, which stand at
+    its ends. On a ``log`` axis the edges lie evenly in logarithms. Labels are
+    multiplied by ``factor``, whose meaning ``words`` names.
+    """
+
+    edges: Floats
+    below: int = 0
+    above: int = 0
+    log: bool = False
+    factor: float = 1.0
+    words: str = ""
+
+    @property
+    def ends(self) -> tuple[float, float]:
+        """The lowest and the highest edge."""
+        return float(self.edges[0]), float(self.edges[-1])
+
+    def straight(self, values: Floats) -> Floats:
+        """Return values as they lie along the axis: their logarithms on a log axis."""
+        return np.log10(values) if self.log else values
+
+    def bent(self, places: Floats) -> Floats:
+        """Return places along the axis as values again."""
+        return np.asarray(10.0**places) if self.log else places
+
+    def cell_of(self, values: Floats) -> Ints:
+        """Return the left-closed cell of each value; values beyond the ends are in the cells there."""
+        edges, places = self.straight(self.edges), self.straight(values)
+        last = len(edges) - 2
+        width = (edges[-1] - edges[0]) / (last + 1)
+        found = np.clip((places - edges[0]) / width, 0, last).astype(np.int64)
+        # the division may land beside an edge that the value stands on
+        found -= (values < self.edges[found]) & (found > 0)
+        found += (values >= self.edges[found + 1]) & (found < last)
+        return np.asarray(found, dtype=np.int64)
+
+    def inside(self, column: Column, low: float, high: float) -> Between:
+        """Return the range of a cell along the axis; the cells at its ends are open."""
+        first, last = self.ends
+        return between(column, None if low <= first else low, None if high >= last else high, False)
+
+
+def log_axis(values: Floats, cells: int) -> Axis:
+    """Return a log axis over values above 0."""
+    if not len(values):
+        return Axis(np.array([1.0, 10.0]), log=True)
+    low, high = math.log10(float(values.min())), math.log10(float(values.max()))
+    if high - low < 1e-9:
+        low, high = low - 0.15, high + 0.15
+    edges = 10.0 ** np.linspace(low, high, cells + 1)
+    edges[-1] = np.nextafter(max(edges[-1], values.max()), np.inf)
+    edges[0] = min(edges[0], values.min())
+    return Axis(np.asarray(edges), log=True)
+
+
+def fixed_axis(low: float, high: float, cells: int, log: bool = False) -> Axis:
+    """Return an axis between ends that were chosen by hand."""
+    if log:
+        return Axis(np.asarray(10.0 ** np.linspace(math.log10(low), math.log10(high), cells + 1)), log=True)
+    return Axis(np.linspace(low, high, cells + 1))
+
+
+def plain_axis(rows: Rows, column: Column, values: Floats, cells: int) -> Axis:
+    """Return an axis with cells of a round width, which leaves far tails out."""
+    if not len(values):
+        return Axis(np.array([0.0, 1.0]))
+    low, high = float(values.min()), float(values.max())
+    if high <= low:
+        return Axis(np.array([low - 0.5, low + 0.5]))
+    if column.kind.temporal:
+        days = max(1, math.ceil((high - low) / 86_400 / cells))
+        return Axis(even_edges(low, high, days * 86_400.0))
+    # all kept rows with this column, in order already; a few may lack the other column
+    ascending = rows.measured(column.name).values
+    figures = box(ascending)
+    kept = window(ascending, figures.low_whisker, figures.high_whisker)
+    low, high = max(low, kept.low), min(high, kept.high)
+    if high <= low:
+        low, high = float(values.min()), float(values.max())
+    edges = even_edges(low, high, round_width((high - low) / cells, column.kind == Kind.WHOLE))
+    return Axis(edges, int((values < edges[0]).sum()), int((values >= edges[-1]).sum()))
+
+
+def group_axis(values: Floats, cells: int) -> Axis:
+    """Return an axis over the figures of groups: from the lowest to the highest."""
+    if not len(values) or float(np.ptp(values)) == 0:
+        middle = float(values[0]) if len(values) else 0.5
+        return Axis(np.array([middle - 0.5, middle + 0.5]))
+    return Axis(np.linspace(float(values.min()), np.nextafter(float(values.max()), np.inf), cells + 1))
+
+
+def label_column(table: Table) -> Column | None:
+    """Return the column that names single rows, if the table has one."""
+    return next((c for c in table.columns if c.kind == Kind.IDENTIFIER), None)

@@ -1,0 +1,118 @@
+"""How a measure compares across two categories at once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from night_trail.core.answers.basis import Basis, Grouping, grouping, hues
+from night_trail.core.answers.compare import Group, basis_for, figures_of_groups
+from night_trail.core.answers.measures import ADDS_UP
+from night_trail.core.conditions import AllOf, Condition
+from night_trail.core.question import Compare
+from night_trail.core.rows import Rows
+from night_trail.core.table import Column
+
+MOST_LANES, MOST_SERIES, MOST_GRID = 20, 7, 20
+
+
+@dataclass(frozen=True)
+class CrossAnswer:
+    """A figure for every pair of groups; ``lanes`` are the first category's in the order they are drawn.
+
+    ``cells[i][j]`` is the figure of lane i and series j, None where no row is
+    there; each lane's own figure is that of all its rows. ``hues`` are the
+    series' colours.
+    """
+
+    question: Compare
+    column: Column | None
+    basis: Basis
+    grouping: Grouping
+    also: Grouping
+    lanes: tuple[Group, ...]
+    series: tuple[Group, ...]
+    cells: tuple[tuple[Group | None, ...], ...]
+    hues: tuple[int, ...]
+    overall: float
+
+    def condition(self, lane: Group, series: Group | None = None) -> Condition:
+        """Return the condition that names the rows of a lane, or of one cell of it."""
+        first = self.grouping.condition(lane.position)
+        second = None if series is None else self.also.condition(series.position)
+        assert first is not None  # noqa: S101  (grouped by a column)
+        return first if second is None else AllOf((first, second))
+
+    def series_condition(self, series: Group) -> Condition:
+        """Return the condition that names the rows of a series."""
+        found = self.also.condition(series.position)
+        assert found is not None  # noqa: S101  (grouped by a column)
+        return found
+
+
+def cross(question: Compare, rows: Rows) -> CrossAnswer:
+    """Return the figures of all pairs of groups."""
+    assert question.also is not None  # noqa: S101  (asked only with a second category)
+    grid = question.shape == "grid"
+    most = MOST_LANES if question.keep is None else question.keep + 1
+    first = grouping(rows, question.across, most)
+    second = grouping(rows, question.also, MOST_GRID if grid else MOST_SERIES + 1)
+    both = rows.remember(
+        ("crossed", question.across, question.also, most, grid), lambda: _crossed(first, second)
+    )
+    measure = question.measure
+    key = (question.across, question.also, most, grid)
+    made, cells, _, whole, _ = figures_of_groups(measure, rows, both, key)
+    # a row counts in a lane's figure only where it has both groups, so that parts sum to wholes
+    lanes, *_ = figures_of_groups(measure, rows, _margin(both, len(second.groups), 0), (*key, "lanes"))
+    series, *_ = figures_of_groups(measure, rows, _margin(both, len(second.groups), 1), (*key, "series"))
+    lanes = [_named(g, first) for g in lanes]
+    series = [_named(g, second) for g in series]
+    if question.order == "value":
+        lanes.sort(key=lambda g: (g.others > 0, -g.value, g.position))
+    width = len(second.groups)
+    by_place = {(g.position // width, g.position % width): g for g in made}
+    colours = hues(rows, second)
+    return CrossAnswer(
+        question=question,
+        column=None if measure.column is None else rows.table.column(measure.column),
+        basis=basis_for(rows, both, cells),
+        grouping=first,
+        also=second,
+        lanes=tuple(lanes),
+        series=tuple(series),
+        cells=tuple(tuple(by_place.get((a.position, b.position)) for b in series) for a in lanes),
+        hues=tuple(colours[b.position] for b in series),
+        overall=whole,
+    )
+
+
+def adds_up(question: Compare) -> bool:
+    """Whether the figures of the parts sum to that of the whole."""
+    return question.measure.aggregate in ADDS_UP
+
+
+def _crossed(first: Grouping, second: Grouping) -> Grouping:
+    """Return one group for every pair, the second category running fastest."""
+    assert first.codes is not None and second.codes is not None  # noqa: S101  (grouped by columns)
+    width = len(second.groups)
+    codes = np.where(
+        (first.codes >= 0) & (second.codes >= 0), first.codes.astype(np.int64) * width + second.codes, -1
+    )
+    pairs = tuple(b for _ in first.groups for b in second.groups)
+    return Grouping(first.column, pairs, codes.astype(np.int32))
+
+
+def _margin(both: Grouping, width: int, which: int) -> Grouping:
+    """Return the groups of one category, of the rows that have both."""
+    assert both.codes is not None  # noqa: S101  (grouped by columns)
+    length = len(both.groups) // width if width else 0
+    codes = np.where(both.codes >= 0, both.codes // width if which == 0 else both.codes % width, -1)
+    groups = both.groups[:: width or 1] if which == 0 else both.groups[:width]
+    return Grouping(both.column, tuple(groups[: length if which == 0 else width]), codes.astype(np.int32))
+
+
+def _named(group: Group, found: Grouping) -> Group:
+    own = found.groups[group.position]
+    return replace(group, label=own.label, others=own.others)

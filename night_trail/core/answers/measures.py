@@ -1,0 +1,252 @@
+"""A measure of groups of rows: which cells count, the figure of each group, its interval, the test."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import get_args
+
+import numpy as np
+
+from night_trail.core.conditions import check as check_condition
+from night_trail.core.conditions import mask
+from night_trail.core.errors import BadQuestion
+from night_trail.core.question import Aggregate, CompareShape, Measure
+from night_trail.core.rows import Codes, Rows
+from night_trail.core.stats import groups as figures
+from night_trail.core.stats.intervals import wilson
+from night_trail.core.stats.quantiles import quantiles
+from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table, on_axis
+
+AGGREGATES: tuple[Aggregate, ...] = get_args(Aggregate)
+ADDS_UP: set[Aggregate] = {"sum", "count"}
+"""Measures whose groups add up to the whole, drawn as lengths from 0."""
+
+
+@dataclass(frozen=True)
+class Cells:
+    """The used cells beside the code of their group, and which rows of the table they are."""
+
+    values: Floats
+    codes: Ints
+    at: Ints
+    below: Floats | None = None
+
+    def only(self, where: Bools) -> Cells:
+        """Return some of the cells."""
+        return Cells(
+            self.values[where],
+            self.codes[where],
+            self.at[where],
+            None if self.below is None else self.below[where],
+        )
+
+
+@dataclass(frozen=True)
+class MeasureFigures:
+    """The figure of each group with its rows and interval, and the test that all are alike."""
+
+    values: Floats
+    n: Ints
+    intervals: list[tuple[float, float] | None]
+    test: str = ""
+    p: float | None = None
+    effect: float | None = None
+    apart: tuple[bool, ...] = ()
+
+
+def first_measure(column: Column | None) -> Measure:
+    """Return the measure that makes most sense of a column: sums of what adds up, else averages."""
+    if column is None:
+        return Measure("count")
+    if column.kind == Kind.YES_NO or (column.kind.numeric and not column.additive):
+        return Measure("mean", column.name)
+    if column.kind.numeric:
+        return Measure("sum", column.name)
+    return Measure("distinct", column.name)
+
+
+def first_shape(measure: Measure) -> CompareShape:
+    """Return the shape that is honest for a measure: lengths for what adds up, places for the rest."""
+    return "bars" if measure.aggregate in ADDS_UP or measure.aggregate == "distinct" else "dots"
+
+
+def fits(aggregate: Aggregate, column: Column | None) -> bool:
+    """Whether an aggregate can be taken of a column, or of the rows where there is none."""
+    if column is None:
+        return aggregate in ("count", "share")
+    if aggregate == "distinct":
+        return True
+    if column.kind == Kind.YES_NO:
+        return aggregate == "mean"
+    return column.kind.numeric and aggregate in ("mean", "median", "sum", "quantile", "ratio")
+
+
+def is_share(measure: Measure, column: Column | None) -> bool:
+    """Whether the figure is a share of rows: of those that meet a condition, or of yes."""
+    if measure.aggregate == "share":
+        return True
+    return column is not None and column.kind == Kind.YES_NO and measure.aggregate != "distinct"
+
+
+def check_measure(measure: Measure, table: Table) -> None:
+    """Refuse a measure that this table cannot give, naming the field."""
+    column = None if measure.column is None else table.column(measure.column)
+    if not fits(measure.aggregate, column):
+        what = "rows" if column is None else f"“{column.name}”, which is {column.kind}"
+        raise BadQuestion(f"There is no {measure.aggregate} of {what}", "measure", "Choose another.")
+    if measure.aggregate == "ratio":
+        if measure.per is None:
+            raise BadQuestion("A ratio needs a second column", "per", "Choose what it is divided by.")
+        if not table.column(measure.per).kind.numeric:
+            raise BadQuestion(f"“{measure.per}” is no number", "per", "Choose a number.")
+    if measure.aggregate == "share":
+        if measure.where is None:
+            raise BadQuestion("A share needs a condition", "where", "Say which rows are counted.")
+        check_condition(measure.where, table)
+
+
+def cells_of(measure: Measure, rows: Rows, codes: Codes, kept: Bools | None) -> Cells:
+    """Return the cells that count: of kept rows with a group, a value and, for a ratio, both values."""
+    table = rows.table
+    used = codes >= 0
+    if kept is not None:
+        used = used & kept
+    below = None
+    if measure.aggregate == "share" and measure.where is not None:
+        values = mask(measure.where, table).astype(np.float64)
+    elif measure.column is None:
+        values = np.ones(table.height)
+    elif measure.aggregate == "distinct" or not table.column(measure.column).kind.measured:
+        labels = table.coded(measure.column).codes
+        values, used = labels.astype(np.float64), used & (labels >= 0)
+    elif measure.aggregate in ("median", "quantile"):
+        # in ascending order, as quantiles need them
+        ordered = table.ordered(measure.column)
+        keep = used[ordered.order]
+        at = ordered.order[keep].astype(np.int64)
+        return Cells(ordered.values[keep], codes[at].astype(np.int64), at)
+    else:
+        values = on_axis(table.series(measure.column))
+        used = used & ~np.isnan(values)
+    if measure.aggregate == "ratio" and measure.per is not None:
+        below = on_axis(table.series(measure.per))
+        used = used & ~np.isnan(below)
+    at = np.flatnonzero(used)
+    return Cells(values[at], codes[at].astype(np.int64), at, None if below is None else below[at])
+
+
+def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigures:
+    """Return figures without intervals."""
+    values, codes = cells.values, cells.codes
+    n = np.asarray(np.bincount(codes, minlength=n_groups), dtype=np.int64)
+    none: list[tuple[float, float] | None] = [None] * n_groups
+    if measure.aggregate == "count":
+        return MeasureFigures(n.astype(np.float64), n, none)
+    if measure.aggregate == "distinct":
+        width = int(values.max()) + 1 if len(values) else 1
+        pairs = np.unique(codes * width + values.astype(np.int64))
+        return MeasureFigures(np.bincount(pairs // width, minlength=n_groups).astype(np.float64), n, none)
+    if measure.aggregate in ("median", "quantile"):
+        level = _level(measure)
+        members = _members(cells, n) if n_groups else []
+        found = [float(quantiles(part, (level,))[0]) if len(part) else np.nan for part in members]
+        return MeasureFigures(np.asarray(found, dtype=np.float64), n, none)
+    sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
+    if measure.aggregate == "sum":
+        return MeasureFigures(sums, n, none)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        if cells.below is not None:
+            return MeasureFigures(sums / np.bincount(codes, weights=cells.below, minlength=n_groups), n, none)
+        return MeasureFigures(sums / n, n, none)
+
+
+def figures_by_group(measure: Measure, cells: Cells, n_groups: int, shares: bool) -> MeasureFigures:
+    """Return figures with their intervals, and the test that all are alike."""
+    plain = plain_figures(measure, cells, n_groups)
+    if not n_groups:
+        return plain
+    if shares:
+        return _with_shares(cells, plain)
+    make: dict[str, Callable[[Measure, Cells, MeasureFigures], MeasureFigures]] = {
+        "mean": _with_means,
+        "median": _with_quantiles,
+        "quantile": _with_quantiles,
+        "ratio": _with_ratios,
+    }
+    add = make.get(measure.aggregate)
+    return plain if add is None else add(measure, cells, plain)
+
+
+def _level(measure: Measure) -> float:
+    return 0.5 if measure.aggregate == "median" else measure.level
+
+
+def _by_group(codes: Ints) -> Ints:
+    """Return positions group by group; within a group they stay in order."""
+    return np.argsort(codes.astype(np.int16), kind="stable")
+
+
+def _members(cells: Cells, n: Ints) -> list[Floats]:
+    order = _by_group(cells.codes)
+    return np.split(cells.values[order], np.cumsum(n)[:-1])
+
+
+def _with_means(measure: Measure, cells: Cells, plain: MeasureFigures) -> MeasureFigures:
+    found = figures.moments(cells.values, cells.codes, len(plain.n))
+    intervals = [
+        figures.mean_interval(int(n), float(mean), float(variance))
+        for n, mean, variance in zip(found.n, found.means, found.variances, strict=True)
+    ]
+    if bool((found.n < figures.FEW).any()):
+        for i, values in enumerate(_members(cells, found.n)):
+            if 2 <= len(values) < figures.FEW:
+                intervals[i] = figures.bootstrapped_interval(values)
+    return MeasureFigures(
+        plain.values,
+        plain.n,
+        intervals,
+        "Welch",
+        figures.welch(found),
+        figures.eta_squared(found),
+        tuple(figures.apart(found)),
+    )
+
+
+def _with_shares(cells: Cells, plain: MeasureFigures) -> MeasureFigures:
+    hits = np.bincount(cells.codes, weights=cells.values, minlength=len(plain.n)).astype(np.int64)
+    intervals: list[tuple[float, float] | None] = [
+        wilson(int(k), int(n)) if n else None for k, n in zip(hits, plain.n, strict=True)
+    ]
+    found = figures.moments(cells.values, cells.codes, len(plain.n))
+    p = figures.chi_square_of_shares(hits, plain.n)
+    effect, apart = figures.eta_squared(found), tuple(figures.apart(found))
+    return MeasureFigures(plain.values, plain.n, intervals, "chi-square", p, effect, apart)
+
+
+def _with_quantiles(measure: Measure, cells: Cells, plain: MeasureFigures) -> MeasureFigures:
+    level = _level(measure)
+    intervals = [figures.quantile_interval(values, level) for values in _members(cells, plain.n)]
+    ascending = cells.values
+    ties = np.cumsum(np.concatenate([[0], ascending[1:] != ascending[:-1]])).astype(np.int64)
+    p = figures.kruskal(cells.codes, ties, len(plain.n)) if len(ascending) else None
+    return MeasureFigures(plain.values, plain.n, intervals, "Kruskal–Wallis", p)
+
+
+def _with_ratios(measure: Measure, cells: Cells, plain: MeasureFigures) -> MeasureFigures:
+    assert cells.below is not None  # noqa: S101  (a ratio has both)
+    order = _by_group(cells.codes)
+    cuts = np.cumsum(plain.n)[:-1]
+    above, below = np.split(cells.values[order], cuts), np.split(cells.below[order], cuts)
+    intervals = [figures.ratio_interval(a, b) for a, b in zip(above, below, strict=True)]
+    return MeasureFigures(plain.values, plain.n, intervals)
+
+
+def overall(measure: Measure, cells: Cells) -> float:
+    """Return the figure of all cells together."""
+    if not len(cells.values):
+        return float("nan")
+    if measure.aggregate in ("mean", "share"):
+        return float(cells.values.mean())
+    whole = Cells(cells.values, np.zeros(len(cells.values), dtype=np.int64), cells.at, cells.below)
+    return float(plain_figures(measure, whole, 1).values[0])
