@@ -10,8 +10,10 @@ from night_trail.core.answers import Answer
 from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.compare import CompareAnswer
+from night_trail.core.answers.cross import CrossAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.relate import RelateAnswer
+from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.conditions import iso
 from night_trail.core.table import Column
 
@@ -82,7 +84,41 @@ def _bars(answer: BarsAnswer) -> Made:
 
 def _compare(answer: CompareAnswer) -> Made:
     names = [answer.question.across, "rows", answer.question.measure.aggregate, "from", "to"]
-    return names, ([g.label, g.n, g.value, g.low, g.high, g.lit_value] for g in answer.groups)
+    if answer.question.baseline is None:
+        return names, ([g.label, g.n, g.value, g.low, g.high, g.lit_value] for g in answer.groups)
+    return [*names, "baseline", "difference"], (
+        [g.label, g.n, g.value, g.low, g.high, g.base, answer.difference(g), g.lit_value]
+        for g in answer.groups
+    )
+
+
+def _cross(answer: CrossAnswer) -> Made:
+    names = [answer.question.across, answer.question.also or "", "rows", answer.question.measure.aggregate]
+
+    def rows() -> Iterator[list[Figure]]:
+        for lane, row in zip(answer.lanes, answer.cells, strict=True):
+            for series, cell in zip(answer.series, row, strict=True):
+                if cell is not None:
+                    found: list[Figure] = [lane.label, series.label, cell.n, cell.value]
+                    yield [*found, cell.low, cell.high, cell.lit_value]
+
+    return [*names, "from", "to"], rows()
+
+
+def _several(answer: SeveralAnswer) -> Made:
+    names = [answer.question.across, "rows"]
+    for part in answer.parts:
+        measure = part.question.measure
+        names.append(f"{measure.aggregate} of {measure.column}" if measure.column else measure.aggregate)
+
+    def rows() -> Iterator[list[Figure]]:
+        found = [{g.label: g for g in part.groups} for part in answer.parts]
+        for label in answer.labels:
+            first = next(groups[label] for groups in found if label in groups)
+            values = [groups[label].value if label in groups else None for groups in found]
+            yield [label, first.n, *values, first.lit_n]
+
+    return names, rows()
 
 
 def _relate(answer: RelateAnswer) -> Made:
@@ -115,5 +151,7 @@ _MAKERS: dict[type, Callable[[Any], Made]] = {
     BoxesAnswer: _boxes,
     BarsAnswer: _bars,
     CompareAnswer: _compare,
+    CrossAnswer: _cross,
+    SeveralAnswer: _several,
     RelateAnswer: _relate,
 }

@@ -6,9 +6,9 @@ import math
 
 from night_trail.core.answers.compare import CompareAnswer, Group
 from night_trail.core.answers.measures import is_share
-from night_trail.core.slots.compare import measure_words
+from night_trail.core.slots.compare import baseline_words, measure_words
 from night_trail.core.table import Table
-from night_trail.core.words.compare import figure_words
+from night_trail.core.words.compare import Measured, difference_words, figure_words
 from night_trail.draw.canvas import Canvas, Size, column_ticks, label, line
 from night_trail.draw.scales import Lanes, Linear, Tick, ticks
 from night_trail.draw.svg import Svg, el, group
@@ -20,6 +20,8 @@ UNITLESS = ("count", "distinct", "share", "ratio")
 
 def draw_compare(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return a comparison drawn on a canvas."""
+    if answer.question.baseline is not None and answer.question.shape == "bars":
+        return draw_differences(answer, table, size, prefix)
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     said = figure_words(answer)
     names = [g.label for g in answer.groups]
@@ -31,16 +33,16 @@ def draw_compare(answer: CompareAnswer, table: Table, size: Size, prefix: str) -
         canvas.top, canvas.bottom = 16.0, 50.0 if canvas.full else 26.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
-    low, high = _domain(answer)
+    low, high = domain(answer)
     x = Linear(low, high, canvas.x_start, canvas.x_end)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.x, canvas.y = x, lanes
     canvas.lane_labels(lanes, names, canvas.left - 22.0)
     if canvas.labelled:
-        for tick in _ticks(answer, x):
+        for tick in measure_ticks(answer, x):
             canvas.under.append(line(x(tick.at), canvas.y_start, x(tick.at), canvas.y_end, "grid"))
-        canvas.bottom_ticks(_ticks(answer, x), x)
-        canvas.bottom_title(_axis_words(answer, table) + ("" if low <= 0 <= high else " · not from 0"))
+        canvas.bottom_ticks(measure_ticks(answer, x), x)
+        canvas.bottom_title(axis_words(answer, table) + ("" if low <= 0 <= high else " · not from 0"))
     if low <= 0 <= high:
         canvas.under.append(line(x(0.0), canvas.y_start, x(0.0), canvas.y_end, "axis"))
     if answer.question.shape == "dots" and math.isfinite(answer.overall) and canvas.labelled:
@@ -58,9 +60,66 @@ def draw_compare(answer: CompareAnswer, table: Table, size: Size, prefix: str) -
     return canvas
 
 
-def _domain(answer: CompareAnswer) -> tuple[float, float]:
+def draw_differences(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+    """Return each group's difference from its baseline as a bar to either side of 0."""
+    canvas = Canvas(size, prefix, answer.basis.lit is not None)
+    said = difference_words(answer)
+    groups = [(g, d) for g in answer.groups if (d := answer.difference(g)) is not None and math.isfinite(d)]
+    names = [g.label for g, _ in groups]
+    if canvas.labelled:
+        most = 190.0 if canvas.full else 90.0
+        canvas.left = min(most, max((width(n) for n in names), default=0.0)) + 22.0
+        canvas.right = max((width(said(g)) for g, _ in groups), default=0.0) + 16.0
+        canvas.top, canvas.bottom = 16.0, 50.0 if canvas.full else 26.0
+    else:
+        canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    values = [d for _, d in groups]
+    low, high = min([0.0, *values]), max([0.0, *values])
+    start = canvas.x_start + (canvas.right - 16.0 if canvas.labelled and low < 0 else 0.0)
+    x = Linear(low, high if high > low else low + 1.0, start, canvas.x_end)
+    lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
+    canvas.x, canvas.y = x, lanes
+    canvas.lane_labels(lanes, names, canvas.left - 22.0)
+    if canvas.labelled:
+        found = _difference_ticks(answer, x)
+        for tick in found:
+            canvas.under.append(line(x(tick.at), canvas.y_start, x(tick.at), canvas.y_end, "grid"))
+        canvas.bottom_ticks(found, x)
+        baseline = answer.question.baseline
+        against = f"difference from {baseline_words(baseline)}" if baseline else "difference"
+        canvas.bottom_title(f"{axis_words(answer, table)} · {against}")
+    canvas.under.append(line(x(0.0), canvas.y_start, x(0.0), canvas.y_end, "axis"))
+    for i, (one, at) in enumerate(groups):
+        middle = lanes.top(i) + lanes.step / 2
+        thick = min(THICKEST, max(0.7 * lanes.step, 1.0))
+        key = group_key(answer, one)
+        shape = _rect(
+            x, at, middle, thick, f"stair-step {'rise' if at >= 0 else 'fall'}", canvas.id("b", key)
+        )
+        lit = None
+        if one.lit_n:
+            lit = _point(x(at), middle, min(4.0, thick / 2), "lit-point", canvas.id("l", key))
+        card = group_card(answer, table, one, figure_words(answer)(one.value))
+        canvas.mark(shape, lit, key, answer.condition(one), card, bool(one.n) and one.lit_n == one.n)
+        if canvas.labelled and lanes.step >= 10:
+            side = (x(at) + 6, "start") if at >= 0 else (x(at) - 6, "end")
+            canvas.over.append(label(said(one), side[0], middle + 4, side[1], "bar-value"))
+    return canvas
+
+
+def _difference_ticks(answer: CompareAnswer, x: Linear) -> list[Tick]:
+    baseline = answer.question.baseline
+    if baseline is not None and baseline.show != "absolute":
+        wanted = max(2, int((x.end - x.start) / 95))
+        return [Tick(t.at / 100, f"{t.label}\u2009%") for t in ticks(100 * x.low, 100 * x.high, wanted)]
+    return measure_ticks(answer, x)
+
+
+def domain(answer: CompareAnswer) -> tuple[float, float]:
     """Return the ends of the axis: bars have 0 in them, dots need not."""
-    values = [v for g in answer.groups for v in (g.value, g.low, g.high, g.lit_value) if v is not None]
+    values = [
+        v for g in answer.groups for v in (g.value, g.low, g.high, g.lit_value, g.base) if v is not None
+    ]
     values = [v for v in values if math.isfinite(v)] or [0.0, 1.0]
     if answer.question.shape == "dots" and math.isfinite(answer.overall):
         values.append(answer.overall)
@@ -76,7 +135,8 @@ def _domain(answer: CompareAnswer) -> tuple[float, float]:
     return (low if low == 0.0 else low - room), high + room
 
 
-def _ticks(answer: CompareAnswer, x: Linear) -> list[Tick]:
+def measure_ticks(answer: Measured, x: Linear) -> list[Tick]:
+    """Return ticks on the axis of a measure, in its unit."""
     wanted = max(2, int((x.end - x.start) / 95))
     measure, column = answer.question.measure, answer.column
     if is_share(measure, column):
@@ -86,12 +146,32 @@ def _ticks(answer: CompareAnswer, x: Linear) -> list[Tick]:
     return column_ticks(column, x.low, x.high, wanted, whole=False)
 
 
-def _axis_words(answer: CompareAnswer, table: Table) -> str:
+def axis_words(answer: Measured, table: Table) -> str:
     """Return what the axis shows, with its unit."""
     measure, column = answer.question.measure, answer.column
     text = measure_words(measure, table).removeprefix("the ")
     unit = column.unit if column is not None and measure.aggregate not in UNITLESS else ""
     return f"{text}, {unit}" if unit else text
+
+
+def group_key(answer: CompareAnswer, one: Group) -> str:
+    """Return what names a group's mark from step to step."""
+    return f"{answer.question.across}\x1f{one.label if not one.others else 'others'}"
+
+
+def group_card(answer: CompareAnswer, table: Table, one: Group, written: str) -> list[str]:
+    """Return what the hover card of a group says."""
+    said = figure_words(answer)
+    card = [one.label, written]
+    if one.base is not None and answer.question.baseline is not None:
+        card.append(f"{baseline_words(answer.question.baseline)}: {said(one.base)}")
+        card.append(f"difference {difference_words(answer)(one)}")
+    if one.low is not None and one.high is not None:
+        card.append(f"95 % interval {said(one.low)} to {said(one.high)}")
+    card.append(table.rows_in_words(one.n))
+    if one.lit_n is not None:
+        card.append(f"{one.lit_n:,} lit" + (f": {said(one.lit_value)}" if one.lit_value is not None else ""))
+    return card
 
 
 def _group(
@@ -104,14 +184,8 @@ def _group(
     room: float,
     written: str,
 ) -> None:
-    said = figure_words(answer)
-    key = f"{answer.question.across}\x1f{one.label if not one.others else 'others'}"
-    card = [one.label, written]
-    if one.low is not None and one.high is not None:
-        card.append(f"95 % interval {said(one.low)} to {said(one.high)}")
-    card.append(table.rows_in_words(one.n))
-    if one.lit_n is not None:
-        card.append(f"{one.lit_n:,} lit" + (f": {said(one.lit_value)}" if one.lit_value is not None else ""))
+    key = group_key(answer, one)
+    card = group_card(answer, table, one, written)
     pressed = bool(one.n) and one.lit_n == one.n
     shape, lit = (_dot if answer.question.shape == "dots" else _bar)(
         canvas, answer, one, x, middle, room, key
@@ -151,6 +225,9 @@ def _dot(
     parts: list[Svg] = []
     if one.low is not None and one.high is not None:
         parts.append(line(x(one.low), middle, x(one.high), middle, "interval", canvas.id("i", key)))
+    if one.base is not None:
+        parts.append(line(x(one.base), middle, x(one.value), middle, "from-base", canvas.id("f", key)))
+        parts.append(_point(x(one.base), middle, radius, "base-point", canvas.id("z", key)))
     parts.append(_point(x(one.value), middle, radius, "dot", canvas.id("d", key)))
     lit = None
     if one.lit_value is not None and one.lit_n:

@@ -10,8 +10,10 @@ from night_trail.core.answers import Answer
 from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.compare import CompareAnswer
+from night_trail.core.answers.cross import CrossAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.relate import RelateAnswer
+from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.slots import sentence
 from night_trail.core.table import Table
 from night_trail.core.words import plain, words_of
@@ -20,22 +22,41 @@ from night_trail.draw.bars import draw_bars
 from night_trail.draw.boxes import draw_boxes
 from night_trail.draw.canvas import Canvas, Size
 from night_trail.draw.compare import draw_compare
+from night_trail.draw.cross import draw_cross
 from night_trail.draw.histogram import draw_histogram
 from night_trail.draw.relate import draw_relate
+from night_trail.draw.several import draw_several, draw_table
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import wrapped
 from night_trail.draw.theme import TOKENS, standalone_style
+from night_trail.draw.wholes import draw_figure, draw_parts, draw_stair
 
 MAIN = Size(738, 388)
 BESIDE = Size(268, 140, "beside")
 THUMB = Size(64, 36, "thumb")
 WALK = Size(820, 580)
 
-_SHAPES: dict[type, Callable[[Any, Table, Size, str], Canvas]] = {
+Drawer = Callable[[Any, Table, Size, str], Canvas]
+_COMPARED: dict[str, Drawer] = {
+    "ring": draw_parts,
+    "strip": draw_parts,
+    "stair": draw_stair,
+    "figure": draw_figure,
+    "table": draw_table,
+}
+
+
+def _draw_compared(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+    return _COMPARED.get(answer.question.shape, draw_compare)(answer, table, size, prefix)
+
+
+_SHAPES: dict[type, Drawer] = {
     HistogramAnswer: draw_histogram,
     BoxesAnswer: draw_boxes,
     BarsAnswer: draw_bars,
-    CompareAnswer: draw_compare,
+    CompareAnswer: _draw_compared,
+    CrossAnswer: draw_cross,
+    SeveralAnswer: draw_several,
     RelateAnswer: draw_relate,
 }
 

@@ -9,9 +9,15 @@ from collections.abc import Callable
 from typing import Any
 
 from night_trail.core.answers import Answer
-from night_trail.core.question import Compare, Relate, Spread
+from night_trail.core.answers.bars import BarsAnswer
+from night_trail.core.answers.boxes import BoxesAnswer
+from night_trail.core.answers.compare import CompareAnswer
+from night_trail.core.answers.cross import CrossAnswer
+from night_trail.core.answers.histogram import HistogramAnswer
+from night_trail.core.answers.relate import RelateAnswer
+from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.table import Table
-from night_trail.core.words.compare import compare_words
+from night_trail.core.words.compare import compare_words, cross_words, several_words
 from night_trail.core.words.relate import relate_words
 from night_trail.core.words.spread import spread_words
 from night_trail.core.words.value import Fact, Span, Words, plain
@@ -19,12 +25,16 @@ from night_trail.core.words.value import Fact, Span, Words, plain
 __all__ = ["Fact", "Span", "Words", "plain", "words_of"]
 
 _WORDS: dict[type, Callable[[Any, Table], Words]] = {
-    Spread: spread_words,
-    Compare: compare_words,
-    Relate: relate_words,
+    BarsAnswer: spread_words,
+    BoxesAnswer: spread_words,
+    HistogramAnswer: spread_words,
+    CompareAnswer: compare_words,
+    CrossAnswer: cross_words,
+    SeveralAnswer: several_words,
+    RelateAnswer: relate_words,
 }
 
 
 def words_of(answer: Answer, table: Table) -> Words:
     """Return the words of an answer."""
-    return _WORDS[type(answer.question)](answer, table)
+    return _WORDS[type(answer)](answer, table)

@@ -3,21 +3,45 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable
 
-from night_trail.core.answers.compare import CompareAnswer, Group
+from night_trail.core.answers.compare import Carried, CompareAnswer, Group
+from night_trail.core.answers.cross import CrossAnswer
 from night_trail.core.answers.measures import is_share
+from night_trail.core.answers.several import SeveralAnswer
+from night_trail.core.conditions import AllOf, Between
 from night_trail.core.question import Compare
-from night_trail.core.table import Table
-from night_trail.core.words.numbers import counted, listed, number, percent, value
-from night_trail.core.words.value import Fact, Span, Words, spans
+from night_trail.core.table import YEAR, Column, Kind, Table
+from night_trail.core.words.numbers import MINUS, counted, listed, number, percent, value
+from night_trail.core.words.value import Caution, Fact, Span, Words, spans
 
 FEW_ROWS = 10
 MANY_GROUPS = 20
 SURE = 0.05
 
 
-def figure_words(answer: CompareAnswer) -> Callable[[float], str]:
+Measured = CompareAnswer | CrossAnswer
+"""Answers about one measure."""
+
+
+def difference_words(answer: CompareAnswer) -> Callable[[Group | None], str]:
+    """Return how a group's difference from its baseline is written, signed; that of all for None."""
+    said = figure_words(answer)
+    show = answer.question.baseline.show if answer.question.baseline else "absolute"
+
+    def written(one: Group | None) -> str:
+        value, base = (answer.overall, answer.overall_base) if one is None else (one.value, one.base)
+        at = None if base is None else answer.difference_of(value, base)
+        if at is None or not math.isfinite(at):
+            return "—"
+        text = said(abs(at)) if show == "absolute" else percent(abs(at), 3)
+        return f"{'+' if at > 0 else MINUS if at < 0 else ''}{text}"
+
+    return written
+
+
+def figure_words(answer: Measured) -> Callable[[float], str]:
     """Return how a figure of this comparison is written: with its unit, as a share, as a count."""
     measure, column = answer.question.measure, answer.column
     if is_share(measure, column):
@@ -37,7 +61,11 @@ def compare_words(answer: CompareAnswer, table: Table) -> Words:
     facts += [Fact(f"group:{g.label}", g.label, g.value, said(g.value)) for g in named]
     if answer.effect is not None:
         facts.append(Fact("eta", "η²", answer.effect, number(answer.effect, 2)))
-    headline = _headline(answer, named, said, table)
+    if answer.question.baseline is not None:
+        headline = _against(answer, named, said)
+        facts += _baseline_facts(answer, named)
+    else:
+        headline = _headline(answer, named, said, table)
     headline += _difference(answer)
     if (at := answer.gap_after()) is not None:
         above, below = answer.groups[at], answer.groups[at + 1]
@@ -76,6 +104,131 @@ def _headline(
         low=said(bottom.value),
         overall=said(answer.overall),
     )
+
+
+def _baseline_facts(answer: CompareAnswer, named: list[Group]) -> list[Fact]:
+    written = difference_words(answer)
+    found = [
+        ("difference", "difference of all", None),
+        *((f"difference:{g.label}", g.label, g) for g in named),
+    ]
+    return [
+        Fact(key, label, float(answer.difference_of(one.value, one.base) or 0.0), written(one))
+        if one is not None and one.base is not None
+        else Fact(key, label, answer.overall - (answer.overall_base or 0.0), written(one))
+        for key, label, one in found
+        if one is None or one.base is not None
+    ]
+
+
+def _against(answer: CompareAnswer, named: list[Group], said: Callable[[float], str]) -> tuple[Span, ...]:
+    """Say how all together changed, and which groups moved it most."""
+    baseline, written = answer.question.baseline, difference_words(answer)
+    held = [g for g in named if g.base is not None]
+    if baseline is None or answer.overall_base is None or not held:
+        return spans("There is nothing to hold the groups against: no row of the baseline is there.")
+    name = baseline.column or baseline.called or baseline.group or "other rows"
+    headline = spans(
+        "All together {now} against {base} of {name}: {change}.",
+        now=said(answer.overall),
+        base=said(answer.overall_base),
+        name=Span(name),
+        change=written(None),
+    )
+    up = max(held, key=lambda g: g.value - (g.base or 0.0))
+    down = min(held, key=lambda g: g.value - (g.base or 0.0))
+    moved = [g for g in (up, down) if g.base is not None and g.value != g.base]
+    if up.base is not None and up.value > up.base:
+        headline += spans(" {up} rose most, by {by}", up=up.label, by=written(up))
+    if down.base is not None and down.value < down.base:
+        text = "; {down} fell most, by {by}" if len(headline) > 6 else " {down} fell most, by {by}"
+        headline += spans(text, down=down.label, by=written(down))
+    return (*headline, Span(".")) if moved else headline
+
+
+def cross_words(answer: CrossAnswer, table: Table) -> Words:
+    """Return the words of a comparison across two categories."""
+    said = figure_words(answer)
+    cells = [
+        (lane, series, cell)
+        for lane, row in zip(answer.lanes, answer.cells, strict=True)
+        for series, cell in zip(answer.series, row, strict=True)
+        if cell is not None and not lane.others and not series.others
+    ]
+    if not cells:
+        return Words(spans("Nothing to compare: no row has both groups and a value."))
+    facts = [Fact("overall", "all together", answer.overall, said(answer.overall))]
+    facts += [
+        Fact(f"{a.label}:{b.label}", f"{a.label}, {b.label}", c.value, said(c.value)) for a, b, c in cells
+    ]
+    top, bottom = max(cells, key=lambda c: c[2].value), min(cells, key=lambda c: c[2].value)
+    headline = spans(
+        "It is highest for {a} with {b} at {high} and lowest for {c} with {d} at {low}; all together {all}.",
+        a=top[0].label,
+        b=top[1].label,
+        high=said(top[2].value),
+        c=bottom[0].label,
+        d=bottom[1].label,
+        low=said(bottom[2].value),
+        all=said(answer.overall),
+    )
+    if len(answer.series) > 1:
+        leads = [max((c for c in row if c), key=lambda c: c.value).label for row in answer.cells if any(row)]
+        first = max(set(leads), key=leads.count)
+        if leads.count(first) == len(leads) > 1:
+            headline += spans(" {first} is highest everywhere.", first=_series_label(answer, first))
+    found = _left_out(answer, table)
+    few = [f"{a.label} with {b.label}" for a, b, c in cells if c.n < FEW_ROWS]
+    if few:
+        names = listed(few[:2]) if len(few) <= 2 else f"{len(few)} pairs"
+        found.insert(
+            0, f"{names} {'has' if len(few) == 1 else 'have'} fewer than {FEW_ROWS} {table.row_noun[1]}."
+        )
+    empty = sum(c is None for row in answer.cells for c in row)
+    if empty:
+        found.append(f"{counted(empty, 'pair')} {'has' if empty == 1 else 'have'} no row at all.")
+    return Words(headline, tuple(facts), tuple(found))
+
+
+def _series_label(answer: CrossAnswer, label: str) -> str:
+    return label or answer.series[0].label
+
+
+def several_words(answer: SeveralAnswer, table: Table) -> Words:
+    """Return the words of several measures: whether sorting by one orders the others."""
+    first = compare_words(answer.sorting, table)
+    headline = first.headline
+    names = [_measure_name(part) for part in answer.parts]
+    for name, agreement in zip(names, answer.agreement, strict=True):
+        if agreement is None:
+            continue
+        how = (
+            "orders the groups nearly the same way"
+            if agreement > 0.7
+            else "orders them the other way round"
+            if agreement < -0.7
+            else "orders them quite differently"
+        )
+        headline += spans(
+            " {name} " + how + " (ρ {rho}).", name=Span(name.capitalize()), rho=number(agreement, 2)
+        )
+    facts = list(first.facts)
+    for part, name in zip(answer.parts, names, strict=True):
+        if part is not answer.sorting:
+            said = figure_words(part)
+            facts += [
+                Fact(f"{name}:{g.label}", f"{name}, {g.label}", g.value, said(g.value)) for g in part.groups
+            ]
+    cautions = dict.fromkeys(c for part in answer.parts for c in compare_words(part, table).cautions)
+    return Words(headline, tuple(facts), tuple(cautions))
+
+
+def _measure_name(part: CompareAnswer) -> str:
+    measure = part.question.measure
+    what = {"mean": "the average", "quantile": "a quantile", "count": "the number of rows"}.get(
+        measure.aggregate, f"the {measure.aggregate}"
+    )
+    return what if measure.column is None else f"{what} of {measure.column}"
 
 
 def _why_it_leads(answer: CompareAnswer, top: Group, named: list[Group], table: Table) -> tuple[Span, ...]:
@@ -147,12 +300,14 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table) -> list[s
     measure = question.measure
     found: list[str] = []
     if measure.aggregate == "sum" and column is not None and not column.additive:
-        found.append(f"The sum of {column.name} means little, since it does not add up: take its average.")
+        text = f"The sum of {column.name} means little, since it does not add up."
+        found.append(Caution(text, "take its average", turn="slot", slot="aggregate", value="mean"))
     if column is not None and column.unit == "%" and measure.aggregate == "mean":
-        found.append(
-            f"This is an average of per cents, each counting the same however much it stands for: "
-            f"a ratio of two sums weighs them. ({column.name})"
+        text = (
+            f"This is an average of per cents, each counting the same however much it stands for. "
+            f"({column.name})"
         )
+        found.append(Caution(text, "take a ratio of two sums", turn="slot", slot="aggregate", value="ratio"))
     few = [g.label for g in named if g.n < FEW_ROWS]
     if few:
         names = listed(few[:3]) if len(few) <= 3 else f"{len(few)} groups"
@@ -164,16 +319,45 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table) -> list[s
         label = next(g.label for g in answer.groups if g.position == carried.position)
         rows = counted(carried.rows, "row")
         verb = "makes" if carried.rows == 1 else "make"
-        found.append(f"{rows} {verb} up {percent(carried.share)} of the sum of {label}.")
+        text = f"{rows} {verb} up {percent(carried.share)} of the sum of {label}."
+        found.append(_to_rows(answer, carried, text))
     if len(named) > MANY_GROUPS and answer.p is not None:
         found.append(f"Among {len(named)} groups some stand out by chance.")
-    if question.shape == "bars" and measure.aggregate in ("mean", "median", "quantile"):
-        found.append("The bars begin at 0; dots show the differences and their intervals.")
+    if (
+        question.shape == "bars"
+        and not question.baseline
+        and measure.aggregate in ("mean", "median", "quantile")
+    ):
+        text = "The bars begin at 0; dots show the differences and their intervals."
+        found.append(Caution(text, "draw dots", turn="slot", slot="shape", value="dots"))
+    if column is not None and measure.aggregate in ("mean", "sum") and _is_code(column):
+        what = "average" if measure.aggregate == "mean" else "sum"
+        text = f"{column.name} looks like a code or a year: its {what} means little."
+        found.append(
+            Caution(text, "count the different ones", turn="slot", slot="aggregate", value="distinct")
+        )
     found += _left_out(answer, table)
     others = next((g for g in answer.groups if g.others), None)
     if others is not None:
         found.append(f"{counted(others.others, 'smaller group')} are gathered in the last.")
     return found
+
+
+def _is_code(column: Column) -> bool:
+    """Whether whole numbers are names rather than amounts: years, and codes by their name."""
+    words = set(re.split(r"[^a-z]+", column.name.lower()))
+    named = words & {"id", "no", "nr", "code", "key", "zip", "number", "postcode"}
+    return column.kind == Kind.WHOLE and (column.unit == YEAR or (bool(named) and not column.additive))
+
+
+def _to_rows(answer: CompareAnswer, carried: Carried, text: str) -> Caution:
+    """Return a caution one click away from the rows it speaks of."""
+    group = answer.grouping.condition(carried.position)
+    column = answer.question.measure.column
+    if group is None or column is None:
+        return Caution(text)
+    rows = AllOf((group, Between(column, carried.least, None)))
+    return Caution(text, "light them", turn="light", rows=rows)
 
 
 def _overlapping(named: list[Group]) -> str | None:
@@ -186,7 +370,7 @@ def _overlapping(named: list[Group]) -> str | None:
     return f"The intervals of {first.label} and {second.label} overlap: which is higher is not sure."
 
 
-def _left_out(answer: CompareAnswer, table: Table) -> list[str]:
+def _left_out(answer: Measured, table: Table) -> list[str]:
     found = []
     measure: Compare = answer.question
     for count, which in ((answer.basis.missing, answer.column), (answer.basis.groupless, None)):
