@@ -9,7 +9,7 @@ import numpy as np
 from night_trail.core.answers.compare import compare_question
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Compare, Question, Relate, Spread
+from night_trail.core.question import Compare, Question, Relate, Spread, Together
 from night_trail.core.rows import Rows
 from night_trail.core.stats import groups as figures
 from night_trail.core.stats.relation import some_of
@@ -74,6 +74,8 @@ def down(question: Question, by: str, table: Table) -> Question:
             return compare_question(question.measure, column)
         case Relate():
             return Relate(question.column, question.against, by, question.fit)
+        case Together():
+            return question
         case Spread(column=name) if table.column(name).kind.measured:
             return Spread(name, by, "histogram" if question.shape == "histogram" else "boxes")
         case _:
@@ -84,6 +86,8 @@ def _about(question: Question, table: Table) -> Column | None:
     """Return the column whose values are to be told apart; None where rows are only counted."""
     if isinstance(question, Compare):
         return None if question.measure.column is None else table.column(question.measure.column)
+    if isinstance(question, Together):
+        return None
     return table.column(question.column)
 
 

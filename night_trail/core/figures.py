@@ -11,9 +11,11 @@ from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.answers.cross import CrossAnswer
+from night_trail.core.answers.goes import GoesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.answers.several import SeveralAnswer
+from night_trail.core.answers.together import TogetherAnswer
 from night_trail.core.conditions import iso
 from night_trail.core.table import Column
 
@@ -121,6 +123,30 @@ def _several(answer: SeveralAnswer) -> Made:
     return names, rows()
 
 
+def _together(answer: TogetherAnswer) -> Made:
+    def rows() -> Iterator[list[Figure]]:
+        for i, j in answer.pairs():
+            lit = None if answer.lit_r is None else float(answer.lit_r[i, j])
+            found = [answer.columns[i].name, answer.columns[j].name]
+            yield [*found, float(answer.r[i, j]), int(answer.n[i, j]), lit]
+
+    return ["one", "other", "correlation", "rows"], rows()
+
+
+def _goes(answer: GoesAnswer) -> Made:
+    def rows() -> Iterator[list[Figure]]:
+        for i, one in enumerate(answer.rows.groups):
+            for j, other in enumerate(answer.columns.groups):
+                found = [
+                    int(answer.counts[i, j]),
+                    float(answer.expected[i, j]),
+                    float(answer.residuals[i, j]),
+                ]
+                yield [one.label, other.label, *found, None if answer.lit is None else int(answer.lit[i, j])]
+
+    return [answer.column.name, answer.against.name, "count", "by chance", "standard errors"], rows()
+
+
 def _relate(answer: RelateAnswer) -> Made:
     x, y = answer.against, answer.column
     names = [f"{x.name} from", f"{x.name} to", f"{y.name} from", f"{y.name} to", "count"]
@@ -154,4 +180,6 @@ _MAKERS: dict[type, Callable[[Any], Made]] = {
     CrossAnswer: _cross,
     SeveralAnswer: _several,
     RelateAnswer: _relate,
+    TogetherAnswer: _together,
+    GoesAnswer: _goes,
 }

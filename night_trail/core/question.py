@@ -204,7 +204,46 @@ class Relate(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
         return self.column, self.against, self.each, self.coloured, self.panels, self.sized
 
 
-Question = Spread | Compare | Relate
+class Together(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="together"):
+    """How many numbers move together, by straight lines or by ranks; all numbers where none are named."""
+
+    columns: Annotated[tuple[Name, ...], msgspec.Meta(max_length=60)] = ()
+    by: Literal["line", "rank"] = "line"
+
+    @property
+    def column(self) -> str:
+        """The column a picture is first of all about; empty where it is about all."""
+        return self.columns[0] if self.columns else ""
+
+    @property
+    def across(self) -> str | None:
+        """No category groups the rows."""
+        return None
+
+    @property
+    def mentions(self) -> tuple[str | None, ...]:
+        """The columns the question speaks of."""
+        return self.columns
+
+
+class Goes(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="goes"):
+    """Which group of a category goes with which of another, against chance."""
+
+    column: Name
+    against: Name
+
+    @property
+    def across(self) -> str | None:
+        """The category that groups the rows."""
+        return self.against
+
+    @property
+    def mentions(self) -> tuple[str | None, ...]:
+        """The columns the question speaks of."""
+        return self.column, self.against
+
+
+Question = Spread | Compare | Relate | Together | Goes
 """Every kind of question; grows as ways of looking are added."""
 
 

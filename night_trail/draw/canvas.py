@@ -118,6 +118,25 @@ class Canvas:
             )
         )
 
+    def door(self, shape: Svg, key: str, change: str, card: list[str]) -> None:
+        """Add a mark that stands for no rows but leads to another picture: ``change`` is a turn as JSON."""
+        if not self.labelled:
+            self.marks.append(shape)
+            return
+        self.count += 1
+        self.marks.append(
+            group(
+                shape,
+                class_="mark door",
+                id=self.id("m", key),
+                role="button",
+                tabindex="0" if self.count == 1 else "-1",
+                aria_label=", ".join(card),
+                data_turn=change,
+                data_card="\n".join(card),
+            )
+        )
+
     def value_axis(self, scale: Linear, column: Column, title: str, keep_clear: float = 0.0) -> None:
         """Draw the horizontal axis of a measured column under the plot.
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from night_trail.core.answers.compare import CompareAnswer, Group
-from night_trail.core.answers.measures import is_share
+from night_trail.core.answers.measures import ADDS_UP, is_share
 from night_trail.core.slots.compare import baseline_words, measure_words
 from night_trail.core.table import Table
 from night_trail.core.words.compare import Measured, difference_words, figure_words
@@ -45,7 +45,8 @@ def draw_compare(answer: CompareAnswer, table: Table, size: Size, prefix: str) -
         canvas.bottom_title(axis_words(answer, table) + ("" if low <= 0 <= high else " · not from 0"))
     if low <= 0 <= high:
         canvas.under.append(line(x(0.0), canvas.y_start, x(0.0), canvas.y_end, "axis"))
-    if answer.question.shape == "dots" and math.isfinite(answer.overall) and canvas.labelled:
+    compares = answer.question.shape == "dots" and not adds_up(answer)
+    if compares and math.isfinite(answer.overall) and canvas.labelled:
         at = x(answer.overall)
         canvas.under.append(line(at, canvas.y_start, at, canvas.y_end, "overall", canvas.id("overall")))
         if canvas.full:
@@ -115,13 +116,18 @@ def _difference_ticks(answer: CompareAnswer, x: Linear) -> list[Tick]:
     return measure_ticks(answer, x)
 
 
+def adds_up(answer: CompareAnswer) -> bool:
+    """Whether the figure of all is the sum of the groups', and no place among them."""
+    return answer.question.measure.aggregate in ADDS_UP
+
+
 def domain(answer: CompareAnswer) -> tuple[float, float]:
     """Return the ends of the axis: bars have 0 in them, dots need not."""
     values = [
         v for g in answer.groups for v in (g.value, g.low, g.high, g.lit_value, g.base) if v is not None
     ]
     values = [v for v in values if math.isfinite(v)] or [0.0, 1.0]
-    if answer.question.shape == "dots" and math.isfinite(answer.overall):
+    if answer.question.shape == "dots" and math.isfinite(answer.overall) and not adds_up(answer):
         values.append(answer.overall)
     low, high = min(values), max(values)
     temporal = answer.column is not None and answer.column.kind.temporal

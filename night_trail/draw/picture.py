@@ -11,9 +11,11 @@ from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.answers.cross import CrossAnswer
+from night_trail.core.answers.goes import GoesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.answers.several import SeveralAnswer
+from night_trail.core.answers.together import TogetherAnswer
 from night_trail.core.slots import sentence
 from night_trail.core.table import Table
 from night_trail.core.words import plain, words_of
@@ -23,6 +25,7 @@ from night_trail.draw.boxes import draw_boxes
 from night_trail.draw.canvas import Canvas, Size
 from night_trail.draw.compare import draw_compare
 from night_trail.draw.cross import draw_cross
+from night_trail.draw.grids import draw_goes, draw_together
 from night_trail.draw.histogram import draw_histogram
 from night_trail.draw.relate import draw_relate
 from night_trail.draw.several import draw_several, draw_table
@@ -58,6 +61,8 @@ _SHAPES: dict[type, Drawer] = {
     CrossAnswer: draw_cross,
     SeveralAnswer: draw_several,
     RelateAnswer: draw_relate,
+    TogetherAnswer: draw_together,
+    GoesAnswer: draw_goes,
 }
 
 

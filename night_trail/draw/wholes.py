@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from night_trail.core.answers.compare import CompareAnswer, Group
+from night_trail.core.answers.compare import CompareAnswer
+from night_trail.core.slots.compare import baseline_words
 from night_trail.core.table import Table
 from night_trail.core.words.compare import difference_words, figure_words
 from night_trail.core.words.numbers import percent
@@ -41,11 +42,11 @@ def draw_parts(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> 
         if canvas.labelled and names.step >= 12:
             text = f"{percent(share)}  {one.label}"
             if ring:
-                room = size.width / 2 - 30
+                room = size.width / 2 - 60
                 at = names.top(i) + min(names.step, 24.0) / 2 + 4 if names.step < 24 else 40.0 + 24.0 * i
-                square = el("rect", class_=tone, x=size.width / 2 + 10, y=at - 9, width=10, height=10, rx=2)
+                square = el("rect", class_=tone, x=size.width / 2 + 34, y=at - 9, width=10, height=10, rx=2)
                 canvas.over.append(square)
-                canvas.over.append(label(shortened(text, room), size.width / 2 + 28, at, "start"))
+                canvas.over.append(label(shortened(text, room), size.width / 2 + 52, at, "start"))
             else:
                 wide = (size.width - 32) * share
                 if wide > width(percent(share)) + 6:
@@ -118,7 +119,8 @@ def draw_stair(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> 
         (g for g in answer.groups if g.base is not None),
         key=lambda g: -abs(g.value - (g.base or 0.0)),
     )
-    names = ["before", *(g.label for g in steps), "now"]
+    baseline = answer.question.baseline
+    names = [baseline_words(baseline) if baseline else "before", *(g.label for g in steps), "now"]
     if canvas.labelled:
         most = 190.0 if canvas.full else 90.0
         canvas.left = min(most, max(width(n) for n in names)) + 22.0
@@ -231,8 +233,3 @@ def draw_figure(answer: CompareAnswer, table: Table, size: Size, prefix: str) ->
             last = shortened(groups[-1].label, room)
             canvas.over.append(label(last, size.width - 16.0, size.height - 8.0, "end"))
     return canvas
-
-
-def signed(one: Group) -> bool:
-    """Whether a group's figure lies above what it is held against."""
-    return one.base is not None and one.value >= one.base

@@ -9,7 +9,7 @@ from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.spread import SHAPE_WORDS, can_group, first_question, shapes_for
 from night_trail.core.breakdown import ranked
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Compare, Question, Relate, Spread, to_json
+from night_trail.core.question import Bins, Compare, Goes, Question, Relate, Spread, Together, to_json
 from night_trail.core.rows import Rows
 from night_trail.core.slots import WAYS, short_name
 from night_trail.core.slots.spread import HEIGHT_WORDS, ORDER_WORDS, bins_words
@@ -23,6 +23,7 @@ from night_trail.draw import THUMB, draw
 from night_trail.draw.silhouette import draw_silhouette
 from night_trail.draw.svg import Svg
 from night_trail.trails.compare_choices import compare_offers
+from night_trail.trails.many_choices import many_offers
 from night_trail.trails.offers import Offer
 from night_trail.trails.pictures import Desk
 from night_trail.trails.relate_choices import relate_offers
@@ -57,6 +58,8 @@ def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
         return list(_drawn(slot, desk, _ways(question)))
     if isinstance(question, Compare):
         return list(_drawn(slot, desk, compare_offers(slot, desk, question)))
+    if isinstance(question, Together | Goes):
+        return list(_drawn(slot, desk, many_offers(slot, desk, question)))
     if isinstance(question, Relate):
         return list(_drawn(slot, desk, relate_offers(slot, desk, question)))
     offers = {
@@ -73,7 +76,9 @@ def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
 
 
 def _ways(question: Question) -> list[Offer]:
-    present = {Compare: "compare", Relate: "relate"}.get(type(question), "spread")
+    present = {Compare: "compare", Relate: "relate", Together: "together", Goes: "goes"}.get(
+        type(question), "spread"
+    )
     return [Offer(words, way, way == present) for way, words in WAYS.items()]
 
 

@@ -10,13 +10,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from night_trail.core.answers import compare, cross, relate, several, spread
-from night_trail.core.question import Compare, Question, Relate, Spread
+from night_trail.core.answers import compare, cross, goes, relate, several, spread, together
+from night_trail.core.question import Compare, Goes, Question, Relate, Spread, Together
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 
 Compared = compare.CompareAnswer | cross.CrossAnswer | several.SeveralAnswer
-Answer = spread.SpreadAnswer | Compared | relate.RelateAnswer
+Answer = spread.SpreadAnswer | Compared | relate.RelateAnswer | together.TogetherAnswer | goes.GoesAnswer
 
 
 def _compared(question: Compare, rows: Rows) -> Compared:
@@ -30,11 +30,15 @@ _ANSWERS: dict[type, Callable[[Any, Rows], Answer]] = {
     Spread: spread.answer,
     Compare: _compared,
     Relate: relate.relate,
+    Together: together.together,
+    Goes: goes.goes,
 }
 _CHECKS: dict[type, Callable[[Any, Table], None]] = {
     Spread: spread.check,
     Compare: compare.check,
     Relate: relate.check,
+    Together: together.check,
+    Goes: goes.check,
 }
 
 

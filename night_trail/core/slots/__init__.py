@@ -9,13 +9,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from night_trail.core.answers.compare import compare_question
+from night_trail.core.answers.compare import can_compare, compare_question
 from night_trail.core.answers.measures import first_measure
 from night_trail.core.answers.spread import first_question, makes_groups
+from night_trail.core.answers.together import columns_for
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Compare, Question, Relate, Spread
-from night_trail.core.slots import compare, relate, spread
+from night_trail.core.question import Compare, Goes, Question, Relate, Spread, Together
+from night_trail.core.slots import compare, many, relate, spread
 from night_trail.core.slots.parts import Part, Sentence, chosen
 from night_trail.core.table import Column, Table
 
@@ -25,17 +26,23 @@ WAYS = {
     "spread": "how it is spread",
     "compare": "how groups compare",
     "relate": "how it moves with another",
+    "together": "how all numbers move together",
+    "goes": "which goes with which",
 }
 
 _SAID: dict[type, Callable[[Any, Table, Any], Sentence]] = {
     Spread: spread.said,
     Compare: compare.said,
     Relate: relate.said,
+    Together: many.together_said,
+    Goes: many.goes_said,
 }
 _SHORT: dict[type, Callable[[Any], str]] = {
     Spread: spread.short_name,
     Compare: compare.short_name,
     Relate: relate.short_name,
+    Together: many.together_name,
+    Goes: many.goes_name,
 }
 
 
@@ -54,7 +61,13 @@ def short_name(question: Question) -> str:
 
 def read_body(body: str, table: Table) -> Question:
     """Return the question that typed words without their filter ask for."""
-    return compare.read(body, table) or relate.read(body, table) or spread.read(body, table)
+    return (
+        many.together_read(body, table)
+        or many.goes_read(body, table)
+        or compare.read(body, table)
+        or relate.read(body, table)
+        or spread.read(body, table)
+    )
 
 
 def changed(
@@ -67,12 +80,22 @@ def changed(
         return compare.changed(question, slot, value, table, lit)
     if isinstance(question, Relate):
         return relate.changed(question, slot, value, table)
+    if isinstance(question, Together):
+        return many.together_changed(question, slot, value, table)
+    if isinstance(question, Goes):
+        return many.goes_changed(question, slot, value, table)
     return spread.changed(question, slot, value, table)
 
 
 def _another_way(question: Question, value: Any, table: Table) -> tuple[Question, str]:
     chosen("way", value, WAYS)
-    column = table.column(question.column)
+    if value == "together":
+        asked_all = question if isinstance(question, Together) else Together()
+        return asked_all, many.together_name(asked_all)
+    column = _about(question, table)
+    if value == "goes":
+        pair = question if isinstance(question, Goes) else _pair(question, column, table)
+        return pair, many.goes_name(pair)
     if value == "spread":
         asked = first_question(column)
         return asked, spread.short_name(asked)
@@ -89,9 +112,30 @@ def _another_way(question: Question, value: Any, table: Table) -> tuple[Question
     return asked_for, compare.short_name(asked_for)
 
 
+def _about(question: Question, table: Table) -> Column:
+    """Return the column a question is about; of many together the first."""
+    if isinstance(question, Together):
+        return columns_for(question, table)[0]
+    return table.column(question.column)
+
+
+def _pair(question: Question, column: Column, table: Table) -> Goes:
+    """Return two categories to begin with: what groups the present picture before its column."""
+    across = question.across
+    if isinstance(question, Compare) and question.also:
+        return Goes(question.across, question.also)
+    if across is not None and can_compare(table.column(across)):
+        if can_compare(column) and not column.kind.measured:
+            return Goes(column.name, across)
+        return many.first_goes(table, across)
+    if column.kind.measured:
+        return many.first_goes(table, _best_group(table, column))
+    return many.first_goes(table, column.name)
+
+
 def _relation(question: Question, table: Table) -> Relate:
     """Return a relation to begin with: with the first other number, a measured group before it."""
-    column = table.column(question.column)
+    column = _about(question, table)
     if not column.kind.measured:
         raise BadQuestion(
             f"“{column.name}” is {column.kind} and has no axis", "way", "Choose a number or date."

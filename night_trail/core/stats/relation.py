@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special
 
-from night_trail.core.table import Floats
+from night_trail.core.table import Floats, Ints
 
 MOST_PAIRS = 1_000
 """Rows whose pairs Theil–Sen looks at; half a million slopes settle the median."""
@@ -71,6 +71,32 @@ def pearson(x: Floats, y: Floats) -> float:
     # of one size, so that the squares of very large values do not overflow
     a, b = a / np.abs(a).max(), b / np.abs(b).max()
     return float((a @ b) / math.sqrt((a @ a) * (b @ b)))
+
+
+def correlations(matrix: Floats) -> tuple[Floats, Ints]:
+    """Return Pearson's r of every pair of columns, and the rows each rests on: those that have both.
+
+    Parameters
+    ----------
+    matrix
+        Shape (rows, columns); NaN where missing.
+    """
+    has = ~np.isnan(matrix)
+    weight = has.astype(np.float64)
+    n = weight.T @ weight
+    with np.errstate(invalid="ignore", divide="ignore"):
+        # around each column's middle and of one size, so that sums keep their digits
+        centre = np.where(has, matrix, 0.0).sum(axis=0) / np.maximum(weight.sum(axis=0), 1)
+        filled = np.where(has, matrix - centre, 0.0)
+        size = np.abs(filled).max(axis=0) if len(matrix) else np.ones(matrix.shape[1])
+        filled = filled / np.where(size > 0, size, 1.0)
+        sums, squares = filled.T @ weight, (filled**2).T @ weight
+        means = sums / n
+        covariance = filled.T @ filled / n - means * means.T
+        variance = squares / n - means**2
+        r = covariance / np.sqrt(variance * variance.T)
+        r = np.where((variance > 1e-14) & (variance.T > 1e-14) & (n >= 4), np.clip(r, -1, 1), np.nan)
+    return r, n.astype(np.int64)
 
 
 def ranks(values: Floats) -> Floats:

@@ -13,11 +13,14 @@ from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.answers.cross import CrossAnswer
+from night_trail.core.answers.goes import GoesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.answers.several import SeveralAnswer
+from night_trail.core.answers.together import TogetherAnswer
 from night_trail.core.table import Table
 from night_trail.core.words.compare import compare_words, cross_words, several_words
+from night_trail.core.words.many import goes_words, together_words
 from night_trail.core.words.relate import relate_words
 from night_trail.core.words.spread import spread_words
 from night_trail.core.words.value import Fact, Span, Words, plain
@@ -32,6 +35,8 @@ _WORDS: dict[type, Callable[[Any, Table], Words]] = {
     CrossAnswer: cross_words,
     SeveralAnswer: several_words,
     RelateAnswer: relate_words,
+    TogetherAnswer: together_words,
+    GoesAnswer: goes_words,
 }
 
 

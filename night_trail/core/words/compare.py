@@ -339,7 +339,9 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table) -> list[s
     found += _left_out(answer, table)
     others = next((g for g in answer.groups if g.others), None)
     if others is not None:
-        found.append(f"{counted(others.others, 'smaller group')} are gathered in the last.")
+        text = f"{counted(others.others, 'smaller group')} are gathered in the last."
+        more = str(min(200, 2 * (question.keep or len(named)) + 1))
+        found.append(Caution(text, "keep more apart", turn="slot", slot="keep", value=more))
     return found
 
 

@@ -52,7 +52,7 @@ def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse
         "slot": slot,
         "step": found,
         "question": desk.scene.main,
-        "column": desk.table.column(desk.scene.main.column) if desk.scene.main else None,
+        "column": desk.table.column(desk.scene.main.column) if slot == "bins" and desk.scene.main else None,
     }
     return render(request, "trails/_choices.html", context)
 

@@ -31,6 +31,7 @@ function light(mark, add) {
 document.addEventListener("click", (event) => {
   if (annotating()) return;
   const mark = event.target.closest?.("svg.picture .mark");
+  if (mark?.dataset.turn) return change(JSON.parse(mark.dataset.turn));
   if (mark?.closest("[data-range]")) return fillRange(JSON.parse(mark.dataset.light));
   if (mark) {
     if (event.detail < 2) light(mark, event.shiftKey);
@@ -39,7 +40,7 @@ document.addEventListener("click", (event) => {
   if (event.target.closest?.("svg.picture .ground") && $(".chip.lantern")) change({ turn: "put out" });
 });
 document.addEventListener("dblclick", (event) => {
-  if (!annotating() && event.target.closest?.("svg.picture .mark")) change({ turn: "keep lit" });
+  if (!annotating() && event.target.closest?.("svg.picture .mark:not(.door)")) change({ turn: "keep lit" });
 });
 onSweep((swept, svg) => {
   if (svg.closest("[data-range]")) fillRange(swept);
@@ -129,7 +130,7 @@ function point(mark) {
 }
 document.addEventListener("pointerover", (event) => {
   const mark = event.target.closest?.("svg.picture .mark");
-  if (mark && !mark.contains(event.relatedTarget)) point(mark);
+  if (mark?.dataset.light && !mark.contains(event.relatedTarget)) point(mark);
 });
 document.addEventListener("pointerout", (event) => {
   const mark = event.target.closest?.("svg.picture .mark");
@@ -137,7 +138,7 @@ document.addEventListener("pointerout", (event) => {
 });
 document.addEventListener("focusin", (event) => {
   const mark = event.target.closest?.("svg.picture .mark");
-  if (mark?.matches(":focus-visible")) point(mark);
+  if (mark?.dataset.light && mark.matches(":focus-visible")) point(mark);
 });
 
 // ---- lists that open at a word ----
@@ -264,6 +265,7 @@ document.addEventListener("keydown", (event) => {
   if (mark && (event.key === "Enter" || event.key === " ")) {
     event.preventDefault();
     const id = mark.id;
+    if (mark.dataset.turn) return change(JSON.parse(mark.dataset.turn));
     light(mark, event.shiftKey);
     last.then(() => document.getElementById(id)?.focus());
     return;

@@ -33,7 +33,7 @@ onSweep((swept) => light({ range: JSON.stringify(swept) }));
 
 document.addEventListener("click", (event) => {
   const mark = event.target.closest?.("svg.picture .mark");
-  if (mark) return lightMark(mark, event.shiftKey);
+  if (mark) return mark.dataset.light && lightMark(mark, event.shiftKey);
   if (event.target.closest?.("svg.picture .ground") && walk().dataset.lit) return light({ out: "1" });
   if (event.target.closest?.("[data-reset]")) return void go(walk().dataset.address, false);
   const link = event.target.closest?.("[data-go], .walk-stop");
