@@ -142,6 +142,12 @@ def between(column: Column, low: float | None, high: float | None, closed: bool 
     return Between(column.name, low, high, high_closed=closed)
 
 
+def joined_all(*conditions: Condition | None) -> Condition:
+    """Return one condition for all that are given (at least one)."""
+    given = tuple(c for c in conditions if c is not None)
+    return given[0] if len(given) == 1 else AllOf(given)
+
+
 def leaves(condition: Condition) -> Iterator[Leaf]:
     """Yield the conditions on single columns."""
     match condition:

@@ -7,14 +7,17 @@ from dataclasses import dataclass
 from typing import Any
 
 from night_trail.core.answers import Answer
+from night_trail.core.answers.angles import AnglesAnswer
 from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.answers.cross import CrossAnswer
+from night_trail.core.answers.curves import CurvesAnswer
 from night_trail.core.answers.goes import GoesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.answers.several import SeveralAnswer
+from night_trail.core.answers.strip import StripAnswer
 from night_trail.core.answers.together import TogetherAnswer
 from night_trail.core.conditions import iso
 from night_trail.core.table import Column
@@ -77,6 +80,46 @@ def _boxes(answer: BoxesAnswer) -> Made:
             yield [box.label or "all", found.n, *values, found.below + found.above, box.n_lit]
 
     return names, rows()
+
+
+def _curves(answer: CurvesAnswer) -> Made:
+    across = answer.question.across
+    what = "share up to here" if answer.question.shape == "running" else "density"
+
+    def rows() -> Iterator[list[Figure]]:
+        for curve in answer.curves:
+            first: list[Figure] = [curve.label] if across else []
+            for at, height in zip(curve.x, curve.y, strict=True):
+                yield [*first, _at(answer.column, float(at)), float(height), None]
+
+    return [*([across] if across else []), answer.column.name, what], rows()
+
+
+def _strip(answer: StripAnswer) -> Made:
+    across = answer.question.across
+
+    def rows() -> Iterator[list[Figure]]:
+        for i, at in enumerate(answer.values):
+            first: list[Figure] = [answer.grouping.groups[int(answer.lane[i])].label] if across else []
+            yield [
+                *first,
+                _at(answer.column, float(at)),
+                int(answer.row[i]) + 1,
+                None if answer.lit is None else int(answer.lit[i]),
+            ]
+
+    return [*([across] if across else []), answer.column.name, "row"], rows()
+
+
+def _angles(answer: AnglesAnswer) -> Made:
+    made = [_histogram(part) for part in answer.parts]
+
+    def rows() -> Iterator[list[Figure]]:
+        for part, (_, found) in zip(answer.parts, made, strict=True):
+            for row in found:
+                yield [part.width, *row]
+
+    return ["bin width", *made[0][0]], rows()
 
 
 def _bars(answer: BarsAnswer) -> Made:
@@ -176,6 +219,9 @@ _MAKERS: dict[type, Callable[[Any], Made]] = {
     HistogramAnswer: _histogram,
     BoxesAnswer: _boxes,
     BarsAnswer: _bars,
+    CurvesAnswer: _curves,
+    StripAnswer: _strip,
+    AnglesAnswer: _angles,
     CompareAnswer: _compare,
     CrossAnswer: _cross,
     SeveralAnswer: _several,

@@ -15,7 +15,8 @@ import msgspec
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 
-Shape = Literal["histogram", "boxes", "bars"]
+Shape = Literal["histogram", "boxes", "bars", "density", "running", "strip", "letters"]
+Side = Literal["panels", "own", "overlaid", "mirrored"]
 Order = Literal["frequent", "own"]
 Aggregate = Literal["mean", "median", "sum", "count", "distinct", "share", "ratio", "quantile"]
 Fit = Literal["none", "line", "robust", "curve"]
@@ -58,7 +59,9 @@ class Bins(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
 class Spread(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="spread"):
     """How one column is spread, over all rows or across the groups of another.
 
-    ``ends`` decides whether far tails are gathered in marked end bins.
+    ``ends`` decides whether far tails are gathered in marked end bins, ``side``
+    how the histograms of groups stand: in panels on one scale or each on its
+    own, over each other, or two back to back. ``angles`` shows three bin widths.
     """
 
     column: Name
@@ -68,6 +71,9 @@ class Spread(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     height: Height = "count"
     ends: Literal["gathered", "open"] = "gathered"
     order: Order = "frequent"
+    scale: Literal["plain", "log"] = "plain"
+    side: Side = "panels"
+    angles: bool = False
 
     @property
     def mentions(self) -> tuple[str | None, ...]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from night_trail.core.answers.boxes import Box, BoxesAnswer, BoxFigures, Outlying
 from night_trail.core.table import Table
 from night_trail.core.words.numbers import bare, percent, value
-from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line, unit_title
-from night_trail.draw.scales import Lanes, Linear
+from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line, scaled_ticks, unit_title
+from night_trail.draw.scales import Lanes, Linear, Log
 from night_trail.draw.svg import Svg, el, group
 from night_trail.draw.text import width
 
@@ -27,7 +27,10 @@ def draw_boxes(answer: BoxesAnswer, table: Table, size: Size, prefix: str) -> Ca
     room = END_ROOM if canvas.labelled else 6.0
     start = canvas.x_start + (room if answer.gathered(-1) else 0.0)
     end = canvas.x_end - (room if answer.gathered(1) else 0.0)
-    x = Linear(answer.low - pad, answer.high + pad, start, end)
+    if answer.question.scale == "log" and answer.low > 0:
+        x: Linear = Log(answer.low / 1.05, answer.high * 1.05, start, end)
+    else:
+        x = Linear(answer.low - pad, answer.high + pad, start, end)
     rows = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.x, canvas.y, canvas.x_column = x, rows, answer.column.name
     canvas.lane_labels(rows, names, canvas.left - 22.0)
@@ -38,9 +41,17 @@ def draw_boxes(answer: BoxesAnswer, table: Table, size: Size, prefix: str) -> Ca
         _box(canvas, answer, table, box, x, middle, min(TALLEST, 0.62 * rows.step))
     canvas.under.append(line(canvas.x_start, canvas.y_end, canvas.x_end, canvas.y_end, "axis"))
     unit = unit_title(answer.column)
-    canvas.value_axis(
-        x, answer.column, f"{answer.column.name}{unit} · notches: 95 % of where the middle may lie"
-    )
+    said = "each step holds half of what lies outside the last"
+    if answer.question.shape == "boxes":
+        said = "notches: 95 % of where the middle may lie"
+    if isinstance(x, Log) and canvas.labelled:
+        found = scaled_ticks(
+            answer.column, x.low, x.high, max(3, int((x.end - x.start) / 85)), False, log=True
+        )
+        canvas.bottom_ticks(found, x)
+        canvas.bottom_title(f"{answer.column.name}{unit} · log scale · {said}")
+    else:
+        canvas.value_axis(x, answer.column, f"{answer.column.name}{unit} · {said}")
     return canvas
 
 
@@ -54,7 +65,9 @@ def _box(
         share = 1.0 if whole_lit else 0.5
         lit = _figure(canvas, box.lit, x, middle, height * share, f"lit-{name}", "lit-box")
     canvas.mark(
-        _figure(canvas, box.figures, x, middle, height, name, "box"),
+        _letters(canvas, box, x, middle, height, name)
+        if box.letters
+        else _figure(canvas, box.figures, x, middle, height, name, "box"),
         lit,
         name,
         answer.condition(box),
@@ -66,6 +79,28 @@ def _box(
         if point.end:
             at = canvas.x_end - 8 if point.end > 0 else canvas.x_start + 8
         _point(canvas, answer, table, box, point, at, middle)
+
+
+def _letters(canvas: Canvas, box: Box, x: Linear, middle: float, height: float, name: str) -> Svg:
+    """Return nested boxes from the outermost letter values to the quarters, thicker inwards."""
+    count = len(box.letters)
+    parts: list[Svg] = []
+    for i, (low, high) in reversed(list(enumerate(box.letters))):
+        tall = height * (1 - 0.85 * i / max(count, 1))
+        parts.append(
+            el(
+                "rect",
+                class_=f"letter tone-{min(7, i + 1)}",
+                id=canvas.id("q", name, str(i)),
+                x=x(low),
+                y=middle - tall / 2,
+                width=max(x(high) - x(low), 0.8),
+                height=tall,
+            )
+        )
+    at = x(box.figures.median)
+    median = line(at, middle - height / 2, at, middle + height / 2, "box-median", canvas.id("md", name))
+    return group(*parts, median, class_="box")
 
 
 def _figure(

@@ -9,7 +9,7 @@ from night_trail.core.slots.spread import bins_words
 from night_trail.core.table import Table
 from night_trail.core.words.numbers import bare, percent, stretch, unit_suffix, value
 from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line, unit_title
-from night_trail.draw.scales import Lanes, Linear, ticks
+from night_trail.draw.scales import Lanes, Linear, Log, log_ticks, ticks
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import width
 
@@ -24,11 +24,15 @@ def draw_histogram(answer: HistogramAnswer, table: Table, size: Size, prefix: st
     ends = (END_ROOM if answer.below else 0.0, END_ROOM if answer.above else 0.0)
     if not canvas.labelled:
         ends = tuple(8.0 if e else 0.0 for e in ends)  # type: ignore[assignment]
-    x = Linear(
+    log = answer.question.scale == "log" and answer.edges[0] > 0
+    x = (Log if log else Linear)(
         float(answer.edges[0]), float(answer.edges[-1]), canvas.x_start + ends[0], canvas.x_end - ends[1]
     )
     canvas.x, canvas.x_column = x, answer.column.name
-    if lanes:
+    together = lanes and answer.question.side in ("overlaid", "mirrored")
+    if together:
+        _on_one_ground(canvas, answer, table, x, heights, top)
+    elif lanes:
         _in_lanes(canvas, answer, table, x, heights, top)
     else:
         y = Linear(0.0, top, canvas.y_end, canvas.y_start)
@@ -37,10 +41,18 @@ def draw_histogram(answer: HistogramAnswer, table: Table, size: Size, prefix: st
         if heights:
             _bars(canvas, answer, table, x, y, 0, heights[0])
         _middle(canvas, answer, x)
+        if canvas.full and answer.width and not log:
+            _grips(canvas, answer, x)
     canvas.under.append(line(canvas.x_start, canvas.y_end, canvas.x_end, canvas.y_end, "axis"))
     bins = bins_words(answer.question.bins, answer.column, answer)
     unit = unit_title(answer.column)
-    canvas.value_axis(x, answer.column, f"{answer.column.name}{unit} · {bins}", keep_clear=20.0)
+    title = f"{answer.column.name}{unit} · {bins}"
+    if log and canvas.labelled:
+        wanted = max(3, int((x.end - x.start) / 85))
+        canvas.bottom_ticks(log_ticks(x.low, x.high, wanted), x)
+        canvas.bottom_title(f"{answer.column.name}{unit} · log scale")
+    else:
+        canvas.value_axis(x, answer.column, title, keep_clear=20.0)
     _end_labels(canvas, answer)
     return canvas
 
@@ -63,6 +75,58 @@ def _margins(canvas: Canvas, answer: HistogramAnswer, top: float, lanes: bool) -
         canvas.left = max((width(t) for t in labels), default=10.0) + 16.0
 
 
+def _grips(canvas: Canvas, answer: HistogramAnswer, x: Linear) -> None:
+    """Lay grips over the edges between bins: dragged, an edge sets the width of all."""
+    edges = [float(e) for e in answer.edges]
+    if len(edges) < 3 or x(edges[1]) - x(edges[0]) < 5:
+        return
+    for i, edge in enumerate(edges[1:-1], 1):
+        canvas.over.append(
+            el(
+                "rect",
+                class_="bin-edge",
+                x=x(edge) - 3,
+                y=canvas.y_end - 14,
+                width=6,
+                height=14,
+                data_bin=str(i),
+                data_first=f"{edges[0]:.12g}",
+            )
+        )
+
+
+def _on_one_ground(
+    canvas: Canvas, answer: HistogramAnswer, table: Table, x: Linear, heights: list[np.ndarray], top: float
+) -> None:
+    """Draw groups over each other, or two of them back to back."""
+    mirrored = answer.question.side == "mirrored" and len(heights) == 2
+    middle = (canvas.y_start + canvas.y_end) / 2
+    canvas.left = max(canvas.left, 44.0) if canvas.labelled else canvas.left
+    for i, height in enumerate(heights):
+        if mirrored:
+            y = Linear(0.0, top, middle, canvas.y_start if i == 0 else canvas.y_end)
+        else:
+            y = Linear(0.0, top, canvas.y_end, canvas.y_start)
+        _bars(canvas, answer, table, x, y, i, height, hue=f" hue-{answer.hues[i]} over")
+    if mirrored:
+        canvas.under.append(line(canvas.x_start, middle, canvas.x_end, middle, "axis"))
+    else:
+        canvas.count_axis(Linear(0.0, top, canvas.y_end, canvas.y_start), _height_title(answer, table), False)
+    if canvas.full:
+        at = canvas.x_start
+        for i, one in enumerate(answer.grouping.groups):
+            canvas.over.append(
+                el(
+                    "circle",
+                    class_=f"point hue-{answer.hues[i]}",
+                    r=4,
+                    transform=f"translate({at + 4:.1f} 10)",
+                )
+            )
+            canvas.over.append(label(one.label, at + 13, 14, "start"))
+            at += width(one.label) + 34
+
+
 def _in_lanes(
     canvas: Canvas, answer: HistogramAnswer, table: Table, x: Linear, heights: list[np.ndarray], top: float
 ) -> None:
@@ -73,7 +137,8 @@ def _in_lanes(
     for i, height in enumerate(heights):
         bottom = rows.top(i) + rows.step
         canvas.under.append(line(canvas.x_start, bottom, canvas.x_end, bottom, "grid"))
-        _bars(canvas, answer, table, x, Linear(0.0, top, bottom, bottom - 0.9 * rows.step), i, height)
+        own = (float(height.max()) or 1.0) if answer.question.side == "own" and len(height) else top
+        _bars(canvas, answer, table, x, Linear(0.0, own, bottom, bottom - 0.9 * rows.step), i, height)
 
 
 def _bars(
@@ -84,6 +149,7 @@ def _bars(
     y: Linear,
     position: int,
     heights: np.ndarray,
+    hue: str = "",
 ) -> None:
     counts, lit_counts = answer.groups[position].counts, answer.groups[position].lit
     lit_heights = answer.heights(position, lit=True) if lit_counts is not None else None
@@ -101,7 +167,14 @@ def _bars(
         if lit_count and lit_heights is not None:
             lit = _bar(left, right, y, float(lit_heights[place]), "lit", canvas.id("l", name))
         canvas.mark(
-            _bar(left, right, y, float(heights[place]), "bar end" if is_end else "bar", canvas.id("b", name)),
+            _bar(
+                left,
+                right,
+                y,
+                float(heights[place]),
+                ("bar end" if is_end else "bar") + hue,
+                canvas.id("b", name),
+            ),
             lit,
             name,
             answer.condition(position, place),
@@ -130,9 +203,9 @@ def _sides(
 
 
 def _bar(left: float, right: float, y: Linear, height: float, class_: str, id_: str) -> Svg:
-    top = y(height)
-    if y.start - top < 1 and height > 0:
-        top = y.start - 1  # a bar that stands for rows is never invisible
+    # a bar that stands for rows is never invisible; a mirrored one hangs down
+    tall = max(abs(y.start - y(height)), 1.0 if height > 0 else 0.0)
+    top = y.start - tall if y.end <= y.start else y.start
     rounding = 1.5 if right - left > 5 else None
     return el(
         "rect",
@@ -141,7 +214,7 @@ def _bar(left: float, right: float, y: Linear, height: float, class_: str, id_: 
         x=left,
         y=top,
         width=max(right - left, 0.4),
-        height=y.start - top,
+        height=tall,
         rx=rounding,
     )
 

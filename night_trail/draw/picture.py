@@ -7,24 +7,29 @@ from typing import Any
 
 from night_trail.core.annotations import Annotation
 from night_trail.core.answers import Answer
+from night_trail.core.answers.angles import AnglesAnswer
 from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.answers.cross import CrossAnswer
+from night_trail.core.answers.curves import CurvesAnswer
 from night_trail.core.answers.goes import GoesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.answers.several import SeveralAnswer
+from night_trail.core.answers.strip import StripAnswer
 from night_trail.core.answers.together import TogetherAnswer
 from night_trail.core.slots import sentence
 from night_trail.core.table import Table
 from night_trail.core.words import plain, words_of
+from night_trail.draw.angles import draw_angles
 from night_trail.draw.annotations import draw_annotations
 from night_trail.draw.bars import draw_bars
 from night_trail.draw.boxes import draw_boxes
 from night_trail.draw.canvas import Canvas, Size
 from night_trail.draw.compare import draw_compare
 from night_trail.draw.cross import draw_cross
+from night_trail.draw.curves import draw_curves, draw_strip
 from night_trail.draw.grids import draw_goes, draw_together
 from night_trail.draw.histogram import draw_histogram
 from night_trail.draw.relate import draw_relate
@@ -57,6 +62,9 @@ _SHAPES: dict[type, Drawer] = {
     HistogramAnswer: draw_histogram,
     BoxesAnswer: draw_boxes,
     BarsAnswer: draw_bars,
+    CurvesAnswer: draw_curves,
+    StripAnswer: draw_strip,
+    AnglesAnswer: draw_angles,
     CompareAnswer: _draw_compared,
     CrossAnswer: draw_cross,
     SeveralAnswer: draw_several,

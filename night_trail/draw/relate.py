@@ -223,8 +223,8 @@ def _points(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, pl
         lit = points.lit is not None and bool(points.lit[i])
         radius = _radius(canvas, points, i)
         # rows beyond the ends stand at them
-        at_x = plot.x.place(float(points.x[i]) + answer.jitter[0] * _shift(row, 1))
-        at_y = plot.y.place(float(points.y[i]) + answer.jitter[1] * _shift(row, 2))
+        at_x = plot.x.place(float(points.x[i]) + answer.jitter[0] * shift(row, 1))
+        at_y = plot.y.place(float(points.y[i]) + answer.jitter[1] * shift(row, 2))
         place = f"translate({at_x:.1f} {at_y:.1f})"
         hue = f" hue-{answer.hues[group]}" if group >= 0 else ""
         shape = el("circle", class_=f"point{hue}", id=canvas.id("p", key), r=radius, transform=place)
@@ -250,7 +250,7 @@ def _radius(canvas: Canvas, points: Points, i: int) -> float:
     return base * 1.5 if points.n is not None else base
 
 
-def _shift(row: int, salt: int) -> float:
+def shift(row: int, salt: int) -> float:
     """Return a fixed place between −1 and 1 for a row, spread evenly by the golden section."""
     return 2 * ((row * 0.6180339887498949 * salt + 0.317 * salt) % 1.0) - 1
 

@@ -12,7 +12,7 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Bins, Compare, Goes, Question, Relate, Spread, Together, to_json
 from night_trail.core.rows import Rows
 from night_trail.core.slots import WAYS, short_name
-from night_trail.core.slots.spread import HEIGHT_WORDS, ORDER_WORDS, bins_words
+from night_trail.core.slots.spread import HEIGHT_WORDS, ORDER_WORDS, SIDE_WORDS, bins_words
 from night_trail.core.stats.bins import CALENDAR_SECONDS, HARD_MOST, next_width
 from night_trail.core.survey import Survey
 from night_trail.core.table import Column
@@ -68,6 +68,9 @@ def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
         "bins": _bins,
         "height": _heights,
         "ends": _ends,
+        "scale": _scales,
+        "side": _sides,
+        "angles": _angles,
         "order": _orders,
     }
     if slot not in offers:
@@ -225,6 +228,24 @@ def _heights(desk: Desk, question: Spread) -> list[Offer]:
     return [Offer(HEIGHT_WORDS[h], h, h == question.height, hints[h]) for h in heights]
 
 
+def _scales(desk: Desk, question: Spread) -> list[Offer]:
+    return [
+        Offer("on a plain scale", "plain", question.scale == "plain"),
+        Offer("on a log scale", "log", question.scale == "log", "values above 0 only"),
+    ]
+
+
+def _sides(desk: Desk, question: Spread) -> list[Offer]:
+    return [Offer(words, side, side == question.side) for side, words in SIDE_WORDS.items()]
+
+
+def _angles(desk: Desk, question: Spread) -> list[Offer]:
+    return [
+        Offer("at one bin width", None, not question.angles),
+        Offer("at three bin widths", "yes", question.angles, "does the shape depend on the width?"),
+    ]
+
+
 def _ends(desk: Desk, question: Spread) -> list[Offer]:
     return [
         Offer("tails gathered", "gathered", question.ends == "gathered", "far values marked at the ends"),
@@ -236,7 +257,7 @@ def _orders(desk: Desk, question: Spread) -> list[Offer]:
     return [
         Offer(words, order, order == question.order)
         for (shape, order), words in ORDER_WORDS.items()
-        if shape == question.shape
+        if shape == ("boxes" if question.shape == "letters" else question.shape)
     ]
 
 

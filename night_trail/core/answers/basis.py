@@ -176,12 +176,6 @@ def _banded(rows: Rows, across: str, most: int) -> Grouping:
     return Grouping(column, tuple(groups), codes)
 
 
-def joined(*conditions: Condition | None) -> Condition:
-    """Return one condition for all that are given (at least one)."""
-    given = tuple(c for c in conditions if c is not None)
-    return given[0] if len(given) == 1 else AllOf(given)
-
-
 def basis_of(rows: Rows, column: str, used: int, lit: Bools | None) -> Basis:
     """Return how many rows a measured column's answer rests on, ``used`` of them."""
     present = rows.present(column)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -12,16 +12,16 @@ from night_trail.core.answers.basis import (
     Member,
     basis_of,
     grouping,
-    joined,
     measured,
     members_of,
     together,
 )
-from night_trail.core.conditions import Between, Condition, Missing, Not, iso
+from night_trail.core.answers.positive import above_zero
+from night_trail.core.conditions import Between, Condition, Missing, Not, iso, joined_all
 from night_trail.core.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.stats.bins import window
-from night_trail.core.stats.quantiles import BoxFigures, box
+from night_trail.core.stats.quantiles import BoxFigures, box, letter_values
 from night_trail.core.table import Column, Floats
 
 __all__ = ["Box", "BoxFigures", "BoxesAnswer", "Outlying", "boxes"]
@@ -48,7 +48,10 @@ class Outlying:
 
 @dataclass(frozen=True)
 class Box:
-    """One group's box; ``lit`` are the figures of its lit rows, where there are any."""
+    """One group's box; ``lit`` are the figures of its lit rows, where there are any.
+
+    ``letters`` are its letter values, from the quarters outwards.
+    """
 
     position: int
     label: str
@@ -56,6 +59,7 @@ class Box:
     n_lit: int | None
     lit: BoxFigures | None
     outlying: tuple[Outlying, ...]
+    letters: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -75,6 +79,7 @@ class BoxesAnswer:
     high: float
     lowest: float
     highest: float
+    not_positive: int = 0
 
     def gathered(self, end: int) -> int:
         """Return how many rows are gathered at the low (−1) or high (1) end."""
@@ -90,22 +95,28 @@ class BoxesAnswer:
         low: float | str = iso(point.low, self.column.kind) if temporal else point.low
         high: float | str = iso(point.high, self.column.kind) if temporal else point.high
         between = Between(self.column.name, low, high, high_closed=True)
-        return joined(self.grouping.condition(box.position), between)
+        return joined_all(self.grouping.condition(box.position), between)
 
 
 def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     """Return the box plots of a measured column."""
     column = rows.table.column(question.column)
     groups = grouping(rows, question.across, MOST_BOXES)
-    cells = measured(rows, question.column, groups)
+    cells, left = above_zero(question, measured(rows, question.column, groups))
     members = [m for m in members_of(cells, len(groups.groups)) if len(m.values)]
     figures = [box(m.values) for m in members]
-    at = together(rows, question.column, cells).values
+    at = together(rows, question.column, cells).values if not left else np.sort(cells.values)
     lowest, highest = (float(at[0]), float(at[-1])) if len(at) else (0.0, 1.0)
     low, high = _window(question, at, figures) if len(at) else (lowest, highest)
     cell = (high - low) / min(CELLS, max(50, CELLS_IN_ALL // max(1, len(members))))
     found = [
-        _box(member, groups.groups[member.position].label, figure, (low, high, cell))
+        _box(
+            member,
+            groups.groups[member.position].label,
+            figure,
+            (low, high, cell),
+            question.shape == "letters",
+        )
         for member, figure in zip(members, figures, strict=True)
     ]
     if question.order == "frequent":
@@ -121,20 +132,34 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
         high=high,
         lowest=lowest,
         highest=highest,
+        not_positive=left,
     )
 
 
 def _window(question: Spread, at: Floats, figures: list[BoxFigures]) -> tuple[float, float]:
     """Return the ends of the axis: far tails are left out as in a histogram, but no box and no whisker."""
     low, high = float(at[0]), float(at[-1])
-    if question.ends == "open":
+    if question.ends == "open" or question.scale == "log":
         return low, high
     least, most = min(f.low_whisker for f in figures), max(f.high_whisker for f in figures)
     kept = window(at, least, most)
     return kept.low, kept.high
 
 
-def _box(member: Member, label: str, figures: BoxFigures, axis: tuple[float, float, float]) -> Box:
+def _box(
+    member: Member, label: str, figures: BoxFigures, axis: tuple[float, float, float], lettered: bool
+) -> Box:
+    letters = letter_values(member.values) if lettered else ()
+    if letters:
+        # what lies beyond the outermost letters stands as points of its own
+        low, high = letters[-1]
+        figures = replace(
+            figures,
+            low_whisker=low,
+            high_whisker=high,
+            below=int(np.searchsorted(member.values, low, side="left")),
+            above=figures.n - int(np.searchsorted(member.values, high, side="right")),
+        )
     n_lit = None if member.lit is None else int(np.count_nonzero(member.lit))
     return Box(
         position=member.position,
@@ -146,6 +171,7 @@ def _box(member: Member, label: str, figures: BoxFigures, axis: tuple[float, flo
             *_outlying(member, slice(0, figures.below), axis),
             *_outlying(member, slice(figures.n - figures.above, None), axis),
         ),
+        letters=letters,
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,21 +13,23 @@ from night_trail.core.answers.basis import (
     Member,
     basis_of,
     grouping,
-    joined,
+    hues,
     measured,
     members_of,
     together,
 )
-from night_trail.core.conditions import Between, Condition, iso
+from night_trail.core.answers.positive import above_zero
+from night_trail.core.conditions import Between, Condition, iso, joined_all
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Spread
-from night_trail.core.rows import Rows
+from night_trail.core.rows import Measured, Rows
 from night_trail.core.stats import bins as binning
 from night_trail.core.stats.quantiles import Summary, box, middle_of_part, quantiles, summary
 from night_trail.core.stats.shape import heaping, humps
 from night_trail.core.table import Column, Floats, Ints
 
 MOST_PANELS = 8
+LOG_BINS = 30
 
 
 @dataclass(frozen=True)
@@ -66,6 +69,8 @@ class HistogramAnswer:
     lit_middle: float | None
     rest_middle: float | None
     humps: tuple[float, ...]
+    not_positive: int = 0
+    hues: tuple[int, ...] = ()
 
     @property
     def below(self) -> int:
@@ -99,7 +104,7 @@ class HistogramAnswer:
         k = len(self.edges) - 1
         low = None if place == 0 else self._bound(self.edges[place - 1])
         high = None if place == k + 1 else self._bound(self.edges[place])
-        return joined(self.grouping.condition(position), Between(self.column.name, low, high))
+        return joined_all(self.grouping.condition(position), Between(self.column.name, low, high))
 
     def _bound(self, at: float) -> float | str:
         return iso(float(at), self.column.kind) if self.column.kind.temporal else float(at)
@@ -109,9 +114,9 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
     """Return the histogram of a measured column."""
     column = rows.table.column(question.column)
     groups = grouping(rows, question.across, MOST_PANELS)
-    found = measured(rows, question.column, groups)
+    found, left = above_zero(question, measured(rows, question.column, groups))
     # bins and the overall figures need all groups together in one order
-    whole = together(rows, question.column, found)
+    whole = together(rows, question.column, found) if not left else _in_order(found)
     at, lit = whole.values, whole.lit
     running = None if lit is None else np.cumsum(lit, dtype=np.int64)
     overall = summary(at)
@@ -130,8 +135,17 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
         overall=overall,
         lit_middle=None if running is None else middle_of_part(at, running),
         rest_middle=None if running is None else middle_of_part(at, np.arange(1, len(at) + 1) - running),
-        humps=_humps(column, at, rows) if question.across is None and column.kind.numeric else (),
+        humps=_humps(column, at, rows)
+        if question.across is None and column.kind.numeric and question.scale != "log"
+        else (),
+        not_positive=left,
+        hues=hues(rows, groups),
     )
+
+
+def _in_order(found: Measured) -> Measured:
+    order = np.argsort(found.values, kind="stable")
+    return Measured(found.values[order], None if found.lit is None else found.lit[order], None)
 
 
 def _humps(column: Column, at: Floats, rows: Rows) -> tuple[float, ...]:
@@ -164,6 +178,13 @@ def _edges(
         window = binning.window(at, figures.low_whisker, figures.high_whisker)
         low, high = window.low, window.high
     asked = question.bins
+    if question.scale == "log" and low > 0:
+        count = asked.count or LOG_BINS
+        edges = 10.0 ** np.linspace(math.log10(overall.low), math.log10(overall.high), count + 1)
+        edges[0], edges[-1] = overall.low, np.nextafter(max(edges[-1], overall.high), np.inf)
+        if edges[-1] <= edges[0]:
+            return np.array([overall.low, overall.low * 1.1]), None, None
+        return edges, None, None
     if column.kind.temporal and asked.count is None:
         unit = asked.calendar or binning.calendar_unit(low, high, column.kind == "date and time")
         _refuse_too_many(round((high - low) / binning.CALENDAR_SECONDS[unit]) + 1, f"bins of a {unit}")

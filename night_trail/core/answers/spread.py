@@ -4,20 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from night_trail.core.answers.angles import AnglesAnswer, angles
 from night_trail.core.answers.bars import BarsAnswer, bars
 from night_trail.core.answers.boxes import BoxesAnswer, boxes
+from night_trail.core.answers.curves import CurvesAnswer, curves
 from night_trail.core.answers.histogram import HistogramAnswer, histogram
+from night_trail.core.answers.strip import StripAnswer, strip
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Bins, Order, Shape, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column, Kind, Table
 
-SpreadAnswer = HistogramAnswer | BoxesAnswer | BarsAnswer
+SpreadAnswer = HistogramAnswer | BoxesAnswer | BarsAnswer | CurvesAnswer | StripAnswer | AnglesAnswer
 
 _SHAPES: dict[str, Callable[[Spread, Rows], SpreadAnswer]] = {
     "histogram": histogram,
     "boxes": boxes,
+    "letters": boxes,
     "bars": bars,
+    "density": curves,
+    "running": curves,
+    "strip": strip,
 }
 
 MOST_GROUPS = 200
@@ -26,12 +33,16 @@ MOST_GROUPS = 200
 
 def answer(question: Spread, rows: Rows) -> SpreadAnswer:
     """Return how a column is spread, in the shape asked for."""
+    if question.angles:
+        return angles(question, rows)
     return _SHAPES[question.shape](question, rows)
 
 
 def shapes_for(column: Column) -> tuple[Shape, ...]:
     """Return the shapes that fit a column, best first."""
-    return ("histogram", "boxes") if column.kind.measured else ("bars",)
+    if not column.kind.measured:
+        return ("bars",)
+    return ("histogram", "boxes", "density", "running", "strip", "letters")
 
 
 def can_group(column: Column) -> bool:
@@ -73,7 +84,14 @@ def fitted(question: Spread, table: Table) -> Spread:
     height = question.height if shape == "histogram" else "count"
     if shape == "bars" and question.height == "share":
         height = "share"
+    lanes = shape == "histogram" and across is not None
+    log = question.scale == "log" and shape not in ("bars", "density") and not column.kind.temporal
+    if log and (bins.width is not None or bins.start is not None):
+        bins = Bins()
     return Spread(
+        scale="log" if log else "plain",
+        side=question.side if lanes else "panels",
+        angles=question.angles and shape == "histogram" and across is None and not log,
         column=question.column,
         across=across,
         shape=shape,
@@ -108,6 +126,16 @@ def check(question: Spread, table: Table) -> None:
                 "across",
                 "Choose a category.",
             )
+    if question.scale == "log" and (column.kind.temporal or question.shape in ("bars", "density")):
+        raise BadQuestion(
+            f"{SHAPE_WORDS[question.shape].capitalize()} of {column.name} has no log scale",
+            "scale",
+            "Choose a number as a histogram, box plots, a running share or a strip.",
+        )
+    if question.side in ("overlaid", "mirrored") and (
+        question.across is None or question.shape != "histogram"
+    ):
+        raise BadQuestion("Only histograms of groups stand so", "side", "Spread across a category first.")
     bins = question.bins
     if bins.calendar is not None and not column.kind.temporal:
         raise BadQuestion(f"“{column.name}” has no calendar", "bins", "Give a width in its own unit.")
@@ -115,4 +143,12 @@ def check(question: Spread, table: Table) -> None:
         raise BadQuestion(f"“{column.name}” is a date", "bins", "Choose bins of a day, week, month or year.")
 
 
-SHAPE_WORDS: dict[str, str] = {"histogram": "a histogram", "boxes": "box plots", "bars": "bars"}
+SHAPE_WORDS: dict[str, str] = {
+    "histogram": "a histogram",
+    "boxes": "box plots",
+    "bars": "bars",
+    "density": "a density curve",
+    "running": "a running share",
+    "strip": "a strip of points",
+    "letters": "letter values",
+}

@@ -8,6 +8,7 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
+from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.spread import SHAPE_WORDS, check, first_question, fitted, natural_order
 from night_trail.core.errors import BadQuestion
@@ -18,6 +19,12 @@ from night_trail.core.table import Column, Table
 from night_trail.core.words.conditions import take_column
 from night_trail.core.words.numbers import number, unit_suffix
 
+SIDE_WORDS = {
+    "panels": "in panels on one scale",
+    "own": "in panels, each on its own scale",
+    "overlaid": "over each other",
+    "mirrored": "back to back",
+}
 HEIGHT_WORDS = {"count": "by count", "share": "by share", "density": "by density"}
 ORDER_WORDS = {
     ("bars", "frequent"): "most frequent first",
@@ -47,8 +54,20 @@ def said(question: Spread, table: Table, answer: Any = None) -> Sentence:
             parts += [Part(" "), height]
         else:
             addable.append(Part("by share", "height"))
-    elif question.across:
+    elif question.across and question.shape in ("boxes", "letters"):
         parts += [Part(", "), Part(ORDER_WORDS["boxes", question.order], "order")]
+        if question.across and question.side != "panels":
+            parts += [Part(", "), Part(SIDE_WORDS[question.side], "side")]
+        elif question.across:
+            addable.append(Part("how the groups stand", "side"))
+    if question.scale == "log":
+        parts += [Part(" "), Part("on a log scale", "scale")]
+    elif question.shape != "density" and not table.column(question.column).kind.temporal:
+        addable.append(Part("log scale", "scale"))
+    if question.angles:
+        parts += [Part(", "), Part("at three bin widths", "angles")]
+    elif question.shape == "histogram" and not question.across and question.scale != "log":
+        addable.append(Part("three bin widths", "angles"))
     if question.ends == "open":
         parts += [Part(" "), Part("with open ends", "ends")]
     elif answer is not None and any(_gathered(answer)):
@@ -61,7 +80,7 @@ def _gathered(answer: Any) -> tuple[int, int]:
     """Return how many rows an answer gathers beyond the ends of its axis."""
     if isinstance(answer, HistogramAnswer):
         return answer.below, answer.above
-    return answer.gathered(-1), answer.gathered(1)
+    return (answer.gathered(-1), answer.gathered(1)) if isinstance(answer, BoxesAnswer) else (0, 0)
 
 
 def _of_bars(question: Spread) -> Sentence:
@@ -141,6 +160,8 @@ def read(body: str, table: Table) -> Spread:
 _SHAPES = {"a histogram": "histogram", "histogram": "histogram", "histograms": "histogram"}
 _SHAPES |= {"a box plot": "boxes", "box plots": "boxes", "box plot": "boxes", "boxes": "boxes"}
 _SHAPES |= {"bars": "bars", "columns": "histogram"}
+_SHAPES |= {"a density curve": "density", "density": "density", "a running share": "running"}
+_SHAPES |= {"a strip of points": "strip", "points": "strip", "letter values": "letters"}
 
 
 def _clause(question: Spread, rest: str, table: Table) -> tuple[Spread, str]:
@@ -186,6 +207,9 @@ def _fixed_clause(question: Spread, rest: str) -> tuple[Spread, str] | None:
         (r"with open ends|open ends", {"ends": "open"}),
         (r"most frequent first|highest middle first", {"order": "frequent"}),
         (r"in its own order", {"order": "own"}),
+        (r"on a log scale", {"scale": "log", "bins": Bins()}),
+        (r"(at )?three bin widths", {"angles": True}),
+        *((re.escape(words), {"side": side}) for side, words in SIDE_WORDS.items()),
     ]
     for pattern, change in fixed:
         if found := re.match(rf"(?:{pattern})(?![\w])", rest, re.IGNORECASE):
@@ -223,6 +247,9 @@ def changed(question: Spread, slot: str, value: Any, table: Table) -> tuple[Spre
         bins = value if isinstance(value, Bins) else Bins()
         asked = _asked(question, bins=bins)
         return asked, bins_words(bins, table.column(question.column)) or "bins that fit"
+    if slot == "angles":
+        asked = fitted(_asked(question, angles=value == "yes"), table)
+        return asked, "at three bin widths" if asked.angles else "at one bin width"
     if isinstance(value, Bins):
         raise BadQuestion("Bins belong into the slot of the bins", slot)
     if slot == "column":
@@ -239,8 +266,14 @@ def changed(question: Spread, slot: str, value: Any, table: Table) -> tuple[Spre
     labels = {
         "shape": {key: f"as {words}" for key, words in SHAPE_WORDS.items()},
         "height": HEIGHT_WORDS,
+        "scale": {"log": "on a log scale", "plain": "on a plain scale"},
+        "side": SIDE_WORDS,
         "ends": {"open": "open ends", "gathered": "tails gathered"},
-        "order": {key: words for (shape, key), words in ORDER_WORDS.items() if shape == question.shape},
+        "order": {
+            key: words
+            for (shape, key), words in ORDER_WORDS.items()
+            if shape == ("boxes" if question.shape == "letters" else question.shape)
+        },
     }
     if slot not in labels:
         raise BadQuestion(f"There is no slot “{slot}” in this sentence")

@@ -9,14 +9,17 @@ from collections.abc import Callable
 from typing import Any
 
 from night_trail.core.answers import Answer
+from night_trail.core.answers.angles import AnglesAnswer
 from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.answers.cross import CrossAnswer
+from night_trail.core.answers.curves import CurvesAnswer
 from night_trail.core.answers.goes import GoesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.answers.several import SeveralAnswer
+from night_trail.core.answers.strip import StripAnswer
 from night_trail.core.answers.together import TogetherAnswer
 from night_trail.core.table import Table
 from night_trail.core.words.compare import compare_words, cross_words, several_words
@@ -31,6 +34,9 @@ _WORDS: dict[type, Callable[[Any, Table], Words]] = {
     BarsAnswer: spread_words,
     BoxesAnswer: spread_words,
     HistogramAnswer: spread_words,
+    CurvesAnswer: spread_words,
+    StripAnswer: spread_words,
+    AnglesAnswer: spread_words,
     CompareAnswer: compare_words,
     CrossAnswer: cross_words,
     SeveralAnswer: several_words,

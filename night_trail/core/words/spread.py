@@ -6,19 +6,25 @@ from collections.abc import Callable
 
 import numpy as np
 
+from night_trail.core.answers.angles import AnglesAnswer, peaks
 from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.basis import Basis
 from night_trail.core.answers.boxes import Box, BoxesAnswer
+from night_trail.core.answers.curves import CurvesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
+from night_trail.core.answers.spread import SpreadAnswer
+from night_trail.core.answers.strip import StripAnswer
 from night_trail.core.table import YEAR, Table
+from night_trail.core.words.curves import curve_words, scale_cautions, strip_words
 from night_trail.core.words.numbers import bare, counted, listed, number, percent, stretch, value
-from night_trail.core.words.value import Fact, Span, Words, spans
+from night_trail.core.words.value import Caution, Fact, Span, Words, spans
 
 FEW = 30
+FEW_BINS, LEAST_A_BIN = 5, 5
 """Groups smaller than this get a caution: their shape may be chance."""
 
 
-def spread_words(answer: HistogramAnswer | BoxesAnswer | BarsAnswer, table: Table) -> Words:
+def spread_words(answer: SpreadAnswer, table: Table) -> Words:
     """Return the words of a spread in any shape."""
     if answer.basis.used == 0:
         return _nothing(answer.basis, answer.column.name, table)
@@ -29,6 +35,31 @@ def spread_words(answer: HistogramAnswer | BoxesAnswer | BarsAnswer, table: Tabl
             return _boxes(answer, table)
         case BarsAnswer():
             return _bars(answer, table)
+        case CurvesAnswer():
+            return curve_words(
+                answer, _left_out(answer.basis, answer.column.name, answer.question.across, table), table
+            )
+        case StripAnswer():
+            return strip_words(
+                answer, _left_out(answer.basis, answer.column.name, answer.question.across, table), table
+            )
+        case AnglesAnswer():
+            return _angles(answer, table)
+
+
+def _angles(answer: AnglesAnswer, table: Table) -> Words:
+    """Say whether the shape holds whichever width is chosen."""
+    middle = answer.parts[len(answer.parts) // 2]
+    first = _histogram(middle, table)
+    found = [peaks(part) for part in answer.parts]
+    if len(answer.parts) > 1:
+        if len(set(found)) == 1:
+            more = " The shape is the same at all three widths."
+        else:
+            said = listed([f"{counted(n, 'peak')}" for n in found])
+            more = f" From narrow to wide bins it shows {said}: the shape depends on the width."
+        return Words((*first.headline, Span(more)), first.facts, first.cautions)
+    return first
 
 
 def _nothing(basis: Basis, name: str, table: Table) -> Words:
@@ -159,12 +190,35 @@ def _histogram_cautions(answer: HistogramAnswer, table: Table) -> list[str]:
         cautions.append(
             f"The bins are uneven ({plural} differ in length); “by density” makes their heights comparable."
         )
+    cautions += _bin_cautions(answer, overall.n, table)
+    cautions += scale_cautions(answer.not_positive, table)
+    if answer.question.side == "own":
+        text = "Each panel has its own scale: heights do not compare from panel to panel."
+        cautions.append(Caution(text, "one scale", turn="slot", slot="side", value="panels"))
+    if answer.question.side in ("overlaid", "mirrored") and answer.question.height == "count":
+        text = "Groups of different size are drawn by count."
+        cautions.append(Caution(text, "by share", turn="slot", slot="height", value="share"))
     if overall.n < FEW:
         cautions.append(f"Only {table.rows_in_words(overall.n)}: the shape may be chance.")
     small = [g.label for g, h in zip(answer.grouping.groups, answer.groups, strict=True) if h.used < FEW]
     if answer.grouping.column is not None and small and overall.n >= FEW:
         cautions.append(f"Few {table.row_noun[1]} (under {FEW}) in {listed(small[:4])}.")
     return cautions
+
+
+def _bin_cautions(answer: HistogramAnswer, n: int, table: Table) -> list[str]:
+    """Say where bins are so few that they hide a shape, or so many that they show chance."""
+    bins, asked = len(answer.edges) - 1, answer.question.bins
+    chosen = asked.width is not None or asked.count is not None
+    if not chosen or answer.question.across:
+        return []
+    if bins < FEW_BINS and n >= 10 * FEW_BINS:
+        text = f"Only {counted(bins, 'bin')}: a hump or gap may hide in it."
+        return [Caution(text, "bins that fit", turn="slot", slot="bins", value={})]
+    if n / max(bins, 1) < LEAST_A_BIN:
+        text = f"{bins:,} bins for {table.rows_in_words(n)}: much of the shape is chance."
+        return [Caution(text, "bins that fit", turn="slot", slot="bins", value={})]
+    return []
 
 
 def _tails(
@@ -231,6 +285,7 @@ def _boxes(answer: BoxesAnswer, table: Table) -> Words:
         headline += _lit_boxes(answer, said)
         facts.append(Fact("lit", "lit", answer.basis.lit, f"{answer.basis.lit:,} lit"))
     cautions = _left_out(answer.basis, column.name, answer.question.across, table)
+    cautions += scale_cautions(answer.not_positive, table)
     gathered = (answer.gathered(-1), answer.gathered(1))
     cautions += _tails(answer, gathered, (answer.low, answer.high), (answer.lowest, answer.highest), table)
     if column.kind.numeric and (answer.low > 0 or answer.high < 0) and answer.high > answer.low:

@@ -48,6 +48,29 @@ onSweep((swept, svg) => {
 });
 onLoop((loop, add) => { if (!annotating()) change({ turn: "light", rows: loop, add }); });
 
+// ---- the edge of a bin, dragged, sets the width of all bins ----
+let edge = null;
+document.addEventListener("pointerdown", (event) => {
+  const grip = event.target.closest?.("#stage .bin-edge");
+  if (!grip || event.button !== 0 || annotating()) return;
+  const svg = grip.closest("svg.picture");
+  edge = { grip, svg, axes: JSON.parse(svg.dataset.axes), from: pixel(svg, event).x };
+  grip.setPointerCapture(event.pointerId);
+  event.preventDefault();
+});
+document.addEventListener("pointermove", (event) => {
+  if (!edge) return;
+  edge.to = pixel(edge.svg, event).x;
+  edge.grip.setAttribute("x", edge.to - 3);
+});
+addEventListener("pointerup", () => {
+  const { grip, axes, from, to } = edge ?? {};
+  edge = null;
+  if (to === undefined || Math.abs(to - from) < 3) return;
+  const width = (toData(axes.x, to) - Number(grip.dataset.first)) / Number(grip.dataset.bin);
+  if (width > 0) change({ turn: "slot", slot: "bins", value: { width: Number(width.toPrecision(2)) } });
+});
+
 // ---- closer and further: wheel, + and −, 0 for all; the server draws what is then in sight ----
 let zooming = 0;
 let pending = null;
