@@ -22,16 +22,19 @@ SHEET_ROWS = 1_048_575
 SHEET_CELLS = 8_000_000
 _DANGEROUS = r"^[=+\-@\t\r＝＋－＠]"
 _MARKS_MOST = 10
+_PICTURE = re.compile(r"data:image/(?:png|jpeg|gif|webp);base64,[A-Za-z0-9+/=]+$")
+MOST_PICTURE = 300_000
 
 
 @dataclass(frozen=True)
 class Cell:
-    """One cell: its words, and for numbers the part of a bar behind them in twentieths."""
+    """One cell: its words, for numbers the part of a bar in twentieths, or a picture's address."""
 
     text: str
     bar: int | None = None
     missing: bool = False
     failed: bool = False
+    picture: str = ""
 
 
 def cells_of(column: Column, part: pl.Series) -> list[Cell]:
@@ -56,7 +59,16 @@ def cells_of(column: Column, part: pl.Series) -> list[Cell]:
             else Cell(_aligned(float(v), places), round(20 * abs(v) / top) if top else 0)
             for v in values
         ]
-    return [Cell("—", missing=True) if t is None else Cell(t) for t in texts(column.kind, part)]
+    return [_worded(t) for t in texts(column.kind, part)]
+
+
+def _worded(text: str | None) -> Cell:
+    if text is None:
+        return Cell("—", missing=True)
+    # pictures that came inside the table itself; drawings in SVG could hold more than a picture
+    if _PICTURE.match(text) and len(text) <= MOST_PICTURE:
+        return Cell("a picture", picture=text)
+    return Cell(text)
 
 
 def marks(value: float, top: int) -> str:

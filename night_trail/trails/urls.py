@@ -3,7 +3,7 @@
 from django.urls import path
 
 from night_trail.trails import views
-from night_trail.trails.views import cairns, conditions, naming, parts
+from night_trail.trails.views import cairns, conditions, naming, parts, together
 
 app_name = "trails"
 step = "trails/<int:trail>/steps/<int:step>/"
@@ -29,6 +29,9 @@ urlpatterns = [
     path(step + "numbers/", parts.numbers, name="numbers"),
     path(step + "numbers.csv", parts.numbers_csv, name="numbers-csv"),
     path(step + "rows/", parts.rows, name="rows"),
+    path(step + "beside/", together.others, name="others"),
+    path(step + "beside/<int:other>/", together.side_by_side, name="side-by-side"),
+    path(step + "row/", parts.row, name="row"),
     path(step + "rows.csv", parts.rows_csv, name="rows-csv"),
     path(step + "cairn/", cairns.leave, name="cairn"),
     path(step + "cairn/edit/", cairns.edit, name="cairn-edit"),

@@ -24,7 +24,7 @@ from night_trail.tales.models import Stop, Tale
 from night_trail.tales.prose import prose
 from night_trail.trails.models import Cairn, Step
 from night_trail.trails.pictures import Desk
-from night_trail.trails.rowlist import row_page
+from night_trail.trails.rowlist import View, row_page
 from night_trail.trails.services import start_trail, take_turn
 from tests.web.conftest import bring
 
@@ -176,7 +176,7 @@ def test_five_hundred_columns(client: Client, owner: User) -> None:
     table = Table.objects.get()
     assert client.get(reverse("tables:survey", args=[table.pk])).content.count(b'class="survey-line"') == 500
     step = start_trail(owner, table, column="c7")
-    assert b"460 more columns are in the CSV" in client.get(url(step, "rows")).content
+    assert b"460 more columns" in client.get(url(step, "rows")).content
 
 
 # ---- turns ----
@@ -286,13 +286,13 @@ def test_a_picture_of_any_size_is_within_bounds(client: Client, step: Step) -> N
 
 def test_rows_are_the_lit_ones_sorted_and_paged(client: Client, step: Step) -> None:
     desk = Desk(step.trail.version, step.scene_value())
-    page = row_page(desk, "rain_mm", descending=True, page=1)
-    assert page.total == desk.rows.n_lit and page.columns[0].name == "late_min"
-    at = [c.name for c in page.columns].index("rain_mm")
-    rain = [float(row[at].text) for row in page.rows]
+    page = row_page(desk, View(sorts=(("rain_mm", True),)))
+    assert page.total == desk.rows.n_lit and page.heads[0].column.name == "late_min"
+    at = [h.column.name for h in page.heads].index("rain_mm")
+    rain = [float(line.cells[at].text) for line in page.lines]
     assert rain == sorted(rain, reverse=True) and min(rain) > 2
-    last = row_page(desk, "", descending=False, page=10_000)
-    assert last.page == last.pages
+    last = row_page(desk, View(page=10_000))
+    assert last.view.page == last.pages
     for query in ("?page=x", "?page=-1", "?page=99999999999999", "?sort=moon", "?page=²"):
         assert client.get(url(step, "rows") + query).status_code == 200
 

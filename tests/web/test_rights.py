@@ -53,6 +53,7 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         "step": step.pk,
         "slot": "bins",
         "position": 0,
+        "other": step.pk,
         "tale": tale.pk,
         "stop": stop.pk,
         "link": link.pk,

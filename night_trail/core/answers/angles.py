@@ -5,13 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import msgspec
-import numpy as np
 
 from night_trail.core.answers.basis import Basis, Grouping
-from night_trail.core.answers.histogram import HistogramAnswer, histogram
+from night_trail.core.answers.histogram import HistogramAnswer, histogram, neighbours
 from night_trail.core.question import Bins, Spread
 from night_trail.core.rows import Rows
-from night_trail.core.stats.bins import HARD_MOST, next_width
+from night_trail.core.stats.bins import HARD_MOST
 from night_trail.core.table import Column
 
 
@@ -32,11 +31,8 @@ def angles(question: Spread, rows: Rows) -> AnglesAnswer:
     middle = histogram(plain, rows)
     parts = [middle]
     if middle.width and not middle.calendar and middle.question.scale != "log":
-        whole = middle.column.kind == "whole number"
-        span = float(middle.edges[-1] - middle.edges[0])
-        narrow = next_width(next_width(middle.width, whole, up=False), whole, up=False)
-        wide = next_width(next_width(middle.width, whole, up=True), whole, up=True)
-        if span / narrow > HARD_MOST / 4:
+        narrow, wide = neighbours(middle.width, middle.column.kind == "whole number")
+        if float(middle.edges[-1] - middle.edges[0]) / narrow > HARD_MOST / 4:
             narrow = middle.width
         made = [
             histogram(msgspec.structs.replace(plain, bins=Bins(width=w)), rows)
@@ -44,13 +40,3 @@ def angles(question: Spread, rows: Rows) -> AnglesAnswer:
         ]
         parts = sorted([middle, *made], key=lambda part: part.width or 0.0)
     return AnglesAnswer(question, middle.column, middle.basis, middle.grouping, tuple(parts))
-
-
-def peaks(answer: HistogramAnswer) -> int:
-    """Return how many peaks the bars of a single histogram show, steps within chance left out."""
-    from scipy.signal import find_peaks  # noqa: PLC0415  (slow import)
-
-    counts = np.concatenate([[0], answer.groups[0].counts[1:-1], [0]]).astype(float)
-    # a tenth of the highest above its sides, and four standard errors
-    high = counts.max() or 1.0
-    return len(find_peaks(counts, prominence=max(0.1 * high, 4 * np.sqrt(high)))[0])

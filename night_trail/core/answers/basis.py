@@ -176,14 +176,14 @@ def _banded(rows: Rows, across: str, most: int) -> Grouping:
     return Grouping(column, tuple(groups), codes)
 
 
-def basis_of(rows: Rows, column: str, used: int, lit: Bools | None) -> Basis:
-    """Return how many rows a measured column's answer rests on, ``used`` of them."""
+def basis_of(rows: Rows, column: str, used: int, lit: Bools | None, left: int = 0) -> Basis:
+    """Return how many rows an answer rests on: ``used`` of them, ``left`` have no place on its scale."""
     present = rows.present(column)
     return Basis(
         rows=rows.n,
         used=used,
         missing=rows.n - present,
-        groupless=present - used,
+        groupless=present - used - left,
         lit=None if lit is None else int(np.count_nonzero(lit)),
         table_rows=rows.table.height,
     )

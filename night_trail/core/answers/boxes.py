@@ -125,7 +125,7 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     return BoxesAnswer(
         question=question,
         column=column,
-        basis=basis_of(rows, question.column, len(at), cells.lit),
+        basis=basis_of(rows, question.column, len(at), cells.lit, left),
         grouping=groups,
         boxes=tuple(found),
         low=low,

@@ -25,11 +25,13 @@ from night_trail.core.question import Spread
 from night_trail.core.rows import Measured, Rows
 from night_trail.core.stats import bins as binning
 from night_trail.core.stats.quantiles import Summary, box, middle_of_part, quantiles, summary
-from night_trail.core.stats.shape import heaping, humps
+from night_trail.core.stats.shape import heaping, humps, peaks, resolution
 from night_trail.core.table import Column, Floats, Ints
 
 MOST_PANELS = 8
 LOG_BINS = 30
+LEAST_JUDGED, LEAST_BINS = 200, 8
+"""Fewer rows or bins than these show no shape that could depend on the width."""
 
 
 @dataclass(frozen=True)
@@ -71,6 +73,7 @@ class HistogramAnswer:
     humps: tuple[float, ...]
     not_positive: int = 0
     hues: tuple[int, ...] = ()
+    peaks: tuple[int, ...] = ()
 
     @property
     def below(self) -> int:
@@ -125,13 +128,13 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
     return HistogramAnswer(
         question=question,
         column=column,
-        basis=basis_of(rows, question.column, len(at), lit),
+        basis=basis_of(rows, question.column, len(at), lit, left),
         grouping=groups,
         edges=edges,
         groups=tuple(_counted(member, edges) for member in members_of(found, len(groups.groups))),
         width=width,
         calendar=calendar,
-        even=len(spans) < 2 or bool(np.ptp(spans) <= 1e-6 * spans[0]),
+        even=question.scale == "log" or len(spans) < 2 or bool(np.ptp(spans) <= 1e-6 * spans[0]),
         overall=overall,
         lit_middle=None if running is None else middle_of_part(at, running),
         rest_middle=None if running is None else middle_of_part(at, np.arange(1, len(at) + 1) - running),
@@ -140,6 +143,7 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
         else (),
         not_positive=left,
         hues=hues(rows, groups),
+        peaks=_peaks(column, at, edges, width) if question.across is None and column.kind.numeric else (),
     )
 
 
@@ -155,6 +159,26 @@ def _humps(column: Column, at: Floats, rows: Rows) -> tuple[float, ...]:
 
     # neither bins nor lantern move a hump, only the filter does
     return found() if rows.only else rows.table.outline(column.name, found)
+
+
+def neighbours(width: float, whole: bool) -> tuple[float, float]:
+    """Return a width of about two fifths and one of about two and a half times."""
+    narrow = binning.next_width(binning.next_width(width, whole, up=False), whole, up=False)
+    return narrow, binning.next_width(binning.next_width(width, whole, up=True), whole, up=True)
+
+
+def _peaks(column: Column, at: Floats, edges: Floats, width: float | None) -> tuple[int, ...]:
+    """Return how many peaks there are at a narrower width, at this one and at a wider one."""
+    if width is None or len(at) < LEAST_JUDGED or len(edges) < LEAST_BINS:
+        return ()
+    narrow, wide = neighbours(width, column.kind == "whole number")
+    found = []
+    for w in (narrow, width, wide):
+        if (edges[-1] - edges[0]) / w > binning.HARD_MOST / 4:
+            return ()
+        cut = binning.cuts(at, binning.even_edges(float(edges[0]), float(edges[-1]) - w / 2, w))
+        found.append(peaks(np.diff(cut)[1:-1]))
+    return tuple(found)
 
 
 def _counted(member: Member, edges: Floats) -> HistogramGroup:
@@ -198,10 +222,21 @@ def _edges(
         width = stretch * (1 + 1e-9) / asked.count
         edges = np.asarray(start + np.arange(asked.count + 1) * width, dtype=np.float64)
         return edges, float(width), None
-    width = asked.width or binning.default_width(len(at), overall.q1, overall.q3, low, high, whole)
+    width = asked.width or _default_width(at, overall, low, high, whole)
     start = asked.start or 0.0
     _refuse_too_many(binning.bin_count(low, high, width, start), f"bins of {width:g}")
     return binning.even_edges(low, high, width, start), width, None
+
+
+def _default_width(at: Floats, overall: Summary, low: float, high: float, whole: bool) -> float:
+    """Return a width that fits: a multiple of the step values are recorded in, so that bins are even."""
+    width = binning.default_width(len(at), overall.q1, overall.q3, low, high, whole)
+    step = resolution(at)
+    for _ in range(3):
+        if not step or abs(width / step - round(width / step)) < 1e-6:
+            return width
+        width = binning.next_width(width, whole, up=True)
+    return width
 
 
 def _refuse_too_many(count: int, what: str) -> None:

@@ -56,9 +56,10 @@ def said(question: Spread, table: Table, answer: Any = None) -> Sentence:
             addable.append(Part("by share", "height"))
     elif question.across and question.shape in ("boxes", "letters"):
         parts += [Part(", "), Part(ORDER_WORDS["boxes", question.order], "order")]
-        if question.across and question.side != "panels":
+    if question.shape == "histogram" and question.across:
+        if question.side != "panels":
             parts += [Part(", "), Part(SIDE_WORDS[question.side], "side")]
-        elif question.across:
+        else:
             addable.append(Part("how the groups stand", "side"))
     if question.scale == "log":
         parts += [Part(" "), Part("on a log scale", "scale")]
@@ -118,6 +119,8 @@ def bins_words(bins: Bins, column: Column, answer: Any = None) -> str:
     if isinstance(answer, HistogramAnswer) and answer.basis.used:
         if answer.calendar:
             return f"bins of a {answer.calendar}"
+        if answer.question.scale == "log":
+            return f"{len(answer.edges) - 1} bins"
         return f"bins of {number(answer.width or 1.0, 6)}{unit_suffix(column.unit)}{origin}"
     return f"bins{origin}" if origin else ""
 

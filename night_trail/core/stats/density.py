@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 
+from night_trail.core.stats.shape import resolution
 from night_trail.core.table import Floats
 
 GRID = 4_096
@@ -63,9 +64,14 @@ def density(
     from scipy.fft import dct, idct  # noqa: PLC0415  (slow import)
 
     span = high - low
-    counts, _ = np.histogram(values, GRID, (low, high))
     different = max(2, 1 + int(np.count_nonzero(np.diff(values))))
-    h = width or bandwidth(counts.astype(np.float64), different, span)
+    if step := resolution(values):
+        # recorded in steps, every tie would be a peak: values are spread evenly over their step
+        values = values + np.random.default_rng(7).uniform(-0.5, 0.5, len(values)) * step
+        values = np.clip(values, low, high)
+        different = len(values)
+    counts, _ = np.histogram(values, GRID, (low, high))
+    h = width or max(bandwidth(counts.astype(np.float64), different, span), step / 2)
     wave = dct(counts / counts.sum()) * np.exp(-(np.arange(GRID) ** 2) * math.pi**2 * (h / span) ** 2 / 2)
     heights = np.maximum(idct(wave) * GRID / span, 0.0)
     centres = low + (np.arange(GRID) + 0.5) * span / GRID

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.table import Floats
+from night_trail.core.table import Floats, Ints
 
 SAMPLE = 60_000
 """Rows the dip test looks at; a fixed random part of larger columns."""
@@ -54,8 +54,8 @@ def humps(values: Floats, step: float = 0.0) -> tuple[float, ...]:
         return ()
     if max(np.count_nonzero(part == 0), np.count_nonzero(part == np.median(part))) > 0.3 * len(part):
         return ()
-    resolution = step or _resolution(part)
-    part = part + np.random.default_rng(7).uniform(-0.5, 0.5, len(part)) * resolution
+    recorded = step or resolution(part)
+    part = part + np.random.default_rng(7).uniform(-0.5, 0.5, len(part)) * recorded
     counts, edges = np.histogram(part, bins=256)
     q1, q3 = np.quantile(part, (0.25, 0.75))
     # bandwidth after Silverman (1986)
@@ -79,7 +79,7 @@ def _few(values: Floats) -> Floats:
     return values[:: max(1, len(values) // 2_000)]
 
 
-def _resolution(values: Floats) -> float:
+def resolution(values: Floats) -> float:
     """Return the decimal step values are recorded in, 0 where they share none."""
     for places in range(4):
         if np.allclose(_few(values), np.round(_few(values), places), atol=1e-9):
@@ -117,3 +117,13 @@ def heaping(values: Floats) -> Heaping | None:
 def zeros(values: Floats) -> float:
     """Return the share of values that are exactly 0."""
     return float(np.count_nonzero(values == 0)) / len(values) if len(values) else 0.0
+
+
+def peaks(counts: Ints) -> int:
+    """Return how many peaks the counts of neighbouring bins show, steps within chance left out."""
+    from scipy.signal import find_peaks  # noqa: PLC0415  (slow import)
+
+    tall = np.concatenate([[0], counts, [0]]).astype(float)
+    high = tall.max() or 1.0
+    # a tenth of the highest above its sides, and four standard errors
+    return len(find_peaks(tall, prominence=max(0.1 * high, 4 * np.sqrt(high)))[0])

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from night_trail.core.answers.angles import AnglesAnswer, peaks
+from night_trail.core.answers.angles import AnglesAnswer
 from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.basis import Basis
 from night_trail.core.answers.boxes import Box, BoxesAnswer
@@ -14,6 +14,7 @@ from night_trail.core.answers.curves import CurvesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.spread import SpreadAnswer
 from night_trail.core.answers.strip import StripAnswer
+from night_trail.core.stats.shape import peaks
 from night_trail.core.table import YEAR, Table
 from night_trail.core.words.curves import curve_words, scale_cautions, strip_words
 from night_trail.core.words.numbers import bare, counted, listed, number, percent, stretch, value
@@ -51,7 +52,7 @@ def _angles(answer: AnglesAnswer, table: Table) -> Words:
     """Say whether the shape holds whichever width is chosen."""
     middle = answer.parts[len(answer.parts) // 2]
     first = _histogram(middle, table)
-    found = [peaks(part) for part in answer.parts]
+    found = [peaks(part.groups[0].counts[1:-1]) for part in answer.parts]
     if len(answer.parts) > 1:
         if len(set(found)) == 1:
             more = " The shape is the same at all three widths."
@@ -190,7 +191,7 @@ def _histogram_cautions(answer: HistogramAnswer, table: Table) -> list[str]:
         cautions.append(
             f"The bins are uneven ({plural} differ in length); “by density” makes their heights comparable."
         )
-    cautions += _bin_cautions(answer, overall.n, table)
+    cautions += _bin_cautions(answer, overall.n, table) or _angle_caution(answer)
     cautions += scale_cautions(answer.not_positive, table)
     if answer.question.side == "own":
         text = "Each panel has its own scale: heights do not compare from panel to panel."
@@ -219,6 +220,16 @@ def _bin_cautions(answer: HistogramAnswer, n: int, table: Table) -> list[str]:
         text = f"{bins:,} bins for {table.rows_in_words(n)}: much of the shape is chance."
         return [Caution(text, "bins that fit", turn="slot", slot="bins", value={})]
     return []
+
+
+def _angle_caution(answer: HistogramAnswer) -> list[str]:
+    """Say where narrower or wider bins would show another number of peaks."""
+    if len(set(answer.peaks)) < 2:
+        return []
+    narrow, here, wide = answer.peaks
+    other, which = (narrow, "narrower") if narrow != here else (wide, "wider")
+    text = f"The shape depends on the width: {which} bins show {counted(other, 'peak')}, these {here}."
+    return [Caution(text, "three bin widths", turn="slot", slot="angles", value="yes")]
 
 
 def _tails(

@@ -13,14 +13,18 @@ from django.http import (
     JsonResponse,
     StreamingHttpResponse,
 )
-from django.shortcuts import render
-from django.views.decorators.http import require_GET
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+from django_htmx.http import push_url
 from msgspec.structs import replace
 
 from night_trail.core.conditions import Condition, check
 from night_trail.core.figures import Figures, figures_of
+from night_trail.core.likeness import like_row, this_row
 from night_trail.core.question import decode, key
 from night_trail.core.slots import sentence
+from night_trail.core.turns import Light
 from night_trail.core.words.numbers import number
 from night_trail.draw import BESIDE, MAIN, Size, touched
 from night_trail.draw.png import png
@@ -28,9 +32,10 @@ from night_trail.people.context import theme
 from night_trail.tables.cells import neutral
 from night_trail.trails.choices import choices
 from night_trail.trails.models import Step
-from night_trail.trails.page import own_step
+from night_trail.trails.page import desk_response, own_step
 from night_trail.trails.pictures import Desk, size_from
-from night_trail.trails.rowlist import csv_pieces, row_page
+from night_trail.trails.rowlist import View, csv_pieces, row_page, spoken_of
+from night_trail.trails.services import take_turn
 
 HOVER = Size(360, 220, "beside")
 
@@ -44,7 +49,7 @@ def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse
     """List the choices for a slot of the sentence."""
     found = own_step(request, trail, step)
     desk = _desk(found)
-    if slot == "more" and desk.scene.main is not None:
+    if slot == "else" and desk.scene.main is not None:
         addable = sentence(desk.scene.main, desk.table, desk.answer(desk.scene.main)).addable
         return render(request, "trails/_more.html", {"step": found, "addable": addable})
     context = {
@@ -117,16 +122,30 @@ def _file_name(step: Step) -> str:
 def rows(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Show a page of the rows behind the scene."""
     found = own_step(request, trail, step)
-    number = request.GET.get("page", "1")
-    page = row_page(
-        _desk(found),
-        request.GET.get("sort", ""),
-        request.GET.get("down") == "1",
-        int(number) if number.isascii() and number.isdigit() and len(number) < 10 else 1,
-    )
+    desk = _desk(found)
+    page = row_page(desk, View.of(request.GET, desk))
     return render(
         request, "trails/_rows.html", {"step": found, "page": page, "table": found.trail.version.table}
     )
+
+
+@require_POST
+def row(request: HttpRequest, trail: int, step: int) -> HttpResponse:
+    """Light one row, or the rows like it."""
+    found = own_step(request, trail, step)
+    desk = _desk(found)
+    text = request.POST.get("at", "")
+    at = int(text) if text.isascii() and text.isdigit() and len(text) < 12 else -1
+    if request.POST.get("as") == "like":
+        names = spoken_of(desk) or [c.name for c in desk.table.columns]
+        condition = like_row(desk.table, names, at)
+    else:
+        condition = this_row(desk.table, at)
+    after = take_turn(found, Light(condition))
+    address = reverse("trails:step", args=[trail, after.pk])
+    if not request.htmx:
+        return redirect(address)
+    return push_url(desk_response(request, after), address)
 
 
 @require_GET

@@ -241,7 +241,9 @@ document.addEventListener("click", (event) => {
 
 // ---- rows ----
 function showDrawer(part = "rows") {
-  htmx.ajax("GET", `${desk().dataset.step}${part}/`, { source: "#drawer", target: "#drawer", swap: "innerHTML" });
+  // how the rows were looked at stays when others come
+  const query = part === "rows" ? $("#drawer [data-query]")?.dataset.query ?? "" : "";
+  htmx.ajax("GET", `${desk().dataset.step}${part}/?${query.replace(/&?page=\d+/, "")}`, { source: "#drawer", target: "#drawer", swap: "innerHTML" });
 }
 document.addEventListener("click", (event) => {
   if (event.target.closest?.("[data-close-drawer]")) closeDrawer();
