@@ -308,7 +308,8 @@ def _inside(loop: Loop, table: Table) -> Bools:
     px, py = x[near], y[near]
     inside = np.zeros(len(near), dtype=np.bool_)
     for (x1, y1), (x2, y2) in zip(corners, np.roll(corners, -1, axis=0), strict=True):
-        if y1 != y2:
+        # a side that is as good as level is crossed by nothing
+        if abs(y2 - y1) > 1e-300:
             inside ^= ((y1 > py) != (y2 > py)) & (px < (x2 - x1) * (py - y1) / (y2 - y1) + x1)
     found = np.zeros(table.height, dtype=np.bool_)
     found[near] = inside

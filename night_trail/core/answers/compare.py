@@ -22,7 +22,7 @@ from night_trail.core.answers.measures import (
     plain_figures,
 )
 from night_trail.core.answers.spread import makes_groups, natural_order
-from night_trail.core.conditions import AllOf, Condition, columns_of, mask
+from night_trail.core.conditions import AllOf, AnyOf, Condition, columns_of, mask
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Baseline, Compare, CompareShape, Measure
@@ -212,10 +212,9 @@ def check(question: Compare, table: Table) -> None:
 
 def _check_baseline(question: Compare, baseline: Baseline, table: Table) -> None:
     if baseline.column is not None:
-        planned = replace_measure(question.measure, baseline.column)
-        check_measure(planned, table)
         if baseline.column == question.measure.column or question.measure.aggregate in ("count", "share"):
             raise BadQuestion("A plan is another column of the same kind", "baseline", "Choose another.")
+        check_measure(replace_measure(question.measure, baseline.column), table)
     if baseline.where is not None:
         check_condition(baseline.where, table)
 
@@ -231,8 +230,10 @@ def compare(question: Compare, rows: Rows) -> CompareAnswer:
     most = MOST_BARS if question.keep is None else question.keep + 1
     if question.keep is None and question.shape in ("ring", "strip"):
         most = MOST_PARTS
-    found = grouping(rows, question.across, most)
-    made, cells, got, whole, carried = figures_of_groups(measure, rows, found, (question.across, most))
+    found = grouping(_all_compared(question, rows), question.across, most)
+    made, cells, got, whole, carried = figures_of_groups(
+        measure, rows, found, (question.across, most, question.baseline and question.baseline.where)
+    )
     made = _with_base(question, rows, found, made, whole)
     if question.order == "value":
         made.sort(key=lambda g: (g.others > 0, -_sorted_by(question, g), g.position))
@@ -251,6 +252,13 @@ def compare(question: Compare, rows: Rows) -> CompareAnswer:
         carried=carried,
     )
     return replace(answer, overall_base=_overall_base(question, rows, found, whole, made))
+
+
+def _all_compared(question: Compare, rows: Rows) -> Rows:
+    """Return the rows that make the groups: those kept, and those of an earlier period beside them."""
+    if question.baseline is None or question.baseline.where is None or not rows.only:
+        return rows
+    return Rows(rows.table, (AnyOf((AllOf(rows.only), AllOf(_base_parts(question.baseline, rows)))),))
 
 
 def _sorted_by(question: Compare, group: Group) -> float:
@@ -363,10 +371,14 @@ def _base_measure(question: Compare, rows: Rows) -> tuple[Measure, Bools | None]
     if baseline.column is not None:
         return replace_measure(question.measure, baseline.column), rows.kept
     assert baseline.where is not None  # noqa: S101  (groups need no other rows)
+    return question.measure, mask(AllOf(_base_parts(baseline, rows)), rows.table)
+
+
+def _base_parts(baseline: Baseline, rows: Rows) -> tuple[Condition, ...]:
+    assert baseline.where is not None  # noqa: S101  (asked only of other rows)
     named = set(columns_of(baseline.where))
     # other conditions hold for the earlier rows too, those on the same column do not
-    parts = [c for c in rows.only if not named & set(columns_of(c))]
-    return question.measure, mask(AllOf((*parts, baseline.where)), rows.table)
+    return (*(c for c in rows.only if not named & set(columns_of(c))), baseline.where)
 
 
 def _carried(measure: Measure, cells: Cells, n_groups: int) -> tuple[Carried, ...]:
