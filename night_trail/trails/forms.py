@@ -60,7 +60,12 @@ def condition_from(post: QueryDict, column: Column) -> Condition:
     if column.kind.temporal and (count := _number(post, "recent")) is not None:
         return decode(
             json.dumps(
-                {"type": "recent", "column": column.name, "count": count, "unit": post.get("unit", "")}
+                {
+                    "type": "recent",
+                    "column": column.name,
+                    "count": int(count) if count == int(count) else count,
+                    "unit": post.get("unit", ""),
+                }
             ),
             Condition,
             "condition",

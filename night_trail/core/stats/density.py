@@ -72,7 +72,7 @@ def density(
         different = len(values)
     counts, _ = np.histogram(values, GRID, (low, high))
     # no narrower than the places that are returned lie apart, or a peak could fall between them
-    h = width or max(bandwidth(counts.astype(np.float64), different, span), step / 2, span / SHOWN)
+    h = width or max(bandwidth(counts.astype(np.float64), different, span), step / 2, 1.5 * span / SHOWN)
     wave = dct(counts / counts.sum()) * np.exp(-(np.arange(GRID) ** 2) * math.pi**2 * (h / span) ** 2 / 2)
     heights = np.maximum(idct(wave) * GRID / span, 0.0)
     centres = low + (np.arange(GRID) + 0.5) * span / GRID
