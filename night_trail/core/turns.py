@@ -272,8 +272,9 @@ def _narrowed(scene: Scene, change: Any, table: Table) -> tuple[Scene, str]:
             return replace(scene, only=only, within=within), f"no longer only {in_words(gone, table)}"
         case Reword(position, words):
             _must_hold(scene.only, position, "condition")
-            new = tuple(c for c in parts_from_words(words, table) if c not in scene.only)
             gone = scene.only[position]
+            others = scene.only[:position] + scene.only[position + 1 :]
+            new = tuple(c for c in parts_from_words(words, table) if c not in others)
             only = scene.only[:position] + new + scene.only[position + 1 :]
             within = tuple(level for level in scene.within if level.rows != gone or gone in new)
             return replace(scene, only=only, within=within), f"only {said_in_short(words)}"

@@ -32,7 +32,13 @@ def until(page: Page, holds: str) -> None:
 
 def choose(page: Page, slot: str, text: str) -> None:
     """Open a slot of the sentence and click a choice."""
-    page.locator(f"[data-slot={slot}]").first.click()
+    word = page.locator(f"#sentence [data-slot={slot}]")
+    if word.count():
+        word.first.click()
+    else:
+        # what is not said yet is behind the quiet plus
+        page.locator("#sentence [data-slot=else]").click()
+        page.locator(f"#popover [data-slot={slot}]").click()
     page.locator("#popover").get_by_role("button", name=re.compile(f"^{re.escape(text)}")).click()
     expect(page.locator("#popover")).to_be_hidden()
 
