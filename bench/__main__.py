@@ -125,6 +125,36 @@ def turns(table_pk: int, csv: Path) -> list[Row]:
             scripts.points,
         ),
         (
+            "an average across two categories",
+            [See(Compare(Measure("mean", "late_min"), g, "bars", also="festival")) for g in groups[:2]],
+            None,
+        ),
+        (
+            "three measures across groups, as a table",
+            [
+                See(
+                    Compare(
+                        Measure("mean", "late_min"),
+                        g,
+                        "table",
+                        more=(Measure("count"), Measure("sum", "boardings")),
+                    )
+                )
+                for g in groups
+            ],
+            None,
+        ),
+        (
+            "a point for each line",
+            [See(Relate("late_min", x, each="line")) for x in ("rain_mm", "boardings")],
+            None,
+        ),
+        (
+            "a running share across groups",
+            [See(Spread("late_min", g, "running")) for g in groups],
+            None,
+        ),
+        (
             "histogram of the rows a filter keeps",
             [OnlyWords(f"district is {d}") for d in ("Quayside", "Foundry", "Hillfoot")],
             None,
@@ -164,10 +194,10 @@ def turns(table_pk: int, csv: Path) -> list[Row]:
          "250 ms", "")
     )  # fmt: skip
     from night_trail.trails.pictures import Desk
-    from night_trail.trails.rowlist import row_page
+    from night_trail.trails.rowlist import View, row_page
 
     desk = Desk(table.latest, start.scene_value())
-    page = timed(lambda: row_page(desk, "late_min", True, 1))
+    page = timed(lambda: row_page(desk, View(sorts=(("late_min", True),))))
     rows.append(("rows: first page of a million, sorted", ms(page), "", ""))
     return rows
 

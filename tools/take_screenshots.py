@@ -126,6 +126,9 @@ def looking(page: Page, base: str) -> None:
     for words, name in (
         ("average late_min by line only where rain_mm above 2", "compare"),
         ("late_min vs rain_mm with a curve", "relate"),
+        ("late_min vs boardings for each line coloured by depot", "each-line"),
+        ("average late_min and the sum of boardings and the number of trips by line as a table", "table"),
+        ("how do the numbers move together", "together"),
     ):
         table(page, base, "night_buses")
         page.get_by_role("button", name="Start a trail", exact=True).click()

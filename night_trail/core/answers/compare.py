@@ -268,14 +268,19 @@ def _sorted_by(question: Compare, group: Group) -> float:
 
 
 def figures_of_groups(
-    measure: Measure, rows: Rows, found: Grouping, key: tuple[object, ...]
+    measure: Measure, rows: Rows, found: Grouping, key: tuple[object, ...], given: Cells | None = None
 ) -> tuple[list[Group], Cells, MeasureFigures, float, tuple[Carried, ...]]:
-    """Return each group's figure and that of all, remembered under a key that names the grouping."""
+    """Return each group's figure and that of all, remembered under a key that names the grouping.
+
+    ``given`` are the cells where they are at hand already, with these groups' codes.
+    """
     assert found.codes is not None  # noqa: S101  (grouped by a column)
     codes = found.codes
     column = None if measure.column is None else rows.table.column(measure.column)
     n_groups = len(found.groups)
-    cells = rows.remember(("compared", measure, key), lambda: cells_of(measure, rows, codes, rows.kept))
+    cells = given or rows.remember(
+        ("compared", measure, key), lambda: cells_of(measure, rows, codes, rows.kept)
+    )
     # what does not depend on the lantern is computed once for a filter
     got, whole, carried = rows.remember(
         ("figures", measure, key), lambda: _unlit(measure, cells, n_groups, is_share(measure, column))

@@ -65,8 +65,11 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
     key = (question.across, question.also, most, grid)
     made, cells, _, whole, _ = figures_of_groups(measure, rows, both, key)
     # a row counts in a lane's figure only where it has both groups, so that parts sum to wholes
-    lanes, *_ = figures_of_groups(measure, rows, _margin(both, len(second.groups), 0), (*key, "lanes"))
-    series, *_ = figures_of_groups(measure, rows, _margin(both, len(second.groups), 1), (*key, "series"))
+    wide = max(len(second.groups), 1)
+    by_lane = replace(cells, codes=cells.codes // wide)
+    by_series = replace(cells, codes=cells.codes % wide)
+    lanes, *_ = figures_of_groups(measure, rows, _margin(both, wide, 0), (*key, "lanes"), by_lane)
+    series, *_ = figures_of_groups(measure, rows, _margin(both, wide, 1), (*key, "series"), by_series)
     lanes = [_named(g, first) for g in lanes]
     series = [_named(g, second) for g in series]
     if question.order == "value":
@@ -105,13 +108,10 @@ def _crossed(first: Grouping, second: Grouping) -> Grouping:
 
 
 def _margin(both: Grouping, width: int, which: int) -> Grouping:
-    """Return the groups of one category, of the rows that have both."""
-    assert both.codes is not None  # noqa: S101  (grouped by columns)
-    width = max(width, 1)
+    """Return the groups of one category; the codes stay those of the pairs."""
     length = len(both.groups) // width
-    codes = np.where(both.codes >= 0, both.codes // width if which == 0 else both.codes % width, -1)
     groups = both.groups[::width] if which == 0 else both.groups[:width]
-    return Grouping(both.column, tuple(groups[: length if which == 0 else width]), codes.astype(np.int32))
+    return Grouping(both.column, tuple(groups[: length if which == 0 else width]), both.codes)
 
 
 def _named(group: Group, found: Grouping) -> Group:

@@ -17,8 +17,10 @@ from night_trail.core.answers.axes import (
     plain_axis,
 )
 from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, grouping, hues
+from night_trail.core.answers.cloud import Cloud, cloud_of, figures_of, sums, zoomed
 from night_trail.core.answers.layers import CELLS_X, CELLS_Y, MOST_POINTS, Cell, Panel, Points, layers
 from night_trail.core.answers.spread import makes_groups
+from night_trail.core.answers.turning import Turning, turning_of
 from night_trail.core.conditions import AllOf, Condition, OneOf, between
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Relate
@@ -31,19 +33,7 @@ T = TypeVar("T")
 MOST_COLOURS = 7
 MOST_PANELS = 6
 MOST_NAMED = 250
-LEAST_IN_GROUP = 10
-GROUPS_TRIED = 12
-LOSS = 0.5
 REPEATED = 0.3
-
-
-@dataclass(frozen=True)
-class Turning:
-    """A category within whose groups the relation turns around or loses more than half."""
-
-    column: str
-    overall: float
-    within: float
 
 
 @dataclass(frozen=True)
@@ -163,38 +153,14 @@ def check(question: Relate, table: Table) -> None:
             raise BadQuestion("A log scale begins above 0", "window", "Zoom out again.")
 
 
-@dataclass(frozen=True)
-class _Cloud:
-    """Places of rows or groups, before they are drawn; ``at`` are positions of rows, or of groups."""
-
-    x: Floats
-    y: Floats
-    at: Ints
-    not_positive: int = 0
-    outside: int = 0
-    left: int = 0
-    names: tuple[str, ...] = ()
-    n: Ints | None = None
-
-    def only(self, where: Bools) -> _Cloud:
-        names = tuple(n for n, kept in zip(self.names, where, strict=True) if kept) if self.names else ()
-        n = None if self.n is None else self.n[where]
-        return replace(self, x=self.x[where], y=self.y[where], at=self.at[where], names=names, n=n)
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes it holds."""
-        return self.x.nbytes + self.y.nbytes + self.at.nbytes
-
-
 def relate(question: Relate, rows: Rows) -> RelateAnswer:
     """Return where the rows, or groups of them, lie between two columns."""
     table = rows.table
     column, against = table.column(question.column), table.column(question.against)
     base = ("cloud", question.column, question.against, question.each, question.log_x, question.log_y)
-    whole = rows.remember(base, lambda: _cloud(question, rows))
-    cloud = _zoomed(whole, question) if question.window is not None else whole
-    drawn = (*base, question.window, question.scale)
+    whole = rows.remember(base, lambda: cloud_of(question, rows))
+    cloud = zoomed(whole, question) if question.window is not None else whole
+    drawn = (*base, question.window, question.scale, question.panels is not None)
     x_axis, y_axis, place = rows.remember(("cells", drawn), lambda: _placed(question, rows, cloud))
     coloured = grouping(rows, question.coloured, MOST_COLOURS + 1) if question.coloured else ALL_ROWS
     panelled = grouping(rows, question.panels, MOST_PANELS + 1) if question.panels else ALL_ROWS
@@ -230,7 +196,7 @@ def relate(question: Relate, rows: Rows) -> RelateAnswer:
         not_positive=cloud.not_positive,
         outside=cloud.outside,
         jitter=_jitter(question, column, against, cloud) if not any(p.cells for p in panels) else (0.0, 0.0),
-        summed=(_sums(column), _sums(against)),
+        summed=(sums(column), sums(against)),
     )
 
 
@@ -243,7 +209,7 @@ class _Ways:
     coloured: Grouping
     panelled: Grouping
 
-    def codes(self, found: Grouping, cloud: _Cloud) -> Ints:
+    def codes(self, found: Grouping, cloud: Cloud) -> Ints:
         """Return each place's group; a group of rows belongs where most of them do."""
         if found.codes is None:
             return np.full(len(cloud.x), -1, dtype=np.int64)
@@ -251,7 +217,7 @@ class _Ways:
             return found.codes[cloud.at].astype(np.int64)
         return self._most(found, cloud)
 
-    def _most(self, found: Grouping, cloud: _Cloud) -> Ints:
+    def _most(self, found: Grouping, cloud: Cloud) -> Ints:
         assert self.question.each is not None and found.codes is not None  # noqa: S101
         coded = self.rows.table.coded(self.question.each)
         k = len(found.groups)
@@ -263,7 +229,7 @@ class _Ways:
         most = np.where(counts.sum(axis=1) > 0, counts.argmax(axis=1), -1)
         return np.asarray(most[cloud.at], dtype=np.int64)
 
-    def lit(self, cloud: _Cloud) -> tuple[Bools | None, Ints | None]:
+    def lit(self, cloud: Cloud) -> tuple[Bools | None, Ints | None]:
         """Return which places are lit; of groups also how many of their rows."""
         if self.rows.lit is None:
             return None, None
@@ -274,7 +240,7 @@ class _Ways:
         counts = np.bincount(codes, minlength=len(coded.labels))[cloud.at]
         return counts > 0, np.asarray(counts, dtype=np.int64)
 
-    def sizes(self, cloud: _Cloud, chosen: Ints) -> Floats | None:
+    def sizes(self, cloud: Cloud, chosen: Ints) -> Floats | None:
         """Return sizes between 0 and 1; places without a value above 0 have 0."""
         if self.question.sized is None:
             return None
@@ -282,7 +248,7 @@ class _Ways:
         if self.question.each is None:
             values = on_axis(self.rows.table.series(column.name))[cloud.at]
         else:
-            values = _of_groups(column, self.rows, self.question.each)[cloud.at]
+            values = figures_of(column, self.rows, self.question.each)[cloud.at]
         values = np.where(np.isnan(values) | (values < 0), 0.0, values)
         top = float(values.max()) if len(values) else 0.0
         return np.asarray(values[chosen] / top if top > 0 else values[chosen])
@@ -293,7 +259,7 @@ class _Drawing:
     """What all panels share: places, the cells they lie in, axes; ``key`` is what to remember under."""
 
     ways: _Ways
-    cloud: _Cloud
+    cloud: Cloud
     place: Ints
     lit: Bools | None
     n_lit: Ints | None
@@ -316,7 +282,7 @@ class _Drawing:
             made.append(self._panel(part, np.flatnonzero(here), position, group.label, strength, None))
         return made
 
-    def _strength_of(self, part: _Cloud, position: int) -> relation.Correlation | None:
+    def _strength_of(self, part: Cloud, position: int) -> relation.Correlation | None:
         return self._remember("panel", position, lambda: (_strength(part, *self.axes),))[0]
 
     def _remember(self, what: str, position: int, make: Callable[[], T]) -> T:
@@ -326,7 +292,7 @@ class _Drawing:
 
     def _panel(
         self,
-        part: _Cloud,
+        part: Cloud,
         at: Ints,
         position: int,
         label: str,
@@ -363,7 +329,7 @@ class _Drawing:
         )
 
 
-def _names(rows: Rows, part: _Cloud, chosen: Ints) -> tuple[str, ...]:
+def _names(rows: Rows, part: Cloud, chosen: Ints) -> tuple[str, ...]:
     """Return names of the points: of groups always, of rows where few enough are drawn to be told apart."""
     if part.names:
         return tuple(part.names[i] for i in chosen)
@@ -383,15 +349,15 @@ class _Summary:
     turning: Turning | None
 
 
-def _strength(cloud: _Cloud, x_axis: Axis, y_axis: Axis) -> relation.Correlation | None:
+def _strength(cloud: Cloud, x_axis: Axis, y_axis: Axis) -> relation.Correlation | None:
     return relation.correlation(x_axis.straight(cloud.x), y_axis.straight(cloud.y))
 
 
-def _summary(rows: Rows, cloud: _Cloud, question: Relate, x_axis: Axis, y_axis: Axis) -> _Summary:
+def _summary(rows: Rows, cloud: Cloud, question: Relate, x_axis: Axis, y_axis: Axis) -> _Summary:
     x, y = x_axis.straight(cloud.x), y_axis.straight(cloud.y)
     correlation, line = relation.correlation(x, y), relation.least_squares(x, y)
     # what holds within groups is looked at row by row
-    turning = None if question.each else _turning(rows, x, y, cloud.at, correlation, line)
+    turning = None if question.each else turning_of(rows, x, y, cloud.at, correlation, line)
     return _Summary(correlation, line, turning)
 
 
@@ -402,7 +368,7 @@ class _Fitted:
 
 
 def _fitted(
-    question: Relate, part: _Cloud, x_axis: Axis, y_axis: Axis, known: relation.Line | None
+    question: Relate, part: Cloud, x_axis: Axis, y_axis: Axis, known: relation.Line | None
 ) -> _Fitted:
     x, y = x_axis.straight(part.x), y_axis.straight(part.y)
     match question.fit:
@@ -427,72 +393,7 @@ def _bent(line: relation.Line | None, x_axis: Axis, y_axis: Axis) -> relation.Li
     return replace(line, x=x_axis.bent(x), y=y_axis.bent(y), low=low, high=high)
 
 
-def _cloud(question: Relate, rows: Rows) -> _Cloud:
-    if question.each is not None:
-        return _positive(_of_each(question, rows), question, question.each)
-    x, y = (on_axis(rows.table.series(n)) for n in (question.against, question.column))
-    both = ~(np.isnan(x) | np.isnan(y))
-    if rows.kept is not None:
-        both &= rows.kept
-    at = np.flatnonzero(both)
-    cloud = _Cloud(x[at], y[at], at, left=rows.n - len(at))
-    return _positive(cloud, question, None)
-
-
-def _positive(cloud: _Cloud, question: Relate, each: str | None) -> _Cloud:
-    """Leave out what a log scale has no place for, and count it."""
-    if not (question.log_x or question.log_y):
-        return cloud
-    fits = np.ones(len(cloud.x), dtype=np.bool_)
-    if question.log_x:
-        fits &= cloud.x > 0
-    if question.log_y:
-        fits &= cloud.y > 0
-    return replace(cloud.only(fits), not_positive=int(np.count_nonzero(~fits)))
-
-
-def _zoomed(cloud: _Cloud, question: Relate) -> _Cloud:
-    assert question.window is not None  # noqa: S101  (asked only where there is one)
-    x_low, x_high, y_low, y_high = question.window
-    inside = (cloud.x >= x_low) & (cloud.x <= x_high) & (cloud.y >= y_low) & (cloud.y <= y_high)
-    return replace(cloud.only(inside), outside=int(np.count_nonzero(~inside)))
-
-
-def _sums(column: Column) -> bool:
-    return column.kind.numeric and column.additive
-
-
-def _of_groups(column: Column, rows: Rows, each: str) -> Floats:
-    """Return a figure of a column for every label of another: the sum of what adds up, else the average."""
-    coded = rows.table.coded(each)
-    values = on_axis(rows.table.series(column.name))
-    used = (coded.codes >= 0) & ~np.isnan(values)
-    if rows.kept is not None:
-        used &= rows.kept
-    codes, k = coded.codes[used], len(coded.labels)
-    n = np.bincount(codes, minlength=k)
-    # around a middle, so that dates keep their digits
-    middle = float(np.median(values[used])) if len(codes) and not _sums(column) else 0.0
-    sums = np.bincount(codes, weights=values[used] - middle, minlength=k)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        return np.where(n > 0, sums if _sums(column) else middle + sums / n, np.nan)
-
-
-def _of_each(question: Relate, rows: Rows) -> _Cloud:
-    assert question.each is not None  # noqa: S101  (asked only where there is one)
-    table = rows.table
-    coded = table.coded(question.each)
-    kept = coded.codes if rows.kept is None else coded.codes[rows.kept]
-    n = np.bincount(kept[kept >= 0], minlength=len(coded.labels))
-    x, y = (
-        _of_groups(table.column(name), rows, question.each) for name in (question.against, question.column)
-    )
-    at = np.flatnonzero((n > 0) & ~np.isnan(x) & ~np.isnan(y))
-    names = tuple(coded.labels[i] for i in at)
-    return _Cloud(x[at], y[at], at, left=rows.n - int(n[at].sum()), names=names, n=n[at].astype(np.int64))
-
-
-def _placed(question: Relate, rows: Rows, cloud: _Cloud) -> tuple[Axis, Axis, Ints]:
+def _placed(question: Relate, rows: Rows, cloud: Cloud) -> tuple[Axis, Axis, Ints]:
     """Return both axes, and in which cell each place lies."""
     x_axis = _axis(question, rows, cloud.x, 0)
     y_axis = _axis(question, rows, cloud.y, 1)
@@ -502,7 +403,8 @@ def _placed(question: Relate, rows: Rows, cloud: _Cloud) -> tuple[Axis, Axis, In
 
 def _axis(question: Relate, rows: Rows, values: Floats, which: int) -> Axis:
     column = rows.table.column((question.against, question.column)[which])
-    cells = (CELLS_X, CELLS_Y)[which]
+    # many small panels show coarser cells
+    cells = (CELLS_X, CELLS_Y)[which] // (2 if question.panels else 1)
     log = (question.log_x, question.log_y)[which]
     if question.window is not None:
         low, high = question.window[2 * which], question.window[2 * which + 1]
@@ -521,7 +423,7 @@ def _axis(question: Relate, rows: Rows, values: Floats, which: int) -> Axis:
     return made
 
 
-def _margins(cloud: _Cloud, place: Ints, lit: Bools | None, x_axis: Axis, y_axis: Axis) -> Margins:
+def _margins(cloud: Cloud, place: Ints, lit: Bools | None, x_axis: Axis, y_axis: Axis) -> Margins:
     high, wide = len(y_axis.edges) - 1, len(x_axis.edges) - 1
     x, y = place // high, place % high
     return Margins(
@@ -532,7 +434,7 @@ def _margins(cloud: _Cloud, place: Ints, lit: Bools | None, x_axis: Axis, y_axis
     )
 
 
-def _jitter(question: Relate, column: Column, against: Column, cloud: _Cloud) -> tuple[float, float]:
+def _jitter(question: Relate, column: Column, against: Column, cloud: Cloud) -> tuple[float, float]:
     """Return how far points are moved apart where whole numbers make many of them coincide."""
     if question.each is not None or len(cloud.x) < 20:
         return 0.0, 0.0
@@ -541,31 +443,3 @@ def _jitter(question: Relate, column: Column, against: Column, cloud: _Cloud) ->
         return 0.0, 0.0
     x, y = (0.35 if c.kind == Kind.WHOLE else 0.0 for c in (against, column))
     return (0.0 if question.log_x else x), (0.0 if question.log_y else y)
-
-
-def _turning(
-    rows: Rows,
-    x: Floats,
-    y: Floats,
-    at: Ints,
-    strength: relation.Correlation | None,
-    line: relation.Line | None,
-) -> Turning | None:
-    """Look within the groups of plausible categories for a relation that turns or fades (Simpson 1951)."""
-    x, y, at = relation.some_of(x, y, at)
-    if line is None or strength is None or abs(strength.pearson) < 0.1 or len(x) < 5 * LEAST_IN_GROUP:
-        return None
-    able = [
-        c for c in rows.table.columns if c.kind.grouping and 2 <= c.distinct <= 50 and not c.kind.temporal
-    ][:GROUPS_TRIED]
-    worst: Turning | None = None
-    for column in able:
-        codes = rows.table.coded(column.name).codes[at]
-        has = codes >= 0
-        if np.count_nonzero(has) < 0.8 * len(x) or np.bincount(codes[has]).max() < LEAST_IN_GROUP:
-            continue
-        within = relation.within_slope(x[has], y[has], codes[has].astype(np.int64))
-        kept = 0.0 if within is None else within / line.slope
-        if kept < LOSS and (worst is None or kept < worst.within / line.slope):
-            worst = Turning(column.name, line.slope, within or 0.0)
-    return worst
