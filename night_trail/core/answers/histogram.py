@@ -171,7 +171,11 @@ def _peaks(column: Column, at: Floats, edges: Floats, width: float | None) -> tu
     """Return how many peaks there are at a narrower width, at this one and at a wider one."""
     if width is None or len(at) < LEAST_JUDGED or len(edges) < LEAST_BINS:
         return ()
-    narrow, wide = neighbours(width, column.kind == "whole number")
+    whole = column.kind == "whole number"
+    step = resolution(at)
+    narrow, wide = (_even_with(step, w, whole) for w in neighbours(width, whole))
+    if narrow >= width:
+        return ()
     found = []
     for w in (narrow, width, wide):
         if (edges[-1] - edges[0]) / w > binning.HARD_MOST / 4:
@@ -231,7 +235,11 @@ def _edges(
 def _default_width(at: Floats, overall: Summary, low: float, high: float, whole: bool) -> float:
     """Return a width that fits: a multiple of the step values are recorded in, so that bins are even."""
     width = binning.default_width(len(at), overall.q1, overall.q3, low, high, whole)
-    step = resolution(at)
+    return _even_with(resolution(at), width, whole)
+
+
+def _even_with(step: float, width: float, whole: bool) -> float:
+    """Return the width, or the next ones up where it is no multiple of the step values are recorded in."""
     for _ in range(3):
         if not step or abs(width / step - round(width / step)) < 1e-6:
             return width

@@ -198,7 +198,7 @@ def several_words(answer: SeveralAnswer, table: Table) -> Words:
     """Return the words of several measures: whether sorting by one orders the others."""
     first = compare_words(answer.sorting, table)
     headline = first.headline
-    names = [_measure_name(part) for part in answer.parts]
+    names = [_measure_name(part, table) for part in answer.parts]
     for name, agreement in zip(names, answer.agreement, strict=True):
         if agreement is None:
             continue
@@ -223,11 +223,13 @@ def several_words(answer: SeveralAnswer, table: Table) -> Words:
     return Words(headline, tuple(facts), tuple(cautions))
 
 
-def _measure_name(part: CompareAnswer) -> str:
+def _measure_name(part: CompareAnswer, table: Table) -> str:
     measure = part.question.measure
-    what = {"mean": "the average", "quantile": "a quantile", "count": "the number of rows"}.get(
-        measure.aggregate, f"the {measure.aggregate}"
-    )
+    what = {
+        "mean": "the average",
+        "quantile": "a quantile",
+        "count": f"the number of {table.row_noun[1]}",
+    }.get(measure.aggregate, f"the {measure.aggregate}")
     return what if measure.column is None else f"{what} of {measure.column}"
 
 
