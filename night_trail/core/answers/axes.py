@@ -8,9 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.conditions import Between, between
-from night_trail.core.rows import Rows
-from night_trail.core.stats.bins import even_edges, round_width, window
-from night_trail.core.stats.quantiles import box
+from night_trail.core.stats.bins import even_edges, round_width, window_of
 from night_trail.core.table import Column, Floats, Ints, Kind, Table
 
 
@@ -81,7 +79,7 @@ def fixed_axis(low: float, high: float, cells: int, log: bool = False) -> Axis:
     return Axis(np.linspace(low, high, cells + 1))
 
 
-def plain_axis(rows: Rows, column: Column, values: Floats, cells: int) -> Axis:
+def plain_axis(column: Column, values: Floats, cells: int) -> Axis:
     """Return an axis with cells of a round width, which leaves far tails out."""
     if not len(values):
         return Axis(np.array([0.0, 1.0]))
@@ -91,10 +89,7 @@ def plain_axis(rows: Rows, column: Column, values: Floats, cells: int) -> Axis:
     if column.kind.temporal:
         days = max(1, math.ceil((high - low) / 86_400 / cells))
         return Axis(even_edges(low, high, days * 86_400.0))
-    # all kept rows with this column, in order already; a few may lack the other column
-    ascending = rows.measured(column.name).values
-    figures = box(ascending)
-    kept = window(ascending, figures.low_whisker, figures.high_whisker)
+    kept = window_of(values)
     low, high = max(low, kept.low), min(high, kept.high)
     if high <= low:
         low, high = float(values.min()), float(values.max())

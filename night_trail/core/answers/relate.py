@@ -414,7 +414,7 @@ def _axis(question: Relate, rows: Rows, values: Floats, which: int) -> Axis:
     elif question.each is not None:
         made = group_axis(values, cells)
     else:
-        made = plain_axis(rows, column, values, cells)
+        made = plain_axis(column, values, cells)
     total, mean = (float(values.sum()), float(values.mean())) if len(values) else (0.0, 0.0)
     if question.scale == "index" and mean > 0:
         return replace(made, factor=100 / mean, words="average = 100")

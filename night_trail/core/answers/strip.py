@@ -67,7 +67,7 @@ def strip(question: Spread, rows: Rows) -> StripAnswer:
         float(quantiles(np.sort(part), (0.5,))[0]) if len(part := x[lanes == i]) else None
         for i in range(len(groups.groups))
     )
-    axis = log_axis(x, 40) if question.scale == "log" else plain_axis(rows, column, x, 40)
+    axis = log_axis(x, 40) if question.scale == "log" else plain_axis(column, x, 40)
     chosen = np.arange(len(at))
     if len(at) > MOST_POINTS:
         chosen = np.sort(np.random.default_rng(SEED).choice(len(at), MOST_POINTS, replace=False))

@@ -164,18 +164,48 @@ def window(ascending: Floats, low_whisker: float, high_whisker: float) -> Window
     1.5 times their span, holds under 1 % of the values, and leaving it out
     shortens the axis by a quarter or more.
     """
-    low, high = float(ascending[0]), float(ascending[-1])
-    span = high_whisker - low_whisker
-    if span <= 0:
+    near_low, near_high = _near(low_whisker, high_whisker)
+    outside = (
+        int(np.searchsorted(ascending, near_low)),
+        len(ascending) - int(np.searchsorted(ascending, near_high)),
+    )
+    ends = (float(ascending[0]), float(ascending[-1]))
+    return _kept(ends, (low_whisker, high_whisker), outside, len(ascending))
+
+
+def window_of(values: Floats) -> Window:
+    """Return the window of values in any order, whiskers after Tukey (1977); sorting would take longer.
+
+    >>> window_of(np.array([3.0, 1.0, 2.0]))
+    Window(low=1.0, high=3.0, gathers_low=False, gathers_high=False)
+    """
+    q1, q3 = (float(q) for q in np.quantile(values, (0.25, 0.75)))
+    reach = 1.5 * (q3 - q1)
+    inside = values[(values >= q1 - reach) & (values <= q3 + reach)]
+    low = min(float(inside.min()), q1) if len(inside) else q1
+    high = max(float(inside.max()), q3) if len(inside) else q3
+    near_low, near_high = _near(low, high)
+    outside = (int(np.count_nonzero(values < near_low)), int(np.count_nonzero(values >= near_high)))
+    return _kept((float(values.min()), float(values.max())), (low, high), outside, len(values))
+
+
+def _near(low_whisker: float, high_whisker: float) -> tuple[float, float]:
+    span, middle = high_whisker - low_whisker, (low_whisker + high_whisker) / 2
+    return middle - 1.5 * span, middle + 1.5 * span
+
+
+def _kept(
+    ends: tuple[float, float], whiskers: tuple[float, float], outside: tuple[int, int], n: int
+) -> Window:
+    low, high = ends
+    if whiskers[1] - whiskers[0] <= 0:
         return Window(low, high, False, False)
-    middle = (low_whisker + high_whisker) / 2
-    near_low, near_high = middle - 1.5 * span, middle + 1.5 * span
-    few = 0.01 * len(ascending)
+    near_low, near_high = _near(*whiskers)
+    few = 0.01 * n
 
-    def gathers(outside: int, kept_span: float) -> bool:
-        return 0 < outside < few and kept_span < 0.75 * (high - low)
+    def gathers(count: int, kept_span: float) -> bool:
+        return 0 < count < few and kept_span < 0.75 * (high - low)
 
-    beyond = len(ascending) - int(np.searchsorted(ascending, near_high))
-    above = gathers(beyond, near_high - max(low, near_low))
-    below = gathers(int(np.searchsorted(ascending, near_low)), min(high, near_high) - near_low)
+    above = gathers(outside[1], near_high - max(low, near_low))
+    below = gathers(outside[0], min(high, near_high) - near_low)
     return Window(near_low if below else low, near_high if above else high, below, above)
