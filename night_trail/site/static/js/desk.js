@@ -249,7 +249,18 @@ document.addEventListener("click", (event) => {
   if (event.target.closest?.("[data-close-drawer]")) closeDrawer();
   if (event.target.closest?.("#annotate-toggle")) toggleAnnotating();
 });
+// What was asked for before the drawer was closed does not open it again.
+let drawerAsked = 0;
+let drawerClosed = 0;
+const targetId = ({ target } = {}) => (typeof target === "string" ? target.replace("#", "") : target?.id);
+document.addEventListener("htmx:before:request", (event) => {
+  if (targetId(event.detail?.ctx) === "drawer") drawerAsked = performance.now();
+});
+document.addEventListener("htmx:after:swap", (event) => {
+  if (targetId(event.detail?.ctx) === "drawer" && drawerClosed > drawerAsked) $("#drawer").replaceChildren();
+});
 function closeDrawer() {
+  drawerClosed = performance.now();
   const part = $("#drawer [data-drawer]")?.dataset.drawer ?? "rows";
   $("#drawer").replaceChildren();
   $(`#${part}-toggle`)?.focus();
