@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from night_trail.core.conditions import AllOf, Condition, Missing, OneOf, between, mask
+from night_trail.core.conditions import Condition, Missing, OneOf, between, joined_all, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.table import Column, Kind, Table, on_axis
 
@@ -38,7 +38,7 @@ def this_row(table: Table, at: int) -> Condition:
             break
     if not parts:
         raise BadQuestion("All rows are alike", table.name, "There is nothing to tell this one by.")
-    return parts[0] if len(parts) == 1 else AllOf(tuple(parts))
+    return joined_all(*parts)
 
 
 def like_row(table: Table, names: Sequence[str], at: int) -> Condition:
@@ -61,7 +61,7 @@ def like_row(table: Table, names: Sequence[str], at: int) -> Condition:
         raise BadQuestion(
             "Nothing says what “like” means here", table.name, "Show a category or number first."
         )
-    return parts[0] if len(parts) == 1 else AllOf(tuple(parts[:MOST_PARTS]))
+    return joined_all(*parts[:MOST_PARTS])
 
 
 def _check(table: Table, at: int) -> None:

@@ -7,10 +7,9 @@ from dataclasses import dataclass
 import msgspec
 
 from night_trail.core.answers.basis import Basis, Grouping
-from night_trail.core.answers.histogram import HistogramAnswer, histogram, neighbours
+from night_trail.core.answers.histogram import HistogramAnswer, histogram
 from night_trail.core.question import Bins, Spread
 from night_trail.core.rows import Rows
-from night_trail.core.stats.bins import HARD_MOST
 from night_trail.core.table import Column
 
 
@@ -26,17 +25,11 @@ class AnglesAnswer:
 
 
 def angles(question: Spread, rows: Rows) -> AnglesAnswer:
-    """Return the histogram at about half its width, as it is, and at about twice."""
+    """Return the histogram at a narrower width, as it is, and at a wider one."""
     plain = msgspec.structs.replace(question, angles=False)
     middle = histogram(plain, rows)
-    parts = [middle]
-    if middle.width and not middle.calendar and middle.question.scale != "log":
-        narrow, wide = neighbours(middle.width, middle.column.kind == "whole number")
-        if float(middle.edges[-1] - middle.edges[0]) / narrow > HARD_MOST / 4:
-            narrow = middle.width
-        made = [
-            histogram(msgspec.structs.replace(plain, bins=Bins(width=w)), rows)
-            for w in sorted({narrow, wide} - {middle.width})
-        ]
-        parts = sorted([middle, *made], key=lambda part: part.width or 0.0)
+    parts = [
+        middle if w == middle.width else histogram(msgspec.structs.replace(plain, bins=Bins(width=w)), rows)
+        for w in middle.angles
+    ] or [middle]
     return AnglesAnswer(question, middle.column, middle.basis, middle.grouping, tuple(parts))

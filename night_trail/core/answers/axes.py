@@ -9,7 +9,7 @@ import numpy as np
 
 from night_trail.core.conditions import Between, between
 from night_trail.core.stats.bins import even_edges, round_width, window_of
-from night_trail.core.table import Column, Floats, Ints, Kind, Table
+from night_trail.core.table import Column, Floats, Ints, Kind
 
 
 @dataclass(frozen=True)
@@ -103,8 +103,3 @@ def group_axis(values: Floats, cells: int) -> Axis:
         middle = float(values[0]) if len(values) else 0.5
         return Axis(np.array([middle - 0.5, middle + 0.5]))
     return Axis(np.linspace(float(values.min()), np.nextafter(float(values.max()), np.inf), cells + 1))
-
-
-def label_column(table: Table) -> Column | None:
-    """Return the column that names single rows, if the table has one."""
-    return next((c for c in table.columns if c.kind == Kind.IDENTIFIER), None)

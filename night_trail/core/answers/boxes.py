@@ -105,7 +105,7 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     cells, left = above_zero(question, measured(rows, question.column, groups))
     members = [m for m in members_of(cells, len(groups.groups)) if len(m.values)]
     figures = [box(m.values) for m in members]
-    at = together(rows, question.column, cells).values if not left else np.sort(cells.values)
+    at = together(rows, question.column, cells).values
     lowest, highest = (float(at[0]), float(at[-1])) if len(at) else (0.0, 1.0)
     low, high = _window(question, at, figures) if len(at) else (lowest, highest)
     cell = (high - low) / min(CELLS, max(50, CELLS_IN_ALL // max(1, len(members))))

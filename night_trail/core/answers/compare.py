@@ -234,12 +234,12 @@ def compare(question: Compare, rows: Rows) -> CompareAnswer:
     made, cells, got, whole, carried = figures_of_groups(
         measure, rows, found, (question.across, most, question.baseline and question.baseline.where)
     )
-    made = _with_base(question, rows, found, made, whole)
+    made, base = _with_base(question, rows, found, made)
     if question.order == "value":
         made.sort(key=lambda g: (g.others > 0, -_sorted_by(question, g), g.position))
     if question.shape in ("ring", "strip"):
         made = [g for g in made if g.value > 0]
-    answer = CompareAnswer(
+    return CompareAnswer(
         question=question,
         column=None if measure.column is None else table.column(measure.column),
         basis=basis_for(rows, found, cells),
@@ -250,8 +250,8 @@ def compare(question: Compare, rows: Rows) -> CompareAnswer:
         p=got.p,
         effect=got.effect,
         carried=carried,
+        overall_base=base,
     )
-    return replace(answer, overall_base=_overall_base(question, rows, found, whole, made))
 
 
 def _all_compared(question: Compare, rows: Rows) -> Rows:
@@ -330,15 +330,15 @@ def _unlit(
 
 
 def _with_base(
-    question: Compare, rows: Rows, found: Grouping, made: list[Group], whole: float
-) -> list[Group]:
-    """Return the groups with the figures they are held against."""
+    question: Compare, rows: Rows, found: Grouping, made: list[Group]
+) -> tuple[list[Group], float | None]:
+    """Return the groups with the figures they are held against, and that of all together."""
     baseline = question.baseline
     if baseline is None:
-        return made
+        return made, None
     if baseline.group is not None:
         one = next((g.value for g in made if g.label == baseline.group), None)
-        return [replace(g, base=one) for g in made]
+        return [replace(g, base=one) for g in made], one
     assert found.codes is not None  # noqa: S101  (grouped by a column)
     measure, kept = _base_measure(question, rows)
     cells = cells_of(measure, rows, found.codes, kept)
@@ -352,21 +352,9 @@ def _with_base(
         for i, base in bases.items()
         if i not in seen and base and measure.aggregate in ADDS_UP
     ]
-    return [replace(g, base=bases.get(g.position)) for g in [*made, *gone]]
-
-
-def _overall_base(
-    question: Compare, rows: Rows, found: Grouping, whole: float, made: list[Group]
-) -> float | None:
-    baseline = question.baseline
-    if baseline is None:
-        return None
-    if baseline.group is not None:
-        return next((g.base for g in made), None)
-    assert found.codes is not None  # noqa: S101  (grouped by a column)
-    measure, kept = _base_measure(question, rows)
-    at = overall(measure, cells_of(measure, rows, found.codes, kept))
-    return at if np.isfinite(at) else None
+    whole = overall(measure, cells)
+    held = [replace(g, base=bases.get(g.position)) for g in [*made, *gone]]
+    return held, whole if np.isfinite(whole) else None
 
 
 def _base_measure(question: Compare, rows: Rows) -> tuple[Measure, Bools | None]:

@@ -8,8 +8,7 @@ import numpy as np
 
 from night_trail.core.answers.basis import Basis, Grouping, grouping, hues
 from night_trail.core.answers.compare import Group, basis_for, figures_of_groups
-from night_trail.core.answers.measures import ADDS_UP
-from night_trail.core.conditions import AllOf, Condition
+from night_trail.core.conditions import Condition, joined_all
 from night_trail.core.question import Compare
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column
@@ -42,7 +41,7 @@ class CrossAnswer:
         first = self.grouping.condition(lane.position)
         second = None if series is None else self.also.condition(series.position)
         assert first is not None  # noqa: S101  (grouped by a column)
-        return first if second is None else AllOf((first, second))
+        return joined_all(first, second)
 
     def series_condition(self, series: Group) -> Condition:
         """Return the condition that names the rows of a series."""
@@ -89,11 +88,6 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
         hues=tuple(colours[b.position] for b in series),
         overall=whole,
     )
-
-
-def adds_up(question: Compare) -> bool:
-    """Whether the figures of the parts sum to that of the whole."""
-    return question.measure.aggregate in ADDS_UP
 
 
 def _crossed(first: Grouping, second: Grouping) -> Grouping:

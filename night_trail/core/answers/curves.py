@@ -75,8 +75,7 @@ def curves(question: Spread, rows: Rows) -> CurvesAnswer:
     column = rows.table.column(question.column)
     groups = grouping(rows, question.across, MOST_CURVES)
     found, left = above_zero(question, measured(rows, question.column, groups))
-    whole = together(rows, question.column, found) if not left else None
-    at = whole.values if whole is not None else np.sort(found.values)
+    at = together(rows, question.column, found).values
     overall = summary(at)
     low, high = _ends(question, at)
     made, width = [], None

@@ -22,7 +22,7 @@ from night_trail.core.answers.positive import above_zero
 from night_trail.core.conditions import Between, Condition, iso, joined_all
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Spread
-from night_trail.core.rows import Measured, Rows
+from night_trail.core.rows import Rows
 from night_trail.core.stats import bins as binning
 from night_trail.core.stats.quantiles import Summary, box, middle_of_part, quantiles, summary
 from night_trail.core.stats.shape import heaping, humps, peaks, resolution
@@ -55,7 +55,8 @@ class HistogramAnswer:
 
     ``edges`` are k + 1 places on the column's axis (dates in seconds).
     ``width`` is the width of even bins, ``calendar`` the unit of calendar
-    bins. ``humps`` are places, found only for a single group.
+    bins. ``humps`` are places, found only for a single group. ``angles`` are a
+    narrower width, this and a wider one, ``peaks`` how many peaks each shows.
     """
 
     question: Spread
@@ -73,6 +74,7 @@ class HistogramAnswer:
     humps: tuple[float, ...]
     not_positive: int = 0
     hues: tuple[int, ...] = ()
+    angles: tuple[float, ...] = ()
     peaks: tuple[int, ...] = ()
 
     @property
@@ -119,12 +121,14 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
     groups = grouping(rows, question.across, MOST_PANELS)
     found, left = above_zero(question, measured(rows, question.column, groups))
     # bins and the overall figures need all groups together in one order
-    whole = together(rows, question.column, found) if not left else _in_order(found)
+    whole = together(rows, question.column, found)
     at, lit = whole.values, whole.lit
     running = None if lit is None else np.cumsum(lit, dtype=np.int64)
     overall = summary(at)
     edges, width, calendar = _edges(question, column, at, overall)
     spans = np.diff(edges)
+    alone = question.across is None and column.kind.numeric
+    widths = _angles(column, at, edges, width) if alone else ()
     return HistogramAnswer(
         question=question,
         column=column,
@@ -143,13 +147,9 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
         else (),
         not_positive=left,
         hues=hues(rows, groups),
-        peaks=_peaks(column, at, edges, width) if question.across is None and column.kind.numeric else (),
+        angles=widths,
+        peaks=_peaks(at, edges, widths),
     )
-
-
-def _in_order(found: Measured) -> Measured:
-    order = np.argsort(found.values, kind="stable")
-    return Measured(found.values[order], None if found.lit is None else found.lit[order], None)
 
 
 def _humps(column: Column, at: Floats, rows: Rows) -> tuple[float, ...]:
@@ -161,25 +161,25 @@ def _humps(column: Column, at: Floats, rows: Rows) -> tuple[float, ...]:
     return found() if rows.only else rows.table.outline(column.name, found)
 
 
-def neighbours(width: float, whole: bool) -> tuple[float, float]:
-    """Return a width of about two fifths and one of about two and a half times."""
-    narrow = binning.next_width(binning.next_width(width, whole, up=False), whole, up=False)
-    return narrow, binning.next_width(binning.next_width(width, whole, up=True), whole, up=True)
-
-
-def _peaks(column: Column, at: Floats, edges: Floats, width: float | None) -> tuple[int, ...]:
-    """Return how many peaks there are at a narrower width, at this one and at a wider one."""
-    if width is None or len(at) < LEAST_JUDGED or len(edges) < LEAST_BINS:
+def _angles(column: Column, at: Floats, edges: Floats, width: float | None) -> tuple[float, ...]:
+    """Return this width between a narrower and a wider one; none where they would show too little."""
+    if width is None or len(edges) < LEAST_BINS:
         return ()
     whole = column.kind == "whole number"
+    narrow = binning.next_width(binning.next_width(width, whole, up=False), whole, up=False)
+    wide = binning.next_width(binning.next_width(width, whole, up=True), whole, up=True)
     step = resolution(at)
-    narrow, wide = (_even_with(step, w, whole) for w in neighbours(width, whole))
-    if narrow >= width:
+    narrow, wide = _even_with(step, narrow, whole), _even_with(step, wide, whole)
+    too_many = (edges[-1] - edges[0]) / narrow > binning.HARD_MOST / 4
+    return () if narrow >= width or too_many else (narrow, width, wide)
+
+
+def _peaks(at: Floats, edges: Floats, widths: tuple[float, ...]) -> tuple[int, ...]:
+    """Return how many peaks there are at each width."""
+    if len(at) < LEAST_JUDGED:
         return ()
     found = []
-    for w in (narrow, width, wide):
-        if (edges[-1] - edges[0]) / w > binning.HARD_MOST / 4:
-            return ()
+    for w in widths:
         cut = binning.cuts(at, binning.even_edges(float(edges[0]), float(edges[-1]) - w / 2, w))
         found.append(peaks(np.diff(cut)[1:-1]))
     return tuple(found)

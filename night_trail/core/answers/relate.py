@@ -12,7 +12,6 @@ from night_trail.core.answers.axes import (
     Axis,
     fixed_axis,
     group_axis,
-    label_column,
     log_axis,
     plain_axis,
 )
@@ -21,7 +20,7 @@ from night_trail.core.answers.cloud import Cloud, cloud_of, figures_of, sums, zo
 from night_trail.core.answers.layers import CELLS_X, CELLS_Y, MOST_POINTS, Cell, Panel, Points, layers
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.answers.turning import Turning, turning_of
-from night_trail.core.conditions import AllOf, Condition, OneOf, between
+from night_trail.core.conditions import Condition, OneOf, between, joined_all
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Relate
 from night_trail.core.rows import Rows
@@ -96,8 +95,7 @@ class RelateAnswer:
 
     def _in_panel(self, panel: Panel, *parts: Condition) -> Condition:
         own = self.panelled.condition(panel.position) if panel.position >= 0 else None
-        parts = parts if own is None else (*parts, own)
-        return parts[0] if len(parts) == 1 else AllOf(parts)
+        return joined_all(*parts, own)
 
     def point_condition(self, i: int, panel: Panel | None = None) -> Condition:
         """Return the condition that names the rows at one point."""
@@ -333,7 +331,7 @@ def _names(rows: Rows, part: Cloud, chosen: Ints) -> tuple[str, ...]:
     """Return names of the points: of groups always, of rows where few enough are drawn to be told apart."""
     if part.names:
         return tuple(part.names[i] for i in chosen)
-    named = label_column(rows.table)
+    named = next((c for c in rows.table.columns if c.kind == Kind.IDENTIFIER), None)
     if named is None or len(chosen) > MOST_NAMED:
         return ()
     cells = rows.table.series(named.name).gather(part.at[chosen]).cast(str)

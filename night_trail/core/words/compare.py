@@ -176,7 +176,7 @@ def cross_words(answer: CrossAnswer, table: Table) -> Words:
         leads = [max((c for c in row if c), key=lambda c: c.value).label for row in answer.cells if any(row)]
         first = max(set(leads), key=leads.count)
         if leads.count(first) == len(leads) > 1:
-            headline += spans(" {first} is highest everywhere.", first=_series_label(answer, first))
+            headline += spans(" {first} is highest everywhere.", first=first)
     found = _left_out(answer, table)
     few = [f"{a.label} with {b.label}" for a, b, c in cells if c.n < FEW_ROWS]
     if few:
@@ -188,10 +188,6 @@ def cross_words(answer: CrossAnswer, table: Table) -> Words:
     if empty:
         found.append(f"{counted(empty, 'pair')} {'has' if empty == 1 else 'have'} no row at all.")
     return Words(headline, tuple(facts), tuple(found))
-
-
-def _series_label(answer: CrossAnswer, label: str) -> str:
-    return label or answer.series[0].label
 
 
 def several_words(answer: SeveralAnswer, table: Table) -> Words:

@@ -14,7 +14,6 @@ from night_trail.core.answers.curves import CurvesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
 from night_trail.core.answers.spread import SpreadAnswer
 from night_trail.core.answers.strip import StripAnswer
-from night_trail.core.stats.shape import peaks
 from night_trail.core.table import YEAR, Table
 from night_trail.core.words.curves import curve_words, scale_cautions, strip_words
 from night_trail.core.words.numbers import bare, counted, listed, number, percent, stretch, value
@@ -52,8 +51,8 @@ def _angles(answer: AnglesAnswer, table: Table) -> Words:
     """Say whether the shape holds whichever width is chosen."""
     middle = answer.parts[len(answer.parts) // 2]
     first = _histogram(middle, table)
-    found = [peaks(part.groups[0].counts[1:-1]) for part in answer.parts]
-    if len(answer.parts) > 1:
+    found = middle.peaks
+    if found:
         if len(set(found)) == 1:
             more = " The shape is the same at all three widths."
         else:
