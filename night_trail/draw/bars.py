@@ -21,8 +21,7 @@ def draw_bars(answer: BarsAnswer, table: Table, size: Size, prefix: str) -> Canv
     tallest = max((_height(bar, by_share) for bar in answer.bars), default=1.0) or 1.0
     room = 0.0
     if canvas.labelled:
-        most = 190.0 if canvas.full else 90.0
-        canvas.left = min(most, max((width(n) for n in names), default=0.0)) + 22.0
+        canvas.left = canvas.name_room(names, 190.0, 90.0)
         room = max((width(_written(bar, by_share)) for bar in answer.bars), default=0.0) + 14.0
         canvas.right, canvas.top, canvas.bottom = room, 10.0, 50.0 if canvas.full else 26.0
     else:

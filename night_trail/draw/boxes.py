@@ -5,10 +5,9 @@ from __future__ import annotations
 from night_trail.core.answers.boxes import Box, BoxesAnswer, BoxFigures, Outlying
 from night_trail.core.table import Table
 from night_trail.core.words.numbers import bare, percent, value
-from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line, scaled_ticks, unit_title
+from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line, unit_title
 from night_trail.draw.scales import Lanes, Linear, Log
 from night_trail.draw.svg import Svg, el, group
-from night_trail.draw.text import width
 
 TALLEST = 46.0
 
@@ -18,8 +17,7 @@ def draw_boxes(answer: BoxesAnswer, table: Table, size: Size, prefix: str) -> Ca
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     names = [box.label for box in answer.boxes]
     if canvas.labelled:
-        most = 150.0 if canvas.full else 80.0
-        canvas.left = min(most, max((width(n) for n in names), default=0.0)) + 22.0
+        canvas.left = canvas.name_room(names, 150.0, 80.0)
         canvas.right, canvas.top, canvas.bottom = 16.0, 12.0, 50.0 if canvas.full else 26.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 2.0
@@ -44,14 +42,8 @@ def draw_boxes(answer: BoxesAnswer, table: Table, size: Size, prefix: str) -> Ca
     said = "each step holds half of what lies outside the last"
     if answer.question.shape == "boxes":
         said = "notches: 95 % of where the middle may lie"
-    if isinstance(x, Log) and canvas.labelled:
-        found = scaled_ticks(
-            answer.column, x.low, x.high, max(3, int((x.end - x.start) / 85)), False, log=True
-        )
-        canvas.bottom_ticks(found, x)
-        canvas.bottom_title(f"{answer.column.name}{unit} · log scale · {said}")
-    else:
-        canvas.value_axis(x, answer.column, f"{answer.column.name}{unit} · {said}")
+    scale = " · log scale" if isinstance(x, Log) else ""
+    canvas.value_axis(x, answer.column, f"{answer.column.name}{unit}{scale} · {said}")
     return canvas
 
 

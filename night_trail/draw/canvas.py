@@ -8,6 +8,7 @@ its hover card (``data-card``), and can be reached with the keyboard.
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -15,7 +16,7 @@ from night_trail.core.conditions import Condition
 from night_trail.core.question import to_json
 from night_trail.core.table import CLOCK, YEAR, Column, Kind
 from night_trail.core.words.numbers import bare
-from night_trail.draw.scales import Lanes, Linear, Scale, Tick, date_ticks, log_ticks, thinned, ticks
+from night_trail.draw.scales import Lanes, Linear, Log, Scale, Tick, date_ticks, log_ticks, thinned, ticks
 from night_trail.draw.svg import Svg, el, group, safe_id
 from night_trail.draw.text import AXIS, shortened, width
 
@@ -146,7 +147,8 @@ class Canvas:
         if not self.labelled:
             return
         wanted = max(3, int((scale.end - scale.start) / 85))
-        found = column_ticks(column, scale.low, scale.high, wanted, whole=column.kind == Kind.WHOLE)
+        whole, log = column.kind == Kind.WHOLE, isinstance(scale, Log)
+        found = scaled_ticks(column, scale.low, scale.high, wanted, whole, log)
         low = scale.start + (keep_clear if scale.start > self.x_start else -1.0)
         high = scale.end - (keep_clear if scale.end < self.x_end else -1.0)
         self.bottom_ticks([t for t in found if low <= scale(t.at) <= high], scale)
@@ -177,6 +179,11 @@ class Canvas:
             self.over.append(label(tick.label, self.x_start - 10, y + 4, "end"))
         if self.full:
             self.over.append(label(title, self.x_start - 10, self.y_start - 10, "start", "axis-title"))
+
+    def name_room(self, names: Iterable[str], most: float, beside: float) -> float:
+        """Return the left margin that names of lanes need: at most so wide, less on a picture beside."""
+        widest = max((width(name) for name in names), default=0.0)
+        return min(most if self.full else beside, widest) + 22.0
 
     def lane_labels(self, lanes: Lanes, labels: list[str], room: float) -> None:
         """Write the group labels beside their lanes, where there is height for them."""

@@ -10,7 +10,7 @@ from night_trail.core.slots.compare import baseline_words, measure_words
 from night_trail.core.table import Table
 from night_trail.core.words.compare import Measured, difference_words, figure_words
 from night_trail.draw.canvas import Canvas, Size, column_ticks, label, line
-from night_trail.draw.scales import Lanes, Linear, Tick, ticks
+from night_trail.draw.scales import Lanes, Linear, Tick, percent_ticks, ticks
 from night_trail.draw.svg import Svg, el, group
 from night_trail.draw.text import width
 
@@ -27,8 +27,7 @@ def draw_compare(answer: CompareAnswer, table: Table, size: Size, prefix: str) -
     names = [g.label for g in answer.groups]
     written = [said(g.value) for g in answer.groups]
     if canvas.labelled:
-        most = 190.0 if canvas.full else 90.0
-        canvas.left = min(most, max((width(n) for n in names), default=0.0)) + 22.0
+        canvas.left = canvas.name_room(names, 190.0, 90.0)
         canvas.right = max((width(w) for w in written), default=0.0) + 16.0
         canvas.top, canvas.bottom = 16.0, 50.0 if canvas.full else 26.0
     else:
@@ -68,8 +67,7 @@ def draw_differences(answer: CompareAnswer, table: Table, size: Size, prefix: st
     groups = [(g, d) for g in answer.groups if (d := answer.difference(g)) is not None and math.isfinite(d)]
     names = [g.label for g, _ in groups]
     if canvas.labelled:
-        most = 190.0 if canvas.full else 90.0
-        canvas.left = min(most, max((width(n) for n in names), default=0.0)) + 22.0
+        canvas.left = canvas.name_room(names, 190.0, 90.0)
         canvas.right = max((width(said(g)) for g, _ in groups), default=0.0) + 16.0
         canvas.top, canvas.bottom = 16.0, 50.0 if canvas.full else 26.0
     else:
@@ -112,7 +110,7 @@ def _difference_ticks(answer: CompareAnswer, x: Linear) -> list[Tick]:
     baseline = answer.question.baseline
     if baseline is not None and baseline.show != "absolute":
         wanted = max(2, int((x.end - x.start) / 95))
-        return [Tick(t.at / 100, f"{t.label}\u2009%") for t in ticks(100 * x.low, 100 * x.high, wanted)]
+        return percent_ticks(x.low, x.high, wanted)
     return measure_ticks(answer, x)
 
 
@@ -146,7 +144,7 @@ def measure_ticks(answer: Measured, x: Linear) -> list[Tick]:
     wanted = max(2, int((x.end - x.start) / 95))
     measure, column = answer.question.measure, answer.column
     if is_share(measure, column):
-        return [Tick(t.at / 100, f"{t.label}\u2009%") for t in ticks(100 * x.low, 100 * x.high, wanted)]
+        return percent_ticks(x.low, x.high, wanted)
     if column is None or measure.aggregate in UNITLESS:
         return ticks(x.low, x.high, wanted)
     return column_ticks(column, x.low, x.high, wanted, whole=False)

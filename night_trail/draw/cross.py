@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 
 from night_trail.core.answers.compare import Group
 from night_trail.core.answers.cross import CrossAnswer
@@ -12,7 +13,8 @@ from night_trail.core.words.compare import figure_words
 from night_trail.core.words.numbers import percent
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.compare import axis_words, measure_ticks
-from night_trail.draw.scales import Lanes, Linear, Tick, ticks
+from night_trail.draw.legend import Word, legend
+from night_trail.draw.scales import Lanes, Linear, percent_ticks
 from night_trail.draw.svg import Svg, el, group
 from night_trail.draw.text import shortened, width
 
@@ -27,8 +29,7 @@ def draw_cross(answer: CrossAnswer, table: Table, size: Size, prefix: str) -> Ca
         return _grid(canvas, answer, table)
     names = [g.label for g in answer.lanes]
     if canvas.labelled:
-        most = 190.0 if canvas.full else 90.0
-        canvas.left = min(most, max((width(n) for n in names), default=0.0)) + 22.0
+        canvas.left = canvas.name_room(names, 190.0, 90.0)
         canvas.right = 16.0
         canvas.top, canvas.bottom = 34.0 if canvas.full else 8.0, 50.0 if canvas.full else 26.0
     else:
@@ -41,11 +42,7 @@ def draw_cross(answer: CrossAnswer, table: Table, size: Size, prefix: str) -> Ca
     shares = answer.question.shape == "shares"
     if canvas.labelled:
         wanted = max(2, int((x.end - x.start) / 95))
-        found = (
-            [Tick(t.at / 100, f"{t.label}\u2009%") for t in ticks(0.0, 100.0, wanted)]
-            if shares
-            else measure_ticks(answer, x)
-        )
+        found = percent_ticks(0.0, 1.0, wanted) if shares else measure_ticks(answer, x)
         for tick in found:
             canvas.under.append(line(x(tick.at), canvas.y_start, x(tick.at), canvas.y_end, "grid"))
         canvas.bottom_ticks(found, x)
@@ -54,29 +51,17 @@ def draw_cross(answer: CrossAnswer, table: Table, size: Size, prefix: str) -> Ca
     if low <= 0 <= high:
         canvas.under.append(line(x(0.0), canvas.y_start, x(0.0), canvas.y_end, "axis"))
     if canvas.full:
-        legend(canvas, answer)
+        legend(canvas, _words(answer))
     for i, lane in enumerate(answer.lanes):
         _lane(canvas, answer, table, i, lane, x, lanes)
     return canvas
 
 
-def legend(canvas: Canvas, answer: CrossAnswer) -> None:
-    """Write the series as coloured words over the plot; each lights its rows."""
-    at = canvas.x_start
+def _words(answer: CrossAnswer) -> Iterator[Word]:
     for series, hue in zip(answer.series, answer.hues, strict=True):
-        wide = width(series.label) + 24
-        if at + wide > canvas.x_end:
-            break
-        shape = group(
-            el("rect", class_="ground", x=at - 2, y=2, width=wide, height=24),
-            el("circle", class_=f"point hue-{hue}", r=4, transform=f"translate({at + 4:.1f} 14)"),
-            label(series.label, at + 13, 18, "start"),
-            class_="legend-word",
-        )
-        key = f"legend\x1f{series.label if not series.others else 'others'}"
-        condition = answer.series_condition(series)
-        canvas.mark(shape, None, key, condition, [series.label], bool(series.n) and series.lit_n == series.n)
-        at += wide + 10
+        key = "others" if series.others else series.label
+        pressed = bool(series.n) and series.lit_n == series.n
+        yield Word(series.label, hue, key, answer.series_condition(series), pressed)
 
 
 def _domain(answer: CrossAnswer) -> tuple[float, float]:
@@ -242,8 +227,7 @@ def grid_frame(canvas: Canvas, names: list[str], tops: list[str]) -> None:
     if not canvas.labelled:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
         return
-    most = 170.0 if canvas.full else 80.0
-    canvas.left = min(most, max((width(n) for n in names), default=0.0)) + 22.0
+    canvas.left = canvas.name_room(names, 170.0, 80.0)
     canvas.right, canvas.top, canvas.bottom = 8.0, 22.0, 44.0 if canvas.full else 8.0
     canvas.lane_labels(Lanes(tuple(names), canvas.y_start, canvas.y_end), names, canvas.left - 22.0)
     across = Lanes(tuple(tops), canvas.x_start, canvas.x_end)

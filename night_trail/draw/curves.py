@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from night_trail.core.answers.curves import Curve, CurvesAnswer
 from night_trail.core.answers.strip import StripAnswer
-from night_trail.core.table import Floats, Kind, Table
+from night_trail.core.table import Floats, Table
 from night_trail.core.words.numbers import percent, value
-from night_trail.draw.canvas import Canvas, Size, label, line, scaled_ticks, unit_title
+from night_trail.draw.canvas import Canvas, Size, label, line, unit_title
+from night_trail.draw.legend import Word, legend
 from night_trail.draw.relate import shift
-from night_trail.draw.scales import Lanes, Linear, Log, Tick, ticks
-from night_trail.draw.svg import Svg, el, group
+from night_trail.draw.scales import Lanes, Linear, Log, percent_ticks, ticks
+from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import width
 
 
@@ -18,16 +19,16 @@ def draw_curves(answer: CurvesAnswer, table: Table, size: Size, prefix: str) -> 
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     running = answer.question.shape == "running"
     top = 1.0 if running else max((float(c.y.max()) for c in answer.curves), default=1.0) or 1.0
-    legend = canvas.full and any(c.label for c in answer.curves)
+    worded = canvas.full and any(c.label for c in answer.curves)
     found = (
-        [Tick(t.at / 100, f"{t.label}\u2009%") for t in ticks(0.0, 100.0, 4 if canvas.full else 2)]
+        percent_ticks(0.0, 1.0, 4 if canvas.full else 2)
         if running
         else ticks(0.0, top, 4 if canvas.full else 2)
     )
     if canvas.labelled:
         canvas.left = max((width(t.label) for t in found), default=10.0) + 16.0
         canvas.right, canvas.bottom = 16.0, 50.0 if canvas.full else 26.0
-        canvas.top = 34.0 + (16.0 if legend else 0.0) if canvas.full else 10.0
+        canvas.top = 34.0 + (16.0 if worded else 0.0) if canvas.full else 10.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
     log = answer.question.scale == "log"
@@ -39,13 +40,16 @@ def draw_curves(answer: CurvesAnswer, table: Table, size: Size, prefix: str) -> 
         for tick in found:
             canvas.under.append(line(canvas.x_start, y(tick.at), canvas.x_end, y(tick.at), "grid"))
             canvas.over.append(label(tick.label, canvas.x_start - 10, y(tick.at) + 4, "end"))
-        _bottom(canvas, answer, x, log)
+        _bottom(canvas, answer, x)
     if canvas.full:
         rows = table.row_noun[1]
         words = f"share of {rows} up to here" if running else "density"
         canvas.over.append(label(words, canvas.x_start - 10, canvas.y_start - 10, "start", "axis-title"))
-    if legend:
-        _legend(canvas, answer)
+    if worded:
+        legend(
+            canvas,
+            (Word(c.label, answer.hues[c.position], c.label, answer.condition(c)) for c in answer.curves),
+        )
     canvas.under.append(line(canvas.x_start, canvas.y_end, canvas.x_end, canvas.y_end, "axis"))
     for i, curve in enumerate(answer.curves):
         _curve(canvas, answer, table, curve, i, x, y)
@@ -56,29 +60,9 @@ def draw_curves(answer: CurvesAnswer, table: Table, size: Size, prefix: str) -> 
     return canvas
 
 
-def _bottom(canvas: Canvas, answer: CurvesAnswer | StripAnswer, x: Linear, log: bool) -> None:
-    wanted = max(3, int((x.end - x.start) / 85))
-    column = answer.column
-    whole = column.kind == Kind.WHOLE
-    canvas.bottom_ticks(scaled_ticks(column, x.low, x.high, wanted, whole, log), x)
-    canvas.bottom_title(f"{column.name}{unit_title(column)}{' · log scale' if log else ''}")
-
-
-def _legend(canvas: Canvas, answer: CurvesAnswer) -> None:
-    at = canvas.x_start
-    for curve in answer.curves:
-        wide = width(curve.label) + 24
-        if at + wide > canvas.x_end:
-            break
-        hue = answer.hues[curve.position]
-        shape = group(
-            el("rect", class_="ground", x=at - 2, y=2, width=wide, height=24),
-            el("circle", class_=f"point hue-{hue}", r=4, transform=f"translate({at + 4:.1f} 14)"),
-            label(curve.label, at + 13, 18, "start"),
-            class_="legend-word",
-        )
-        canvas.mark(shape, None, f"legend\x1f{curve.label}", answer.condition(curve), [curve.label], False)
-        at += wide + 10
+def _bottom(canvas: Canvas, answer: CurvesAnswer | StripAnswer, x: Linear) -> None:
+    scale = " · log scale" if isinstance(x, Log) else ""
+    canvas.value_axis(x, answer.column, f"{answer.column.name}{unit_title(answer.column)}{scale}")
 
 
 def _curve(
@@ -135,8 +119,7 @@ def draw_strip(answer: StripAnswer, table: Table, size: Size, prefix: str) -> Ca
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     names = [g.label for g in answer.grouping.groups]
     if canvas.labelled:
-        most = 150.0 if canvas.full else 80.0
-        canvas.left = min(most, max((width(n) for n in names), default=0.0)) + 22.0
+        canvas.left = canvas.name_room(names, 150.0, 80.0)
         canvas.right, canvas.top, canvas.bottom = 16.0, 12.0, 50.0 if canvas.full else 26.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 2.0
@@ -148,7 +131,7 @@ def draw_strip(answer: StripAnswer, table: Table, size: Size, prefix: str) -> Ca
     canvas.x, canvas.y, canvas.x_column = x, lanes, answer.column.name
     canvas.lane_labels(lanes, names, canvas.left - 22.0)
     if canvas.labelled:
-        _bottom(canvas, answer, x, log)
+        _bottom(canvas, answer, x)
         canvas.under.append(line(canvas.x_start, canvas.y_end, canvas.x_end, canvas.y_end, "axis"))
     spread = 0.32 * min(lanes.step, 120.0)
     radius = {"full": 2.6, "beside": 1.7, "thumb": 0.8}[size.detail]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 
 from night_trail.core.answers.histogram import HistogramAnswer
@@ -9,7 +11,8 @@ from night_trail.core.slots.spread import bins_words
 from night_trail.core.table import Table
 from night_trail.core.words.numbers import bare, percent, stretch, unit_suffix, value
 from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line, unit_title
-from night_trail.draw.scales import Lanes, Linear, Log, log_ticks, ticks
+from night_trail.draw.legend import Word, legend
+from night_trail.draw.scales import Lanes, Linear, Log, ticks
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import width
 
@@ -46,13 +49,8 @@ def draw_histogram(answer: HistogramAnswer, table: Table, size: Size, prefix: st
     canvas.under.append(line(canvas.x_start, canvas.y_end, canvas.x_end, canvas.y_end, "axis"))
     bins = bins_words(answer.question.bins, answer.column, answer)
     unit = unit_title(answer.column)
-    title = f"{answer.column.name}{unit} · {bins}"
-    if log and canvas.labelled:
-        wanted = max(3, int((x.end - x.start) / 85))
-        canvas.bottom_ticks(log_ticks(x.low, x.high, wanted), x)
-        canvas.bottom_title(f"{answer.column.name}{unit} · log scale")
-    else:
-        canvas.value_axis(x, answer.column, title, keep_clear=20.0)
+    said = "log scale" if log else bins
+    canvas.value_axis(x, answer.column, f"{answer.column.name}{unit} · {said}", keep_clear=20.0)
     _end_labels(canvas, answer)
     return canvas
 
@@ -66,8 +64,7 @@ def _margins(canvas: Canvas, answer: HistogramAnswer, top: float, lanes: bool) -
         canvas.right, canvas.top, canvas.bottom = 16.0, 34.0, 50.0
     if lanes:
         names = [g.label for g in answer.grouping.groups]
-        most = 150.0 if canvas.full else 80.0
-        canvas.left = min(most, max(width(n) for n in names)) + 22.0
+        canvas.left = canvas.name_room(names, 150.0, 80.0)
         canvas.top = 12.0
     else:
         whole = answer.question.height == "count"
@@ -113,18 +110,14 @@ def _on_one_ground(
     else:
         canvas.count_axis(Linear(0.0, top, canvas.y_end, canvas.y_start), _height_title(answer, table), False)
     if canvas.full:
-        at = canvas.x_start
-        for i, one in enumerate(answer.grouping.groups):
-            canvas.over.append(
-                el(
-                    "circle",
-                    class_=f"point hue-{answer.hues[i]}",
-                    r=4,
-                    transform=f"translate({at + 4:.1f} 10)",
-                )
-            )
-            canvas.over.append(label(one.label, at + 13, 14, "start"))
-            at += width(one.label) + 34
+        legend(canvas, _words(answer), 10.0)
+
+
+def _words(answer: HistogramAnswer) -> Iterator[Word]:
+    for i, group in enumerate(answer.grouping.groups):
+        condition = answer.grouping.condition(i)
+        if condition is not None:
+            yield Word(group.label, answer.hues[i], group.key or "others", condition)
 
 
 def _in_lanes(

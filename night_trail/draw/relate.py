@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,6 +14,7 @@ from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.table import Column, Floats, Kind, Table
 from night_trail.core.words.numbers import number, percent, value
 from night_trail.draw.canvas import Canvas, Size, label, line, scaled_ticks, unit_title
+from night_trail.draw.legend import Word, legend
 from night_trail.draw.scales import Linear, Log, Tick
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import shortened, width
@@ -42,19 +44,19 @@ def draw_relate(answer: RelateAnswer, table: Table, size: Size, prefix: str) -> 
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     single = len(answer.panels) == 1 and not answer.panels[0].label
     y_ticks = _ticks(answer.y, answer.column, 5 if canvas.full and single else 3)
-    legend = canvas.full and answer.question.coloured is not None and bool(answer.panels)
+    worded = canvas.full and answer.question.coloured is not None and bool(answer.panels)
     margins = canvas.full and single and answer.margins is not None
     if canvas.labelled:
         canvas.left = max((width(t.label) for t in y_ticks), default=0.0) + 18.0
         canvas.right = 10.0 + (MARGIN if margins else 0.0)
-        canvas.top = 26.0 + (18.0 if legend else 0.0) + (MARGIN if margins else 0.0)
+        canvas.top = 26.0 + (18.0 if worded else 0.0) + (MARGIN if margins else 0.0)
         canvas.bottom = 50.0 if canvas.full else 26.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
     if canvas.full:
         canvas.over.append(label(axis_title(answer, 1, table), 4.0, 14.0, "start", "axis-title"))
-    if legend:
-        _legend(canvas, answer)
+    if worded:
+        legend(canvas, _words(answer), 28.0)
     for panel, plot in zip(answer.panels, _plots(canvas, answer, single), strict=False):
         _frame(canvas, answer, plot, panel, single, y_ticks)
         _cells(canvas, answer, table, panel, plot)
@@ -136,24 +138,11 @@ def _frame(
         canvas.under.append(line(plot.left, plot.bottom, plot.right, plot.bottom, "axis"))
 
 
-def _legend(canvas: Canvas, answer: RelateAnswer) -> None:
-    """Write the groups as coloured words; each lights its rows."""
-    at = canvas.x_start
+def _words(answer: RelateAnswer) -> Iterator[Word]:
     for position, group in enumerate(answer.grouping.groups):
-        wide = width(group.label) + 24
         condition = answer.grouping.condition(position)
-        if at + wide > canvas.x_end or condition is None:
-            break
-        hue = answer.hues[position]
-        shape = el(
-            "g",
-            el("rect", class_="ground", x=at - 2, y=16, width=wide, height=24),
-            el("circle", class_=f"point hue-{hue}", r=4, transform=f"translate({at + 4:.1f} 28)"),
-            label(group.label, at + 13, 32, "start"),
-            class_="legend-word",
-        )
-        canvas.mark(shape, None, f"legend\x1f{group.key or 'others'}", condition, [group.label], False)
-        at += wide + 10
+        if condition is not None:
+            yield Word(group.label, answer.hues[position], group.key or "others", condition)
 
 
 def _said(column: Column, at: float) -> str:

@@ -108,6 +108,15 @@ def ticks(low: float, high: float, wanted: int, whole: bool = False) -> list[Tic
     return [Tick(p, label) for p, label in zip(places, tick_labels(places), strict=True)]
 
 
+def percent_ticks(low: float, high: float, wanted: int) -> list[Tick]:
+    r"""Return round ticks of shares, written as per cents.
+
+    >>> [t.label for t in percent_ticks(0.0, 1.0, 2)]
+    ['0\u2009%', '50\u2009%', '100\u2009%']
+    """
+    return [Tick(t.at / 100, f"{t.label}\u2009%") for t in ticks(100 * low, 100 * high, wanted)]
+
+
 def log_ticks(low: float, high: float, wanted: int) -> list[Tick]:
     """Return ticks at 1, 2 and 5 times powers of ten, or at powers alone where there are many.
 

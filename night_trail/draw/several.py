@@ -24,8 +24,7 @@ def draw_several(answer: SeveralAnswer, table: Table, size: Size, prefix: str) -
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     names = list(answer.labels)
     if canvas.labelled:
-        most = 170.0 if canvas.full else 70.0
-        canvas.left = min(most, max((width(n) for n in names), default=0.0)) + 22.0
+        canvas.left = canvas.name_room(names, 170.0, 70.0)
         canvas.right, canvas.top, canvas.bottom = 10.0, 24.0 if canvas.full else 8.0, 26.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
@@ -121,8 +120,7 @@ def _table(
     canvas = Canvas(Size(size.width, high, size.detail), prefix, parts[0].basis.lit is not None)
     names = list(labels)
     if canvas.labelled:
-        most = 200.0 if canvas.full else 80.0
-        canvas.left = min(most, max((width(n) for n in names), default=0.0)) + 22.0
+        canvas.left = canvas.name_room(names, 200.0, 80.0)
         canvas.right, canvas.top, canvas.bottom = 10.0, 26.0, 30.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0

@@ -122,8 +122,7 @@ def draw_stair(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> 
     baseline = answer.question.baseline
     names = [baseline_words(baseline) if baseline else "before", *(g.label for g in steps), "now"]
     if canvas.labelled:
-        most = 190.0 if canvas.full else 90.0
-        canvas.left = min(most, max(width(n) for n in names)) + 22.0
+        canvas.left = canvas.name_room(names, 190.0, 90.0)
         canvas.right = 16.0 + max((width(difference_words(answer)(g)) for g in steps), default=20.0)
         canvas.top, canvas.bottom = 14.0, 50.0 if canvas.full else 26.0
     else:

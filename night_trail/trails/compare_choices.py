@@ -20,7 +20,7 @@ from night_trail.core.slots.compare import (
     baseline_words,
     keep_words,
     measure_words,
-    plain_parts,
+    plain_words,
     rule_words,
 )
 from night_trail.core.table import Column, Kind
@@ -164,7 +164,7 @@ def _aggregates(desk: Desk, question: Compare) -> list[Offer]:
             found.append(Offer(text, key, key == measure.aggregate, hint))
     found.sort(key=lambda offer: offer.value != best)
     found = [
-        Offer(name, NAMED + name, known == measure, "".join(p.text for p in plain_parts(known, desk.table)))
+        Offer(name, NAMED + name, known == measure, plain_words(known, desk.table))
         for name, known in desk.table.measures.items()
     ] + found
     found.append(Offer(f"the number of {noun}", "count", measure.aggregate == "count"))

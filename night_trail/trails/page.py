@@ -6,8 +6,9 @@ import json
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django_htmx.http import push_url
 
 from night_trail.core.question import to_json
 from night_trail.core.sentence import scene_in_words, scene_sentence
@@ -36,6 +37,19 @@ def own_step(request: HttpRequest, trail: int, step: int) -> Step:
         trail_id=trail,
         trail__owner=request.user,
     )
+
+
+def went_on(request: HttpRequest, step: Step) -> HttpResponse:
+    """Return the desk at the step that a turn led to, under its own address."""
+    address = reverse("trails:step", args=[step.trail_id, step.pk])
+    if not request.htmx:
+        return redirect(address)
+    return push_url(desk_response(request, own_step(request, step.trail_id, step.pk)), address)
+
+
+def desk_of(step: Step) -> Desk:
+    """Return the scene of a step on its table."""
+    return Desk(step.trail.version, step.scene_value())
 
 
 def desk_response(request: HttpRequest, step: Step) -> HttpResponse:

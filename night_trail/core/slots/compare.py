@@ -84,6 +84,11 @@ def plain_parts(measure: Measure, table: Table) -> list[Part]:
     return [first, Part(" of "), name]
 
 
+def plain_words(measure: Measure, table: Table) -> str:
+    """Return a measure in words, whatever it was called."""
+    return "".join(part.text for part in plain_parts(measure, table))
+
+
 def measure_words(measure: Measure, table: Table) -> str:
     """Return a measure in words: ``the average of late_min``."""
     return "".join(part.text for part in measure_parts(measure, table))

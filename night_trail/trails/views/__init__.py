@@ -6,7 +6,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
-from django_htmx.http import HttpResponseClientRedirect, push_url
+from django_htmx.http import HttpResponseClientRedirect
 
 from night_trail.core.errors import NightTrailError
 from night_trail.people.confirm import confirm_delete
@@ -14,7 +14,7 @@ from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.trails.forms import change_from
 from night_trail.trails.models import Trail
-from night_trail.trails.page import desk_response, own_step
+from night_trail.trails.page import desk_response, own_step, went_on
 from night_trail.trails.services import start_trail, take_turn
 
 
@@ -85,8 +85,4 @@ def desk(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 def turn(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Take a turn from a step and show where it leads."""
     found = own_step(request, trail, step)
-    after = take_turn(found, change_from(request.POST, core_table(found.trail.version)))
-    address = reverse("trails:step", args=[trail, after.pk])
-    if not request.htmx:
-        return redirect(address)
-    return push_url(desk_response(request, after), address)
+    return went_on(request, take_turn(found, change_from(request.POST, core_table(found.trail.version))))

@@ -3,25 +3,15 @@
 from __future__ import annotations
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
-from django.urls import reverse
+from django.shortcuts import render
 from django.views.decorators.http import require_http_methods, require_POST
-from django_htmx.http import push_url
 
 from night_trail.core.question import Compare
-from night_trail.core.slots.compare import plain_parts
+from night_trail.core.slots.compare import plain_words
 from night_trail.core.words.conditions import in_words
 from night_trail.tables.services import core_table, forget_measure, name_measure
-from night_trail.trails.models import Step
-from night_trail.trails.page import desk_response, own_step
+from night_trail.trails.page import own_step, went_on
 from night_trail.trails.services import name_group
-
-
-def _went_on(request: HttpRequest, step: Step) -> HttpResponse:
-    address = reverse("trails:step", args=[step.trail_id, step.pk])
-    if not request.htmx:
-        return redirect(address)
-    return push_url(desk_response(request, own_step(request, step.trail_id, step.pk)), address)
 
 
 @require_http_methods(["GET", "POST"])
@@ -29,7 +19,7 @@ def group(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Ask for a name for the lit rows, and make it a yes/no column."""
     found = own_step(request, trail, step)
     if request.method == "POST":
-        return _went_on(request, name_group(found, request.POST.get("name", "")))
+        return went_on(request, name_group(found, request.POST.get("name", "")))
     lit = found.scene_value().lit
     words = in_words(lit, core_table(found.trail.version)) if lit is not None else ""
     return render(request, "trails/_group.html", {"step": found, "lit": words})
@@ -48,10 +38,10 @@ def measure(request: HttpRequest, trail: int, step: int) -> HttpResponse:
             request.POST.get("name", ""),
             request.POST.get("words", ""),
         )
-        return _went_on(request, found)
+        return went_on(request, found)
     core, main = core_table(found.trail.version), found.scene_value().main
-    words = "".join(p.text for p in plain_parts(main.measure, core)) if isinstance(main, Compare) else ""
-    named = [(name, "".join(p.text for p in plain_parts(m, core))) for name, m in core.measures.items()]
+    words = plain_words(main.measure, core) if isinstance(main, Compare) else ""
+    named = [(name, plain_words(m, core)) for name, m in core.measures.items()]
     return render(request, "trails/_measure.html", {"step": found, "words": words, "named": named})
 
 
@@ -62,4 +52,4 @@ def forget(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     table = found.trail.version.table
     assert table is not None  # noqa: S101  (a trail's version is complete)
     forget_measure(table, request.POST.get("name", ""))
-    return _went_on(request, found)
+    return went_on(request, found)

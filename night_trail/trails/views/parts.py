@@ -13,10 +13,8 @@ from django.http import (
     JsonResponse,
     StreamingHttpResponse,
 )
-from django.shortcuts import redirect, render
-from django.urls import reverse
+from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
-from django_htmx.http import push_url
 from msgspec.structs import replace
 
 from night_trail.core.conditions import Condition, check
@@ -32,7 +30,7 @@ from night_trail.people.context import theme
 from night_trail.tables.cells import neutral
 from night_trail.trails.choices import choices
 from night_trail.trails.models import Step
-from night_trail.trails.page import desk_response, own_step
+from night_trail.trails.page import desk_of, own_step, went_on
 from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.rowlist import View, csv_pieces, row_page, spoken_of
 from night_trail.trails.services import take_turn
@@ -40,15 +38,11 @@ from night_trail.trails.services import take_turn
 HOVER = Size(360, 220, "beside")
 
 
-def _desk(step: Step) -> Desk:
-    return Desk(step.trail.version, step.scene_value())
-
-
 @require_GET
 def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse:
     """List the choices for a slot of the sentence."""
     found = own_step(request, trail, step)
-    desk = _desk(found)
+    desk = desk_of(found)
     if slot == "else" and desk.scene.main is not None:
         addable = sentence(desk.scene.main, desk.table, desk.answer(desk.scene.main)).addable
         return render(request, "trails/_more.html", {"step": found, "addable": addable})
@@ -66,7 +60,7 @@ def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse
 def picture(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Return the main picture alone, at the size a page has room for."""
     found = own_step(request, trail, step)
-    desk = _desk(found)
+    desk = desk_of(found)
     if desk.scene.main is None:
         raise Http404
     drawn = desk.drawn(desk.scene.main, size_from(request), "main", found.annotation_values())
@@ -87,7 +81,7 @@ def figure_png(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 
 
 def _file(request: HttpRequest, step: Step, form: str) -> HttpResponse:
-    desk = _desk(step)
+    desk = desk_of(step)
     if desk.scene.main is None:
         raise Http404
     small = form == "small"
@@ -122,7 +116,7 @@ def _file_name(step: Step) -> str:
 def rows(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Show a page of the rows behind the scene."""
     found = own_step(request, trail, step)
-    desk = _desk(found)
+    desk = desk_of(found)
     page = row_page(desk, View.of(request.GET, desk))
     return render(
         request, "trails/_rows.html", {"step": found, "page": page, "table": found.trail.version.table}
@@ -133,7 +127,7 @@ def rows(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 def row(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Light one row, or the rows like it."""
     found = own_step(request, trail, step)
-    desk = _desk(found)
+    desk = desk_of(found)
     text = request.POST.get("at", "")
     at = int(text) if text.isascii() and text.isdigit() and len(text) < 12 else -1
     if request.POST.get("as") == "like":
@@ -141,18 +135,14 @@ def row(request: HttpRequest, trail: int, step: int) -> HttpResponse:
         condition = like_row(desk.table, names, at)
     else:
         condition = this_row(desk.table, at)
-    after = take_turn(found, Light(condition))
-    address = reverse("trails:step", args=[trail, after.pk])
-    if not request.htmx:
-        return redirect(address)
-    return push_url(desk_response(request, after), address)
+    return went_on(request, take_turn(found, Light(condition)))
 
 
 @require_GET
 def rows_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse | StreamingHttpResponse:
     """Return the rows behind the scene as a CSV file."""
     found = own_step(request, trail, step)
-    response = StreamingHttpResponse(csv_pieces(_desk(found)), content_type="text/csv; charset=utf-8")
+    response = StreamingHttpResponse(csv_pieces(desk_of(found)), content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{_file_name(found)}.csv"'
     return response
 
@@ -162,7 +152,7 @@ MOST_POINTED = 4_000
 
 
 def _figures(step: Step) -> Figures:
-    desk = _desk(step)
+    desk = desk_of(step)
     if desk.scene.main is None:
         raise Http404
     return figures_of(desk.answer(desk.scene.main))

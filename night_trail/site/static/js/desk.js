@@ -167,14 +167,14 @@ document.addEventListener("focusin", (event) => {
 // ---- lists that open at a word ----
 const popover = () => $("#popover");
 let opener = null;
+const targetId = ({ target } = {}) => (typeof target === "string" ? target.replace("#", "") : target?.id);
 document.addEventListener("htmx:before:request", (event) => {
   const source = event.detail?.ctx?.sourceElement;
   if (source?.matches?.(".slot, .slot-add, [data-opens]")) opener = source;
 });
 document.addEventListener("htmx:after:swap", (event) => {
-  const target = event.detail?.ctx?.target;
+  const id = targetId(event.detail?.ctx);
   const status = event.detail?.ctx?.response?.status ?? 200;
-  const id = typeof target === "string" ? target.replace("#", "") : target?.id;
   if (id === "popover" && status < 400) openPopover();
   if (id === "desk" && status < 400) {
     popover().hidePopover?.();
@@ -252,7 +252,6 @@ document.addEventListener("click", (event) => {
 // What was asked for before the drawer was closed does not open it again.
 let drawerAsked = 0;
 let drawerClosed = 0;
-const targetId = ({ target } = {}) => (typeof target === "string" ? target.replace("#", "") : target?.id);
 document.addEventListener("htmx:before:request", (event) => {
   if (targetId(event.detail?.ctx) === "drawer") drawerAsked = performance.now();
 });
