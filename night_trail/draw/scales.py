@@ -112,7 +112,7 @@ def percent_ticks(low: float, high: float, wanted: int) -> list[Tick]:
     r"""Return round ticks of shares, written as per cents.
 
     >>> [t.label for t in percent_ticks(0.0, 1.0, 2)]
-    ['0\u2009%', '50\u2009%', '100\u2009%']
+    ['0\u2009%', '100\u2009%']
     """
     return [Tick(t.at / 100, f"{t.label}\u2009%") for t in ticks(100 * low, 100 * high, wanted)]
 
