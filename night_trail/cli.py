@@ -188,7 +188,7 @@ def _plain(value: Any) -> Any:
     """Return an answer as what JSON holds: arrays as lists, no row-long arrays, NaN as null."""
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
         fields = {f.name: getattr(value, f.name) for f in dataclasses.fields(value)}
-        return {k: _plain(v) for k, v in fields.items() if k not in ("codes", "question")}
+        return {k: _plain(v) for k, v in fields.items() if k not in ("codes", "question", "paths")}
     if isinstance(value, msgspec.Struct):
         return msgspec.to_builtins(value)
     if isinstance(value, np.ndarray):

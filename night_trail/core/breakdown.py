@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from msgspec.structs import replace
 
 from night_trail.core.answers.compare import compare_question
+from night_trail.core.answers.over_time import first_over_time, fitted
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Compare, Question, Relate, Spread, Together
@@ -14,10 +16,11 @@ from night_trail.core.rows import Rows
 from night_trail.core.stats import groups as figures
 from night_trail.core.stats.relation import some_of
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table, on_axis
+from night_trail.core.time_questions import Ahead, Apart, Cycle, OverTime
 
 
 @dataclass(frozen=True)
-class Apart:
+class Telling:
     """How much a column tells rows apart: between 0 (as chance would) and 1, over so many groups.
 
     None where it cannot be said.
@@ -28,7 +31,7 @@ class Apart:
     effect: float | None
 
 
-def ranked(question: Question, rows: Rows) -> list[Apart]:
+def ranked(question: Question, rows: Rows) -> list[Telling]:
     """Return the columns rows can be broken down by, those that tell most apart first.
 
     For a measured column the effect is ε², the share of its variance between
@@ -54,7 +57,7 @@ def ranked(question: Question, rows: Rows) -> list[Apart]:
             if values is None
             else _effect(values, codes, measured=about is not None and _measured(about))
         )
-        found.append(Apart(column, groups, effect))
+        found.append(Telling(column, groups, effect))
     return sorted(found, key=lambda f: -1.0 if f.effect is None else -f.effect)
 
 
@@ -76,6 +79,12 @@ def down(question: Question, by: str, table: Table) -> Question:
             return Relate(question.column, question.against, by, question.fit)
         case Together():
             return question
+        case OverTime():
+            return fitted(replace(question, split=by, against=None))
+        case Cycle():
+            return replace(question, split=by, years=False, shape="line")
+        case Apart() | Ahead():
+            return first_over_time(question.measure, table.column(question.time), by)
         case Spread(column=name) if table.column(name).kind.measured:
             return Spread(name, by, "histogram" if question.shape == "histogram" else "boxes")
         case _:
@@ -84,7 +93,7 @@ def down(question: Question, by: str, table: Table) -> Question:
 
 def _about(question: Question, table: Table) -> Column | None:
     """Return the column whose values are to be told apart; None where rows are only counted."""
-    if isinstance(question, Compare):
+    if isinstance(question, Compare | OverTime | Cycle | Apart | Ahead):
         return None if question.measure.column is None else table.column(question.measure.column)
     if isinstance(question, Together):
         return None

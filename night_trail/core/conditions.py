@@ -20,6 +20,7 @@ import numpy as np
 import polars as pl
 
 from night_trail.core.errors import BadQuestion
+from night_trail.core.stats.calendar import LENGTHS, Part, is_zone, part_of
 from night_trail.core.table import Bools, Column, Kind, Table, on_axis
 
 Text = Annotated[str, msgspec.Meta(max_length=2000)]
@@ -83,6 +84,24 @@ class Recent(_Base, frozen=True, tag="recent"):
     unit: Literal["day", "week", "month", "year"]
 
 
+class Recurs(_Base, frozen=True, tag="recurs"):
+    """Rows at parts of a cycle, counted from 0: hours of the day, weekdays from Monday, months, quarters.
+
+    With a zone the column is taken to be told in UTC.
+    """
+
+    column: Text
+    part: Part
+    at: Annotated[tuple[int, ...], msgspec.Meta(min_length=1, max_length=24)]
+    zone: Annotated[str, msgspec.Meta(max_length=60)] | None = None
+
+    def __post_init__(self) -> None:
+        if not all(0 <= at < LENGTHS[self.part] for at in self.at):
+            raise BadQuestion("There is no such part of the cycle", self.column, "Choose one of them.")
+        if self.zone is not None and not is_zone(self.zone):
+            raise BadQuestion(f"“{self.zone}” is no time zone", self.column, "Write it like Europe/Lisbon.")
+
+
 class Loop(_Base, frozen=True, tag="loop"):
     """Rows inside a loop drawn over two measured columns (dates in seconds), by the even-odd rule.
 
@@ -118,7 +137,7 @@ class AnyOf(_Base, frozen=True, tag="any"):
     parts: Annotated[tuple[Condition, ...], msgspec.Meta(min_length=1, max_length=200)]
 
 
-Leaf = Between | OneOf | Contains | Missing | Recent | Loop
+Leaf = Between | OneOf | Contains | Missing | Recent | Recurs | Loop
 """A condition on single columns."""
 
 Condition = Leaf | Not | AllOf | AnyOf
@@ -187,6 +206,10 @@ def mask(condition: Condition, table: Table) -> Bools:
             return _as_bools(table.series(column).is_null())
         case Recent():
             return _between(recent_range(condition, table), table)
+        case Recurs(column, part, at, zone):
+            check(condition, table)
+            found = part_of(on_axis(table.series(column)), part, zone)
+            return np.asarray(np.isin(found, at))
         case Loop():
             return _inside(condition, table)
 
@@ -207,7 +230,9 @@ def check(condition: Condition, table: Table) -> None:
                     raise BadQuestion(f"“{name}” has no axis to draw a loop on", table.name)
             continue
         column = table.column(leaf.column)
-        if isinstance(leaf, Recent) and not column.kind.temporal:
+        if isinstance(leaf, Recurs) and (leaf.part == "day" or leaf.zone) and column.kind == Kind.DATE:
+            raise BadQuestion(f"“{column.name}” has days, no hours", table.name)
+        if isinstance(leaf, Recent | Recurs) and not column.kind.temporal:
             raise BadQuestion(f"“{column.name}” is {column.kind} and has no days", table.name)
         if isinstance(leaf, Between):
             if not column.kind.measured:

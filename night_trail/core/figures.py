@@ -2,24 +2,30 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
 from night_trail.core.answers import Answer
+from night_trail.core.answers.ahead import AheadAnswer
 from night_trail.core.answers.angles import AnglesAnswer
+from night_trail.core.answers.apart import ApartAnswer
 from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.answers.cross import CrossAnswer
 from night_trail.core.answers.curves import CurvesAnswer
+from night_trail.core.answers.cycle import CycleAnswer
 from night_trail.core.answers.goes import GoesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
+from night_trail.core.answers.over_time import OverTimeAnswer
 from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.answers.strip import StripAnswer
 from night_trail.core.answers.together import TogetherAnswer
 from night_trail.core.conditions import iso
+from night_trail.core.stats.forecast import LEVELS
 from night_trail.core.table import Column
 
 Figure = str | int | float | None
@@ -215,6 +221,97 @@ def _relate(answer: RelateAnswer) -> Made:
     return names, rows()
 
 
+def _over_time(answer: OverTimeAnswer) -> Made:
+    split = answer.question.split
+    parts = (answer, *answer.others)
+    names = [*([split] if split else []), f"{answer.time.name} from", "to below"]
+    for part in parts:
+        measure = part.measure
+        names.append(f"{measure.aggregate} of {measure.column}" if measure.column else measure.aggregate)
+    against = answer.question.against is not None
+    names += [*(["held against", "difference"] if against else []), "rows"]
+
+    def rows() -> Iterator[list[Figure]]:
+        edges = answer.calendar.clock
+        for line in answer.lines:
+            difference = answer.difference(line)
+            for i in range(answer.calendar.n):
+                first: list[Figure] = [line.label] if split else []
+                low, high = (_at(answer.time, float(edges[k])) for k in (i, i + 1))
+                values = [float(line.values[i]), *(float(p.together.values[i]) for p in answer.others)]
+                row: list[Figure] = [*first, low, high, *(None if math.isnan(v) else v for v in values)]
+                if against:
+                    base = math.nan if line.base is None else float(line.base[i])
+                    off = math.nan if difference is None else float(difference[i])
+                    row += [None if math.isnan(v) else v for v in (base, off)]
+                yield [*row, int(line.n[i]), None if line.lit_n is None else int(line.lit_n[i])]
+
+    return names, rows()
+
+
+def _cycle(answer: CycleAnswer) -> Made:
+    measure = answer.question.measure
+    what = f"{measure.aggregate} of {measure.column}" if measure.column else measure.aggregate
+    several = len(answer.rounds) > 1
+    names = [*([answer.question.split or "line"] if several else []), answer.question.part, what, "rows"]
+
+    def rows() -> Iterator[list[Figure]]:
+        for one in answer.rounds:
+            for i, part in enumerate(answer.parts):
+                if one.n[i]:
+                    first: list[Figure] = [one.label] if several else []
+                    lit = None if one.lit_n is None else int(one.lit_n[i])
+                    yield [*first, part, float(one.values[i]), int(one.n[i]), lit]
+
+    return names, rows()
+
+
+def _apart(answer: ApartAnswer) -> Made:
+    parts = answer.parts
+    seasons = [f"season of {p}" for p in parts.periods] if parts is not None else []
+    names = [f"{answer.time.name} from", "value", "trend", *seasons, "rest", "without season", "stands out"]
+
+    def rows() -> Iterator[list[Figure]]:
+        if parts is None:
+            return
+        for i in range(len(parts.values)):
+            at = _at(answer.time, float(answer.calendar.clock[answer.start + i]))
+            found = [float(parts.values[i]), float(parts.trend[i]), *(float(s[i]) for s in parts.seasons)]
+            lit = None if answer.lit_n is None else int(answer.lit_n[answer.start + i])
+            rest = [float(parts.rest[i]), float(parts.adjusted[i]), "yes" if parts.spikes[i] else "no"]
+            yield [at, *found, *rest, lit]
+
+    return names, rows()
+
+
+def _ahead(answer: AheadAnswer) -> Made:
+    bands = [name for level in LEVELS for name in (f"{level} % from", f"{level} % to")]
+    names = [f"{answer.time.name} from", "group", "value", "forecast", *bands]
+
+    def rows() -> Iterator[list[Figure]]:
+        clock, found = answer.calendar.clock, answer.forecast
+        nothing: list[Figure] = [None] * len(bands)
+        for i in range(answer.start, answer.end):
+            value = float(answer.values[i])
+            yield [
+                _at(answer.time, float(clock[i])),
+                "",
+                None if math.isnan(value) else value,
+                None,
+                *nothing,
+            ]
+        for i, mean in enumerate(found.mean if found is not None else ()):
+            ends = (
+                [float(b[k][i]) for k in range(len(LEVELS)) for b in (found.low, found.high)] if found else []
+            )
+            yield [_at(answer.time, float(clock[answer.end + i])), "", None, float(mean), *ends]
+        for one in answer.groups:
+            for i, mean in enumerate(one.mean):
+                yield [_at(answer.time, float(clock[answer.end + i])), one.label, None, float(mean), *nothing]
+
+    return names, ([*row, None] for row in rows())
+
+
 _MAKERS: dict[type, Callable[[Any], Made]] = {
     HistogramAnswer: _histogram,
     BoxesAnswer: _boxes,
@@ -228,4 +325,8 @@ _MAKERS: dict[type, Callable[[Any], Made]] = {
     RelateAnswer: _relate,
     TogetherAnswer: _together,
     GoesAnswer: _goes,
+    OverTimeAnswer: _over_time,
+    CycleAnswer: _cycle,
+    ApartAnswer: _apart,
+    AheadAnswer: _ahead,
 }

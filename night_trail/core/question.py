@@ -14,11 +14,12 @@ import msgspec
 
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Aggregate, Measure, Name
+from night_trail.core.time_questions import Ahead, Apart, Cycle, OverTime
 
 Shape = Literal["histogram", "boxes", "bars", "density", "running", "strip", "letters"]
 Side = Literal["panels", "own", "overlaid", "mirrored"]
 Order = Literal["frequent", "own"]
-Aggregate = Literal["mean", "median", "sum", "count", "distinct", "share", "ratio", "quantile"]
 Fit = Literal["none", "line", "robust", "curve"]
 RelateScale = Literal["plain", "log", "log x", "log y", "index", "share"]
 CompareShape = Literal[
@@ -26,10 +27,9 @@ CompareShape = Literal[
 ]
 Difference = Literal["absolute", "relative", "share"]
 CompareOrder = Literal["value", "own"]
+ValueAxis = Literal["zero", "cut"]
 Height = Literal["count", "share", "density"]
 Calendar = Literal["minute", "hour", "day", "week", "month", "quarter", "year"]
-
-Name = Annotated[str, msgspec.Meta(min_length=1, max_length=500)]
 
 
 class Bins(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -81,25 +81,6 @@ class Spread(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
         return self.column, self.across
 
 
-class Measure(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A figure of a group of rows.
-
-    ``column`` is what is averaged, summed or counted, none for the number of
-    rows; ``per`` the column below a ratio of two sums; ``where`` the condition
-    whose share of the rows is taken; ``level`` the quantile, between 0 and 1.
-    """
-
-    aggregate: Aggregate = "mean"
-    column: Name | None = None
-    per: Name | None = None
-    where: Condition | None = None
-    level: float = 0.9
-
-    def __post_init__(self) -> None:
-        if not 0 < self.level < 1:
-            raise BadQuestion("A quantile lies between 0 and 1", "level", "Write 0.9 for 90 %.")
-
-
 class Baseline(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """What the groups of a comparison are held against, and how the difference is written.
 
@@ -134,7 +115,8 @@ class Compare(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
 
     ``also`` is the second category, ``more`` are further measures, ``by`` the
     measure that sorts, 0 for the first. ``keep`` is how many groups are shown
-    before the smallest are gathered.
+    before the smallest are gathered. ``axis`` is where bars begin: at 0, or,
+    where small differences matter, not.
     """
 
     measure: Measure
@@ -147,6 +129,7 @@ class Compare(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     baseline: Baseline | None = None
     keep: Annotated[int, msgspec.Meta(ge=1, le=200)] | None = None
     rule: Rule | None = None
+    axis: ValueAxis = "zero"
 
     @property
     def column(self) -> str:
@@ -249,7 +232,17 @@ class Goes(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
         return self.column, self.against
 
 
-Question = Spread | Compare | Relate | Together | Goes
+__all__ = [
+    "Aggregate",
+    "Ahead",
+    "Apart",
+    "Cycle",
+    "Measure",
+    "Name",
+    "OverTime",
+]  # what other modules take from here beside what is defined here
+
+Question = Spread | Compare | Relate | Together | Goes | OverTime | Cycle | Apart | Ahead
 """Every kind of question; grows as ways of looking are added."""
 
 
@@ -264,7 +257,7 @@ class Scene(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     """What is on the desk: a main picture, those beside it, the filter, the lantern.
 
     ``within`` are the groups gone down into, outermost first; the filter holds
-    their conditions too.
+    their conditions too. ``alike`` draws all pictures of one thing on one scale.
     """
 
     main: Question | None = None
@@ -272,6 +265,7 @@ class Scene(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     only: Annotated[tuple[Condition, ...], msgspec.Meta(max_length=50)] = ()
     lit: Condition | None = None
     within: Annotated[tuple[Level, ...], msgspec.Meta(max_length=12)] = ()
+    alike: bool = False
     schema: Literal[1] = 1
 
 

@@ -15,8 +15,13 @@ from cachetools import LRUCache
 from night_trail.core.conditions import Condition, mask
 from night_trail.core.table import Bools, Floats, Table
 
-MEMORY_BYTES = 100_000_000
-"""How much one filter's sorted and grouped columns may hold."""
+_most_bytes = [100_000_000]
+
+
+def bound_memory(most: int) -> None:
+    """Set how many bytes one filter's sorted and grouped columns may hold, of rows made from now on."""
+    _most_bytes[0] = most
+
 
 Codes = npt.NDArray[np.int32]
 T = TypeVar("T")
@@ -40,14 +45,14 @@ class _Memory:
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._kept: LRUCache[Hashable, Any] = LRUCache(MEMORY_BYTES, getsizeof=_bytes_of)
+        self._kept: LRUCache[Hashable, Any] = LRUCache(_most_bytes[0], getsizeof=_bytes_of)
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         with self._lock:
             found: T | None = self._kept.get(key)
         if found is None:
             found = make()
-            if _bytes_of(found) <= MEMORY_BYTES:
+            if _bytes_of(found) <= self._kept.maxsize:
                 with self._lock:
                     self._kept[key] = found
         return found

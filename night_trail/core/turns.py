@@ -16,7 +16,7 @@ from night_trail.core.answers.spread import first_question
 from night_trail.core.breakdown import down
 from night_trail.core.conditions import Between, Condition, Not, Text, check, iso, toggle
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Level, Question, Relate, Scene
+from night_trail.core.question import Bins, Level, OverTime, Question, Relate, Scene, decode, to_json
 from night_trail.core.sentence import read
 from night_trail.core.slots import sentence, short_name
 from night_trail.core.table import Table
@@ -146,6 +146,12 @@ class TakeAway(_Turn, frozen=True, tag="take away"):
     position: int
 
 
+class Alike(_Turn, frozen=True, tag="alike"):
+    """Draw all pictures of one thing on the same scale, or each on its own."""
+
+    on: bool
+
+
 class Swap(_Turn, frozen=True, tag="swap"):
     """Swap a picture beside with the main one."""
 
@@ -172,6 +178,7 @@ Change = (
     | Drop
     | Beside
     | TakeAway
+    | Alike
     | Swap
 )
 
@@ -191,6 +198,8 @@ def turn(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
     for condition in (*after.only, after.lit):
         if condition is not None:
             check(condition, table)
+    # a constructor does not check bounds: what could not be read again must not become a step
+    decode(to_json(after), Scene, "picture")
     return after, label
 
 
@@ -217,8 +226,12 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
             after = replace(scene, main=up.above, only=only, within=scene.within[:level], lit=up.rows)
             return after, f"up to {short_name(up.above)}"
         case Zoom(window):
+            if isinstance(scene.main, OverTime):
+                window_at = None if window is None else (window[0], window[1])
+                zoomed_in = replace(scene.main, window_at=window_at)
+                return replace(scene, main=zoomed_in), "zoomed in" if window else "zoomed out"
             if not isinstance(scene.main, Relate):
-                raise BadQuestion("Only points between two axes can be zoomed into", "", "")
+                raise BadQuestion("Only points and lines over time can be zoomed into", "", "")
             zoomed = replace(scene.main, window=_aimed(window))
             return replace(scene, main=zoomed), "zoomed in" if window else "zoomed out"
         case Beside(question):
@@ -227,6 +240,8 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
             _must_hold(scene.beside, position, "picture beside")
             beside = scene.beside[:position] + scene.beside[position + 1 :]
             return replace(scene, beside=beside), f"away: {short_name(scene.beside[position])}"
+        case Alike(on):
+            return replace(scene, alike=on), "on the same scales" if on else "each on its own scale"
         case Swap(position):
             _must_hold(scene.beside, position, "picture beside")
             main = scene.beside[position]

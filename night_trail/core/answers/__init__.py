@@ -10,13 +10,28 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from night_trail.core.answers import compare, cross, goes, relate, several, spread, together
+from night_trail.core.answers import (
+    ahead,
+    apart,
+    compare,
+    cross,
+    cycle,
+    goes,
+    over_time,
+    relate,
+    several,
+    spread,
+    together,
+)
 from night_trail.core.question import Compare, Goes, Question, Relate, Spread, Together
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
+from night_trail.core.time_questions import Ahead, Apart, Cycle, OverTime
 
 Compared = compare.CompareAnswer | cross.CrossAnswer | several.SeveralAnswer
-Answer = spread.SpreadAnswer | Compared | relate.RelateAnswer | together.TogetherAnswer | goes.GoesAnswer
+Timed = over_time.OverTimeAnswer | cycle.CycleAnswer | apart.ApartAnswer | ahead.AheadAnswer
+Many = together.TogetherAnswer | goes.GoesAnswer
+Answer = spread.SpreadAnswer | Compared | relate.RelateAnswer | Many | Timed
 
 
 def _compared(question: Compare, rows: Rows) -> Compared:
@@ -32,6 +47,10 @@ _ANSWERS: dict[type, Callable[[Any, Rows], Answer]] = {
     Relate: relate.relate,
     Together: together.together,
     Goes: goes.goes,
+    OverTime: over_time.over_time,
+    Cycle: cycle.cycle,
+    Apart: apart.apart,
+    Ahead: ahead.ahead,
 }
 _CHECKS: dict[type, Callable[[Any, Table], None]] = {
     Spread: spread.check,
@@ -39,6 +58,10 @@ _CHECKS: dict[type, Callable[[Any, Table], None]] = {
     Relate: relate.check,
     Together: together.check,
     Goes: goes.check,
+    OverTime: over_time.check,
+    Cycle: cycle.check,
+    Apart: apart.check,
+    Ahead: ahead.check,
 }
 
 

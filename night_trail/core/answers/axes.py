@@ -11,6 +11,9 @@ from night_trail.core.conditions import Between, between
 from night_trail.core.stats.bins import even_edges, round_width, window_of
 from night_trail.core.table import Column, Floats, Ints, Kind
 
+CLOSE = 1e-6
+"""Places nearer to an edge than so much of a cell are held against the edge itself."""
+
 
 @dataclass(frozen=True)
 class Axis:
@@ -47,11 +50,17 @@ class Axis:
         edges, places = self.straight(self.edges), self.straight(values)
         last = len(edges) - 2
         width = (edges[-1] - edges[0]) / (last + 1)
-        found = np.clip((places - edges[0]) / width, 0, last).astype(np.int64)
+        exact = np.clip((places - edges[0]) / width, 0, last)
+        found = np.asarray(exact.astype(np.int64))
         # the division may land beside an edge that the value stands on
-        found -= (values < self.edges[found]) & (found > 0)
-        found += (values >= self.edges[found + 1]) & (found < last)
-        return np.asarray(found, dtype=np.int64)
+        close = np.abs(exact - np.rint(exact)) < CLOSE
+        # whole numbers all stand on edges; to pick them out would only cost
+        beside = slice(None) if np.count_nonzero(close) > len(close) / 2 else np.flatnonzero(close)
+        at, near = found[beside], values[beside]
+        at -= (near < self.edges[at]) & (at > 0)
+        at += (near >= self.edges[at + 1]) & (at < last)
+        found[beside] = at
+        return found
 
     def inside(self, column: Column, low: float, high: float) -> Between:
         """Return the range of a cell along the axis; the cells at its ends are open."""

@@ -170,9 +170,16 @@ def fitted(question: Compare) -> Compare:
     by = question.by if question.by <= len(question.more) else 0
     rule = question.rule if question.shape == "table" else None
     if question.shape in able:
-        return msgspec.structs.replace(question, by=by, rule=rule)
+        axis = question.axis if can_cut(question) else "zero"
+        return msgspec.structs.replace(question, by=by, rule=rule, axis=axis)
     plain = first_shape(question.measure)
-    return msgspec.structs.replace(question, shape=plain if plain in able else able[0], by=by, rule=None)
+    shape = plain if plain in able else able[0]
+    return msgspec.structs.replace(question, shape=shape, by=by, rule=None, axis="zero")
+
+
+def can_cut(question: Compare) -> bool:
+    """Whether bars may begin elsewhere than at 0 when asked: plain ones, with nothing to hold against."""
+    return question.shape == "bars" and form(question) == "plain"
 
 
 def can_compare(column: Column) -> bool:
@@ -206,6 +213,8 @@ def check(question: Compare, table: Table) -> None:
             "shape",
             "Choose dots or bars; parts of a whole need a sum or a count.",
         )
+    if question.axis == "cut" and not can_cut(question):
+        raise BadQuestion("Only plain bars can begin elsewhere than at 0", "axis", "Leave the axis at 0.")
     if question.baseline is not None:
         _check_baseline(question, question.baseline, table)
 
@@ -287,7 +296,11 @@ def figures_of_groups(
     )
     lit_cells = None if rows.lit is None else cells.only(rows.lit[cells.at])
     lit = None if lit_cells is None else plain_figures(measure, lit_cells, n_groups)
-    made = [
+    return _made(found, got, lit), cells, got, whole, carried
+
+
+def _made(found: Grouping, got: MeasureFigures, lit: MeasureFigures | None) -> list[Group]:
+    return [
         Group(
             position=i,
             label=group.label,
@@ -303,7 +316,14 @@ def figures_of_groups(
         for i, (group, interval) in enumerate(zip(found.groups, got.intervals, strict=True))
         if got.n[i] and np.isfinite(got.values[i])
     ]
-    return made, cells, got, whole, carried
+
+
+def plain_groups(measure: Measure, rows: Rows, found: Grouping, cells: Cells) -> list[Group]:
+    """Return each group's figure without interval or test, for cells with these groups' codes."""
+    n_groups = len(found.groups)
+    got = plain_figures(measure, cells, n_groups)
+    lit = None if rows.lit is None else plain_figures(measure, cells.only(rows.lit[cells.at]), n_groups)
+    return _made(found, got, lit)
 
 
 def basis_for(rows: Rows, found: Grouping, cells: Cells) -> Basis:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from night_trail.core.answers.basis import Basis, Grouping, grouping, hues
-from night_trail.core.answers.compare import Group, basis_for, figures_of_groups
+from night_trail.core.answers.compare import Group, basis_for, figures_of_groups, plain_groups
 from night_trail.core.conditions import Condition, joined_all
 from night_trail.core.question import Compare
 from night_trail.core.rows import Rows
@@ -67,8 +67,8 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
     wide = max(len(second.groups), 1)
     by_lane = replace(cells, codes=cells.codes // wide)
     by_series = replace(cells, codes=cells.codes % wide)
-    lanes, *_ = figures_of_groups(measure, rows, _margin(both, wide, 0), (*key, "lanes"), by_lane)
-    series, *_ = figures_of_groups(measure, rows, _margin(both, wide, 1), (*key, "series"), by_series)
+    lanes = plain_groups(measure, rows, _margin(both, wide, 0), by_lane)
+    series = plain_groups(measure, rows, _margin(both, wide, 1), by_series)
     lanes = [_named(g, first) for g in lanes]
     series = [_named(g, second) for g in series]
     if question.order == "value":

@@ -34,11 +34,13 @@ class Cells:
 
     def only(self, where: Bools) -> Cells:
         """Return some of the cells."""
+        # positions once, and not a mask four times: a mask is counted through at every use
+        chosen = np.flatnonzero(where)
         return Cells(
-            self.values[where],
-            self.codes[where],
-            self.at[where],
-            None if self.below is None else self.below[where],
+            self.values[chosen],
+            self.codes[chosen],
+            self.at[chosen],
+            None if self.below is None else self.below[chosen],
         )
 
 
@@ -133,6 +135,8 @@ def cells_of(measure: Measure, rows: Rows, codes: Codes, kept: Bools | None) -> 
         below = on_axis(table.series(measure.per))
         used = used & ~np.isnan(below)
     at = np.flatnonzero(used)
+    if len(at) == len(values):
+        return Cells(values, codes.astype(np.int64), at, below)
     return Cells(values[at], codes[at].astype(np.int64), at, None if below is None else below[at])
 
 
@@ -184,7 +188,9 @@ def _level(measure: Measure) -> float:
 
 def _by_group(codes: Ints) -> Ints:
     """Return positions group by group; within a group they stay in order."""
-    return np.argsort(codes.astype(np.int16), kind="stable")
+    # short integers are sorted digit by digit, which is far quicker
+    short = not len(codes) or int(codes.max()) < 32_768
+    return np.argsort(codes.astype(np.int16 if short else np.int32), kind="stable")
 
 
 def _members(cells: Cells, n: Ints) -> list[Floats]:

@@ -8,8 +8,11 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 import msgspec
+import numpy as np
 import polars as pl
 
+from night_trail.core.answers.apart import apart, check
+from night_trail.core.answers.rolled import periods_of
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.conditions import mask
 from night_trail.core.errors import BadQuestion
@@ -22,6 +25,7 @@ from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.draft import Draft
 from night_trail.core.recipe.sql import compile_sql
 from night_trail.core.recipe.sql_words import DATE, DATETIME, NUMBER, YES_NO
+from night_trail.core.rows import Rows
 from night_trail.core.table import CLOCK, YEAR, Kind, Table, as_text, largest
 from night_trail.core.words.numbers import number
 
@@ -348,6 +352,28 @@ def _group(draft: Draft, step: s.Group) -> None:
     draft.add(step.name, Typed(Kind.YES_NO, cells, ""), "a group named by hand")
 
 
+def _part_of(draft: Draft, step: s.PartOf) -> None:
+    table = draft.table()
+    check(step.question, table)
+    rows = Rows(table, step.only)
+    found = apart(step.question, rows)
+    if found.parts is None:
+        raise BadQuestion("This series cannot be taken apart", "", "Choose another measure or step of time.")
+    values = {
+        "trend": found.parts.trend,
+        "season": found.parts.season,
+        "rest": found.parts.rest,
+        "adjusted": found.parts.adjusted,
+    }[step.part]
+    codes = (
+        periods_of(rows, step.question.time, found.calendar.grain, 1, step.question.zone).codes - found.start
+    )
+    inside = (codes >= 0) & (codes < len(values))
+    cells = pl.Series("cells", np.where(inside, values[np.clip(codes, 0, len(values) - 1)], np.nan))
+    unit = found.column.unit if found.column is not None else ""
+    draft.add(step.name, Typed(Kind.NUMBER, cells.fill_nan(None), unit), f"the {step.part} of a series")
+
+
 def bands(edges: list[float]) -> list[str]:
     """Return names for the bands between edges.
 
@@ -403,6 +429,7 @@ _TAKE: dict[type, Callable[[Draft, Any], None]] = {
     s.Cut: _cut,
     s.Gather: _gather,
     s.Group: _group,
+    s.PartOf: _part_of,
     s.Order: _order,
 }
 

@@ -9,6 +9,7 @@ import msgspec
 from night_trail.core.conditions import Condition, columns_of
 from night_trail.core.errors import BadQuestion
 from night_trail.core.table import Kind
+from night_trail.core.time_questions import Apart
 from night_trail.core.words.numbers import listed, number
 
 JoinHow = Literal["left", "inner", "full"]
@@ -274,6 +275,33 @@ class Group(
         return f"{self.name} names a group of rows by their {listed(list(columns))}"
 
 
+class PartOf(
+    msgspec.Struct,
+    frozen=True,
+    omit_defaults=True,
+    forbid_unknown_fields=True,
+    tag_field="step",
+    tag="part of",
+):
+    """A part of a series taken apart, as a column: each row has the figure of its period.
+
+    ``only`` are the conditions under which the series was taken apart; rows
+    that do not meet them have none.
+    """
+
+    name: str
+    part: Literal["trend", "season", "rest", "adjusted"]
+    question: Apart
+    only: tuple[Condition, ...] = ()
+
+    def words(self) -> str:
+        """Return the step in plain words."""
+        measure = self.question.measure
+        what = {"rest": "remainder", "adjusted": "values without season"}.get(self.part, self.part)
+        of = measure.column or "the number of rows"
+        return f"{self.name} is the {what} of {of} over {self.question.time}"
+
+
 class Order(
     msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True, tag_field="step", tag="order"
 ):
@@ -346,6 +374,7 @@ Step = (
     | Cut
     | Gather
     | Group
+    | PartOf
     | Order
     | Join
     | Stack

@@ -11,14 +11,16 @@ from typing import Any
 
 from night_trail.core.answers.compare import can_compare, compare_question
 from night_trail.core.answers.measures import first_measure
+from night_trail.core.answers.over_time import time_column
 from night_trail.core.answers.spread import first_question, makes_groups
 from night_trail.core.answers.together import columns_for
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Compare, Goes, Question, Relate, Spread, Together
-from night_trail.core.slots import compare, many, relate, spread
+from night_trail.core.slots import compare, many, relate, spread, time, time_change, time_read
 from night_trail.core.slots.parts import Part, Sentence, chosen
 from night_trail.core.table import Column, Table
+from night_trail.core.time_questions import Ahead, Apart, Cycle, OverTime
 
 __all__ = ["Part", "Sentence", "changed", "read_body", "sentence", "short_name"]
 
@@ -28,6 +30,10 @@ WAYS = {
     "relate": "how it moves with another",
     "together": "how all numbers move together",
     "goes": "which goes with which",
+    "over time": "how it changed over time",
+    "cycle": "how it runs through the week or year",
+    "apart": "what trend and seasons it has",
+    "ahead": "where it is going",
 }
 
 _SAID: dict[type, Callable[[Any, Table, Any], Sentence]] = {
@@ -36,6 +42,10 @@ _SAID: dict[type, Callable[[Any, Table, Any], Sentence]] = {
     Relate: relate.said,
     Together: many.together_said,
     Goes: many.goes_said,
+    OverTime: time.over_said,
+    Cycle: time.cycle_said,
+    Apart: time.apart_said,
+    Ahead: time.ahead_said,
 }
 _SHORT: dict[type, Callable[[Any], str]] = {
     Spread: spread.short_name,
@@ -43,6 +53,10 @@ _SHORT: dict[type, Callable[[Any], str]] = {
     Relate: relate.short_name,
     Together: many.together_name,
     Goes: many.goes_name,
+    OverTime: time.short_name,
+    Cycle: time.short_name,
+    Apart: time.short_name,
+    Ahead: time.short_name,
 }
 
 
@@ -64,6 +78,7 @@ def read_body(body: str, table: Table) -> Question:
     return (
         many.together_read(body, table)
         or many.goes_read(body, table)
+        or time_read.read(body, table)
         or compare.read(body, table)
         or relate.read(body, table)
         or spread.read(body, table)
@@ -80,6 +95,8 @@ def changed(
         return compare.changed(question, slot, value, table, lit)
     if isinstance(question, Relate):
         return relate.changed(question, slot, value, table)
+    if isinstance(question, OverTime | Cycle | Apart | Ahead):
+        return time_change.changed(question, slot, value, table, lit)
     if isinstance(question, Together):
         return many.together_changed(question, slot, value, table)
     if isinstance(question, Goes):
@@ -92,6 +109,8 @@ def _another_way(question: Question, value: Any, table: Table) -> tuple[Question
     if value == "together":
         asked_all = question if isinstance(question, Together) else Together()
         return asked_all, many.together_name(asked_all)
+    if value in TIME_WAYS:
+        return _in_time(question, value, table)
     column = _about(question, table)
     if value == "goes":
         pair = question if isinstance(question, Goes) else _pair(question, column, table)
@@ -104,12 +123,38 @@ def _another_way(question: Question, value: Any, table: Table) -> tuple[Question
         return related, relate.short_name(related)
     if isinstance(question, Compare):
         return question, compare.short_name(question)
+    if isinstance(question, OverTime | Cycle | Apart | Ahead):
+        across = question.across or _best_group(table, column)
+        asked_of = compare_question(question.measure, table.column(across))
+        return asked_of, compare.short_name(asked_of)
     if column.kind.grouping and not column.kind.numeric:
         asked_for = compare_question(first_measure(None), column)
     else:
         across = question.across or _best_group(table, column)
         asked_for = compare_question(first_measure(column), table.column(across))
     return asked_for, compare.short_name(asked_for)
+
+
+TIME_WAYS = ("over time", "cycle", "apart", "ahead")
+
+
+def _in_time(question: Question, value: str, table: Table) -> tuple[Question, str]:
+    """Return the present measure over time, through a cycle, taken apart or ahead."""
+    if isinstance(question, OverTime | Cycle | Apart | Ahead):
+        when: Column | None = table.column(question.time)
+    else:
+        when = time_column(table)
+    if when is None:
+        raise BadQuestion("The table has no column of dates", "way", "Read a column as dates first.")
+    if isinstance(question, Compare | OverTime | Cycle | Apart | Ahead):
+        measure = question.measure
+    else:
+        column = _about(question, table)
+        measure = first_measure(None if column.kind.temporal or column.kind.grouping else column)
+    across = question.across if not isinstance(question, Goes) else None
+    split = across if across and across != when.name and makes_groups(table.column(across)) else None
+    asked = time_change.as_time(value, measure, when, split, question)
+    return asked, time.short_name(asked)
 
 
 def _about(question: Question, table: Table) -> Column:

@@ -7,7 +7,7 @@ from typing import Any, cast
 
 from msgspec.structs import replace
 
-from night_trail.core.answers.compare import check, compare_question, fitted
+from night_trail.core.answers.compare import can_cut, check, compare_question, fitted
 from night_trail.core.answers.measures import AGGREGATES, check_measure, first_measure, first_shape, fits
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
@@ -39,6 +39,7 @@ SHOW_WORDS = {
     "relative": "relative to it",
     "share": "as a share of the whole difference",
 }
+AXIS_WORDS = {"zero": "with bars from 0", "cut": "with bars cut off below"}
 ORDER_WORDS = {"value": "sorted by value", "own": "in its own order"}
 AGGREGATE_WORDS: dict[Aggregate, str] = {
     "mean": "the average",
@@ -121,6 +122,10 @@ def said(question: Compare, table: Table, answer: Any = None) -> Sentence:
             parts += [Part(" marking what is "), Part(rule_words(question.rule), "rule")]
         else:
             addable.append(Part("mark figures", "rule"))
+    if question.axis == "cut":
+        parts += [Part(" "), Part(AXIS_WORDS["cut"], "axis")]
+    elif can_cut(question):
+        addable.append(Part("where bars begin", "axis"))
     if question.shape != "figure":
         parts += [Part(", "), Part(order_words(question, table), "order")]
     if question.keep is not None:
@@ -157,10 +162,11 @@ def short_name(question: Compare) -> str:
     groups = f"{question.across} and {question.also}" if question.also else question.across
     against = f" against {baseline_words(question.baseline)}" if question.baseline else ""
     more = f" and {len(question.more)} more" if question.more else ""
-    return f"{_short_measure(question.measure)}{more} across {groups}{against}"
+    return f"{short_measure(question.measure)}{more} across {groups}{against}"
 
 
-def _short_measure(measure: Measure) -> str:
+def short_measure(measure: Measure) -> str:
+    """Return a measure as names on the trail have it: ``average of late_min``."""
     return {
         "count": "how many",
         "share": "share",
@@ -179,12 +185,15 @@ def measure_from(words: str, table: Table) -> Measure:
     """
     text = words.strip().rstrip("?.")
     # a share ends where its groups begin, and here none are named
-    found = _measure(f"{text} across ", table)
+    found = leading_measure(f"{text} across ", table)
     if found is None or found[1].strip() != "across":
         raise BadQuestion(f"“{text}” is not a measure", table.name, "Write it like: the average of late_min.")
     check_measure(found[0], table)
     return found[0]
 
+
+_BEHIND = "compare |across |by |change |run |over time|through |going |taken |ahead|[a-z]+ by [a-z]+"
+"""What ends the condition of a share."""
 
 _STARTS: list[tuple[str, Aggregate]] = [
     (r"(?:the )?(?:average|mean) (?:of )?", "mean"),
@@ -205,14 +214,14 @@ def read(body: str, table: Table) -> Compare | None:
         Saying which part was not understood, where it begins as a comparison.
     """
     body = re.sub(r"^how (?:does|do) ", "", body, flags=re.IGNORECASE)
-    found = _measure(body, table)
+    found = leading_measure(body, table)
     if found is None:
         return None
     measure, rest = found
     more: list[Measure] = []
     # further measures: "the average of late_min and the sum of boardings by line"
     while another := re.match(r"(?:,|and)\s+", rest.strip(), re.IGNORECASE):
-        next_one = _measure(rest.strip()[another.end() :], table)
+        next_one = leading_measure(rest.strip()[another.end() :], table)
         if next_one is None:
             break
         more.append(next_one[0])
@@ -235,7 +244,8 @@ def read(body: str, table: Table) -> Compare | None:
     return question
 
 
-def _measure(body: str, table: Table) -> tuple[Measure, str] | None:
+def leading_measure(body: str, table: Table) -> tuple[Measure, str] | None:
+    """Return the measure that words begin with, and the words behind it; None where they begin with none."""
     for name in sorted(table.measures, key=len, reverse=True):
         if re.match(rf"{re.escape(name)}(?!\w)", body, re.IGNORECASE):
             return table.measures[name], body[len(name) :]
@@ -245,9 +255,7 @@ def _measure(body: str, table: Table) -> tuple[Measure, str] | None:
     noun = "|".join({re.escape(table.row_noun[1]), "rows"})
     if count := re.match(rf"(?:the )?number of (?:{noun})(?= |$)", body, re.IGNORECASE):
         return Measure("count"), body[count.end() :]
-    if share := re.match(
-        rf"(?:the )?share of (?:{noun}) (?:where|with) (.+?)(?= compare | across | by )", body
-    ):
+    if share := re.match(rf"(?:the )?share of (?:{noun}) (?:where|with) (.+?)(?= (?:{_BEHIND})|,)", body):
         return Measure("share", where=from_words(share[1], table)), body[share.end() :]
     if quantile := re.match(r"(?:the )?([\d.]+) ?% quantile of ", body):
         column, rest = take_column(body[quantile.end() :], table)
@@ -296,6 +304,9 @@ def _clause(question: Compare, rest: str, table: Table) -> tuple[Compare, str]:
         return replace(question, rule=rule), rest[found.end() :]
     if found := re.match(r"(?:only the largest|the largest (\d{1,3})) kept", rest, re.IGNORECASE):
         return replace(question, keep=int(found[1] or 1)), rest[found.end() :]
+    for axis, words in AXIS_WORDS.items():
+        if rest.lower().startswith(words):
+            return replace(question, axis=cast(Any, axis)), rest[len(words) :]
     for by, measure in enumerate(question.measures if question.more else ()):
         words = f"sorted by {measure_words(measure, table)}"
         if rest.lower().startswith(words.lower()):
@@ -330,9 +341,8 @@ def changed(
         return _aggregate(question, value, table, lit)
     if slot == "column":
         column = table.column(value or "")
-        kept = replace(measure, column=column.name)
-        keeps = fits(measure.aggregate, column) and measure.per != column.name
-        measure = kept if keeps else first_measure(column)
+        found = with_column(measure, column)
+        keeps, measure = found == replace(measure, column=column.name), found
         across = question.across
         if across == column.name:
             raise BadQuestion("A column cannot be compared across itself", "column", "Choose another column.")
@@ -360,11 +370,12 @@ def changed(
     labels = {
         "shape": {key: f"as {words}" for key, words in SHAPE_WORDS.items()},
         "order": ORDER_WORDS,
+        "axis": AXIS_WORDS,
     }
     if slot not in labels:
         raise BadQuestion(f"There is no slot “{slot}” in this sentence")
     label = chosen(slot, value, labels[slot])
-    return replace(question, **{slot: value}), label
+    return fitted(replace(question, **{slot: value})), label
 
 
 def _plainly(question: Compare, measure: Measure) -> Compare:
@@ -419,9 +430,22 @@ def _extended(question: Compare, slot: str, value: Any, table: Table) -> tuple[C
 def _aggregate(question: Compare, value: Any, table: Table, lit: Condition | None) -> tuple[Compare, str]:
     if isinstance(value, str) and (known := table.measures.get(value.removeprefix(NAMED))):
         return _plainly(question, known), value.removeprefix(NAMED)
+    measure, label = change_aggregate(question.measure, value, table, question.across, lit)
+    return _plainly(question, measure), label
+
+
+def with_column(measure: Measure, column: Column) -> Measure:
+    """Return the same figure of another column, or the first that makes sense of it."""
+    keeps = fits(measure.aggregate, column) and measure.per != column.name
+    return replace(measure, column=column.name) if keeps else first_measure(column)
+
+
+def change_aggregate(
+    present: Measure, value: Any, table: Table, taken: str, lit: Condition | None
+) -> tuple[Measure, str]:
+    """Return a measure with another aggregate, and it in words; ``taken`` is a column it cannot measure."""
     if value not in AGGREGATES:
         raise BadQuestion(f"“{value}” does not fit there", "aggregate", "Choose one of the list.")
-    column = question.measure.column
     if value == "count":
         measure = Measure("count")
     elif value == "share":
@@ -429,10 +453,10 @@ def _aggregate(question: Compare, value: Any, table: Table, lit: Condition | Non
             raise BadQuestion("Nothing is lit", "aggregate", "Light the rows whose share is wanted first.")
         measure = Measure("share", where=lit)
     else:
-        measure = Measure(value, column or _some_number(table, question.across))
+        measure = Measure(value, present.column or _some_number(table, taken))
         if value == "ratio":
-            measure = replace(measure, per=_some_number(table, question.across, measure.column))
-    return _plainly(question, measure), measure_words(measure, table)
+            measure = replace(measure, per=_some_number(table, taken, measure.column))
+    return measure, measure_words(measure, table)
 
 
 def _some_number(table: Table, *taken: str | None) -> str:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from night_trail.core.stats.quantiles import quantiles
 from night_trail.core.table import Floats, Ints
 
 FEWEST, MOST = 5, 120
@@ -174,19 +175,19 @@ def window(ascending: Floats, low_whisker: float, high_whisker: float) -> Window
 
 
 def window_of(values: Floats) -> Window:
-    """Return the window of values in any order, whiskers after Tukey (1977); sorting would take longer.
+    """Return the window of values in any order, whiskers after Tukey (1977).
 
     >>> window_of(np.array([3.0, 1.0, 2.0]))
     Window(low=1.0, high=3.0, gathers_low=False, gathers_high=False)
     """
-    q1, q3 = (float(q) for q in np.quantile(values, (0.25, 0.75)))
+    # numbers alone are sorted in less time than quartiles are selected, and then the rest is looked up
+    ascending = np.sort(values)
+    q1, q3 = (float(q) for q in quantiles(ascending, (0.25, 0.75)))
     reach = 1.5 * (q3 - q1)
-    inside = values[(values >= q1 - reach) & (values <= q3 + reach)]
-    low = min(float(inside.min()), q1) if len(inside) else q1
-    high = max(float(inside.max()), q3) if len(inside) else q3
-    near_low, near_high = _near(low, high)
-    outside = (int(np.count_nonzero(values < near_low)), int(np.count_nonzero(values >= near_high)))
-    return _kept((float(values.min()), float(values.max())), (low, high), outside, len(values))
+    first = int(np.searchsorted(ascending, q1 - reach))
+    last = int(np.searchsorted(ascending, q3 + reach, side="right")) - 1
+    low, high = min(float(ascending[first]), q1), max(float(ascending[last]), q3)
+    return window(ascending, low, high)
 
 
 def _near(low_whisker: float, high_whisker: float) -> tuple[float, float]:

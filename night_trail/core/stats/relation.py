@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from scipy import special
@@ -61,15 +62,23 @@ def some_of(*columns: np.ndarray) -> tuple[np.ndarray, ...]:
     """Return the rows of columns, a fixed random part of 30,000 where there are more."""
     if len(columns[0]) <= MOST_RANKED:
         return columns
-    chosen = np.random.default_rng(SEED).choice(len(columns[0]), MOST_RANKED, replace=False)
+    chosen = _some(len(columns[0]))
     return tuple(column[chosen] for column in columns)
+
+
+@lru_cache(maxsize=16)
+def _some(n: int) -> Ints:
+    """Return which of ``n`` rows make up the fixed part."""
+    chosen: Ints = np.random.default_rng(SEED).choice(n, MOST_RANKED, replace=False)
+    return chosen
 
 
 def pearson(x: Floats, y: Floats) -> float:
     """Return Pearson's r of columns that vary."""
     a, b = x - x.mean(), y - y.mean()
     # of one size, so that the squares of very large values do not overflow
-    a, b = a / np.abs(a).max(), b / np.abs(b).max()
+    a /= max(float(a.max()), -float(a.min()))
+    b /= max(float(b.max()), -float(b.min()))
     return float((a @ b) / math.sqrt((a @ a) * (b @ b)))
 
 

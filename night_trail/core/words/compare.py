@@ -8,12 +8,12 @@ from collections.abc import Callable
 
 from night_trail.core.answers.compare import Carried, CompareAnswer, Group
 from night_trail.core.answers.cross import CrossAnswer
-from night_trail.core.answers.measures import is_share
 from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.conditions import AllOf, Between
 from night_trail.core.question import Compare
 from night_trail.core.table import YEAR, Column, Kind, Table
-from night_trail.core.words.numbers import MINUS, counted, listed, number, percent, value
+from night_trail.core.words.measures import figure_of
+from night_trail.core.words.numbers import MINUS, counted, listed, number, percent
 from night_trail.core.words.value import Caution, Fact, Span, Words, spans
 
 FEW_ROWS = 10
@@ -43,12 +43,7 @@ def difference_words(answer: CompareAnswer) -> Callable[[Group | None], str]:
 
 def figure_words(answer: Measured) -> Callable[[float], str]:
     """Return how a figure of this comparison is written: with its unit, as a share, as a count."""
-    measure, column = answer.question.measure, answer.column
-    if is_share(measure, column):
-        return lambda at: percent(at, 3)
-    if column is None or measure.aggregate in ("count", "distinct", "ratio"):
-        return number
-    return lambda at: value(at, column.kind, column.unit)
+    return figure_of(answer.question.measure, answer.column)
 
 
 def compare_words(answer: CompareAnswer, table: Table) -> Words:
@@ -138,10 +133,17 @@ def _against(answer: CompareAnswer, named: list[Group], said: Callable[[float], 
     up = max(held, key=lambda g: g.value - (g.base or 0.0))
     down = min(held, key=lambda g: g.value - (g.base or 0.0))
     moved = [g for g in (up, down) if g.base is not None and g.value != g.base]
-    if up.base is not None and up.value > up.base:
-        headline += spans(" {up} rose most, by {by}", up=up.label, by=written(up))
+    # against a plan or another group nothing has moved
+    went_up, went_down = (
+        ("rose most", "fell most")
+        if baseline.where is not None
+        else ("lies most above it", "lies most below it")
+    )
+    rises = up.base is not None and up.value > up.base
+    if rises:
+        headline += spans(f" {{up}} {went_up}, by {{by}}", up=up.label, by=written(up))
     if down.base is not None and down.value < down.base:
-        text = "; {down} fell most, by {by}" if len(headline) > 6 else " {down} fell most, by {by}"
+        text = f"{';' if rises else ''} {{down}} {went_down}, by {{by}}"
         headline += spans(text, down=down.label, by=written(down))
     return (*headline, Span(".")) if moved else headline
 
@@ -297,6 +299,9 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table) -> list[s
     question, column = answer.question, answer.column
     measure = question.measure
     found: list[str] = []
+    if question.axis == "cut":
+        text = "The bars do not begin at 0: their lengths do not compare, only where they end."
+        found.append(Caution(text, "from 0", turn="slot", slot="axis", value="zero"))
     if measure.aggregate == "sum" and column is not None and not column.additive:
         text = f"The sum of {column.name} means little, since it does not add up."
         found.append(Caution(text, "take its average", turn="slot", slot="aggregate", value="mean"))
@@ -323,6 +328,7 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table) -> list[s
         found.append(f"Among {len(named)} groups some stand out by chance.")
     if (
         question.shape == "bars"
+        and question.axis == "zero"
         and not question.baseline
         and measure.aggregate in ("mean", "median", "quantile")
     ):

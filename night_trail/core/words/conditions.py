@@ -18,10 +18,12 @@ from night_trail.core.conditions import (
     Not,
     OneOf,
     Recent,
+    Recurs,
     axis_bound,
     moment,
 )
 from night_trail.core.errors import BadQuestion
+from night_trail.core.stats.calendar import PART_NAMES, Part
 from night_trail.core.table import Column, Kind, Table
 from night_trail.core.words.numbers import listed, number, stretch
 
@@ -46,6 +48,8 @@ def in_words(condition: Condition, table: Table) -> str:
             return f"{column} is missing"
         case Recent(column, count, unit):
             return f"{column} in the last {f'{count:,} {unit}s' if count > 1 else unit}"
+        case Recurs():
+            return f"{condition.column} {_recurs_words(condition)}"
         case Loop(x, y):
             return f"inside a loop over {x} and {y}"
         case Not(Missing(column)):
@@ -58,6 +62,28 @@ def in_words(condition: Condition, table: Table) -> str:
             return " and ".join(_bracketed(p, table, AnyOf) for p in parts)
         case AnyOf(parts):
             return " or ".join(_bracketed(p, table, AllOf) for p in parts)
+
+
+_RECURS = {"week": "on a", "year": "in any", "quarters": "in any", "day": "in the hour from"}
+
+
+def _recurs_words(condition: Recurs) -> str:
+    names = listed([PART_NAMES[condition.part][at] for at in condition.at], "or")
+    zone = f" in {condition.zone}" if condition.zone else ""
+    return f"{_RECURS[condition.part]} {names}{zone}"
+
+
+def _recurs(column: Column, text: str) -> Recurs | None:
+    """Return the parts of a cycle that words name: ``on a Monday or Tuesday``, ``in any March``."""
+    for part, head in _RECURS.items():
+        if not text.lower().startswith(head + " "):
+            continue
+        names, _, zone = text[len(head) :].strip().partition(" in ")
+        known = {name.lower(): i for i, name in enumerate(PART_NAMES[cast(Part, part)])}
+        found = [known.get(name.strip().lower()) for name in re.split(r",| or ", names)]
+        if all(at is not None for at in found):
+            return Recurs(column.name, cast(Part, part), tuple(cast(int, at) for at in found), zone or None)
+    return None
 
 
 def _bracketed(part: Condition, table: Table, kind: type) -> str:
@@ -190,6 +216,8 @@ def _one(text: str, table: Table) -> Condition:
             return _values(column, rest[len(head) :], negated)
     if found := re.fullmatch(r"in the last (?:(\d{1,5}) )?(day|week|month|year)s?", lowered):
         return Recent(column.name, int(found[1] or 1), cast(Any, found[2]))
+    if column.kind.temporal and (recurs := _recurs(column, rest)):
+        return recurs
     if lowered.startswith("contains "):
         return Contains(column.name, rest[9:].strip(" \"“”'"))
     if column.kind.temporal and lowered.startswith("in ") and (period := _period(lowered[3:])):

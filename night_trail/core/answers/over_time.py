@@ -1,0 +1,395 @@
+"""How a measure changed, period by period: lines, what they are held against, what moved them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import msgspec
+import numpy as np
+
+from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, grouping, hues
+from night_trail.core.answers.compare import can_compare
+from night_trail.core.answers.contributions import Contribution, contributions
+from night_trail.core.answers.events import events, moved_by_events, yes_bands
+from night_trail.core.answers.measures import ADDS_UP, check_measure, fits
+from night_trail.core.answers.rolled import (
+    Line,
+    Periods,
+    Rolled,
+    check_time,
+    grain_for,
+    period_condition,
+    periods_of,
+    rolled,
+    under_way,
+)
+from night_trail.core.answers.spread import makes_groups
+from night_trail.core.conditions import Condition, joined_all
+from night_trail.core.conditions import OneOf as Value
+from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Measure
+from night_trail.core.rows import Rows
+from night_trail.core.stats.calendar import Calendar, period_name
+from night_trail.core.stats.changes import shared_shift
+from night_trail.core.stats.quantiles import quantiles
+from night_trail.core.table import Bools, Column, Floats, Kind, Table
+from night_trail.core.time_questions import Against, Level, OverTime
+
+MOST_LINES, MOST_COLOURED = 40, 8
+MOST_STACKED = 8
+ADDING_SHAPES = ("stacked", "shares")
+SPLIT_SHAPES = ("stacked", "shares", "panels", "horizon", "ranks")
+
+
+@dataclass(frozen=True)
+class OverTimeAnswer:
+    """Lines over the periods of a calendar.
+
+    ``whole`` says which periods are covered from end to end, ``gaps`` are runs
+    of periods without rows. ``together`` is the line of all rows, ``levels`` are
+    drawn across, ``bands`` behind: (name, first, end) as periods. ``compared``
+    is the period the difference of which ``contributions`` make up. ``others``
+    answers for each further measure. ``shifted`` is the period in which all
+    lines change their level, as where something is defined anew.
+    """
+
+    question: OverTime
+    measure: Measure
+    column: Column | None
+    time: Column
+    basis: Basis
+    calendar: Calendar
+    whole: Bools
+    gaps: tuple[tuple[int, int], ...]
+    grouping: Grouping
+    hues: tuple[int, ...]
+    lines: tuple[Line, ...]
+    together: Line
+    levels: tuple[tuple[Level, float], ...] = ()
+    bands: tuple[tuple[str, int, int], ...] = ()
+    compared: int | None = None
+    contributions: tuple[Contribution, ...] = ()
+    others: tuple[OverTimeAnswer, ...] = ()
+    shifted: int | None = None
+    ungrouped: int = 0
+
+    def condition(self, line: Line, first: int, end: int | None = None) -> Condition:
+        """Return the condition that names the rows of a line in periods ``first`` to ``end``."""
+        end = first + 1 if end is None else end
+        return joined_all(
+            self.grouping.condition(line.position) if self.question.split else None,
+            period_condition(self.calendar, self.time, first, end),
+        )
+
+    def line_condition(self, line: Line) -> Condition | None:
+        """Return the condition that names a line's rows; None for all."""
+        return self.grouping.condition(line.position) if self.question.split else None
+
+    def difference(self, line: Line) -> Floats | None:
+        """Return a line's difference from what it is held against, as the question wants it."""
+        against = self.question.against
+        if line.base is None or against is None:
+            return None
+        found = line.values - line.base
+        if against.show == "relative":
+            with np.errstate(invalid="ignore", divide="ignore"):
+                found = np.where(line.base != 0, found / np.abs(line.base), np.nan)
+        # a period that is not over yet is not held against one that is
+        return np.where(self.whole, found, np.nan)
+
+    def name(self, i: int) -> str:
+        """Return a period in words."""
+        return period_name(self.calendar, i)
+
+
+def first_over_time(measure: Measure, time: Column, split: str | None = None) -> OverTime:
+    """Return how a measure changed, as it is best shown first."""
+    return OverTime(measure, time.name, split=split)
+
+
+def time_column(table: Table, taken: str | None = None) -> Column | None:
+    """Return the column of time a table is about: moments before days, the fuller before the emptier."""
+    able = [c for c in table.columns if c.kind.temporal and c.name != taken and c.distinct > 1]
+    return min(able, key=lambda c: c.missing, default=None)
+
+
+def shapes_for(question: OverTime) -> tuple[str, ...]:
+    """Return the shapes a question can be drawn as."""
+    if question.more:
+        return ("line", "area", "columns")
+    if question.split is None:
+        return ("line", "area", "columns", "days")
+    adds = question.measure.aggregate in ADDS_UP and question.view in (
+        "plain",
+        "running",
+        "to date",
+        "per day",
+    )
+    found = ("line", "panels", "horizon", "ranks")
+    return ("line", "stacked", "shares", *found[1:]) if adds and question.until is None else found
+
+
+def fitted(question: OverTime) -> OverTime:
+    """Return the question with what fits together, where it does not."""
+    if question.split is not None and question.more:
+        question = msgspec.structs.replace(question, more=())
+    if question.view == "per day" and question.measure.aggregate not in ADDS_UP:
+        question = msgspec.structs.replace(question, view="plain")
+    if question.view in ("running", "to date") and question.measure.aggregate not in ADDS_UP:
+        question = msgspec.structs.replace(question, view="plain")
+    if question.until is not None and question.measure.aggregate != "count":
+        question = msgspec.structs.replace(question, until=None)
+    if question.shape not in shapes_for(question):
+        question = msgspec.structs.replace(question, shape="line")
+    if question.shape in ADDING_SHAPES and question.against is not None:
+        question = msgspec.structs.replace(question, against=None)
+    return question
+
+
+def check(question: OverTime, table: Table) -> None:
+    """Refuse combinations that make no sense, naming the field."""
+    check_time(question.measure, question.time, question.zone, table, question.grain)
+    for measure in question.more:
+        check_measure(measure, table)
+    if question.split is not None and not can_compare(table.column(question.split)):
+        raise BadQuestion(
+            f"“{question.split}” has {table.column(question.split).distinct:,} values, too many for lines",
+            "split",
+            "Choose a category.",
+        )
+    if question.split == question.time:
+        raise BadQuestion("Time cannot be split by itself", "split", "Run it through a cycle instead.")
+    if question.more and question.split is not None:
+        raise BadQuestion("Several measures and groups do not go together", "more", "Take one away.")
+    if question.shape not in shapes_for(question):
+        raise BadQuestion(
+            f"This cannot be drawn as “{question.shape}”",
+            "shape",
+            "Choose a line; parts need a sum or a count for each group.",
+        )
+    if question.view in ("running", "to date", "per day") and question.measure.aggregate not in ADDS_UP:
+        raise BadQuestion("Only sums and counts add up over time", "view", "Choose a rolling mean.")
+    if question.until is not None:
+        ends = table.column(question.until)
+        if question.measure.aggregate != "count" or not ends.kind.temporal or ends.name == question.time:
+            raise BadQuestion(
+                "What is under way is counted from a start to an end", "until", "Count rows, to another date."
+            )
+    if question.bands is not None and table.column(question.bands).kind != Kind.YES_NO:
+        raise BadQuestion(f"“{question.bands}” is no yes/no column", "bands", "Choose one.")
+    if question.against is not None:
+        _check_against(question, question.against, table)
+
+
+def _check_against(question: OverTime, against: Against, table: Table) -> None:
+    if question.shape in ADDING_SHAPES:
+        raise BadQuestion("Stacked parts are held against nothing", "against", "Draw lines.")
+    if against.kind == "column":
+        plan = against.column or ""
+        if plan == question.measure.column or not fits(question.measure.aggregate, table.column(plan)):
+            raise BadQuestion("A plan is another column of the same kind", "against", "Choose another.")
+        if question.measure.column is None:
+            raise BadQuestion("A count has no plan", "against", "Choose a column to measure.")
+    if against.kind == "group":
+        if question.split is not None:
+            raise BadQuestion("Lines are held against no other group", "against", "Take the groups away.")
+        if not makes_groups(table.column(against.column or "")):
+            raise BadQuestion(f"“{against.column}” makes no groups", "against", "Choose a category.")
+
+
+def over_time(question: OverTime, rows: Rows) -> OverTimeAnswer:
+    """Return the lines of a measure over time."""
+    grain = grain_for(question, rows)
+    periods = periods_of(rows, question.time, grain, question.year_start, question.zone, question.until)
+    most = (
+        question.keep + 1
+        if question.keep
+        else MOST_STACKED
+        if question.shape in ADDING_SHAPES
+        else MOST_LINES
+    )
+    found = grouping(rows, question.split, most)
+    key = (question.time, grain, question.year_start, question.zone, question.split, most)
+    roll = _rolled(question.measure, question, rows, periods, found, key)
+    whole_roll = (
+        roll
+        if found is ALL_ROWS
+        else _rolled(question.measure, question, rows, periods, ALL_ROWS, (*key, "together"))
+    )
+    maker = _Maker(question, rows, periods, key)
+    lines = tuple(
+        maker.line(i, group.label, roll, i, found, group.others)
+        for i, group in enumerate(found.groups)
+        if roll.n[i].any()
+    )
+    together = (
+        maker.line(0, "", whole_roll, 0, ALL_ROWS, 0) if found is not ALL_ROWS or not lines else lines[0]
+    )
+    answered = OverTimeAnswer(
+        question=question,
+        measure=question.measure,
+        column=None if question.measure.column is None else rows.table.column(question.measure.column),
+        time=rows.table.column(question.time),
+        basis=roll.basis,
+        ungrouped=roll.ungrouped,
+        calendar=periods.calendar,
+        whole=periods.whole,
+        gaps=periods.gaps,
+        grouping=found,
+        hues=hues(rows, found),
+        lines=lines,
+        together=together,
+        levels=_levels(question, together, periods),
+        shifted=shared_shift(np.array([np.where(periods.whole, one.values, np.nan) for one in lines])),
+        bands=(*events(question, periods.calendar), *yes_bands(question, rows, periods)),
+    )
+    held = _held(answered)
+    if held is not None:
+        parts = contributions(question, rows, periods, *held)
+        answered = replace(answered, compared=held[0], contributions=parts)
+    others = tuple(
+        over_time(msgspec.structs.replace(question, measure=m, more=(), levels=(), grain=grain), rows)
+        for m in question.more
+    )
+    return replace(answered, others=others)
+
+
+def _rolled(
+    measure: Measure,
+    question: OverTime,
+    rows: Rows,
+    periods: Periods,
+    found: Grouping,
+    key: tuple[object, ...],
+) -> Rolled:
+    if question.until is not None:
+        return under_way(rows, periods, found, question.time, question.until)
+    return rolled(measure, rows, periods, found, key)
+
+
+@dataclass(frozen=True)
+class _Maker:
+    """Makes lines: figures as the view wants them, beside what they are held against."""
+
+    question: OverTime
+    rows: Rows
+    periods: Periods
+    key: tuple[object, ...]
+
+    def line(self, position: int, label: str, roll: Rolled, row: int, found: Grouping, others: int) -> Line:
+        """Return one line of a roll-up."""
+        values = self.viewed(roll.values[row])
+        first = _first(values, self.periods.whole)
+        lit = None
+        if roll.lit is not None:
+            # an index of the lit rows stands on the same foot as that of all
+            lit = self.viewed(roll.lit[row], roll.values[row] if self.question.view == "index" else None)
+        return Line(
+            position,
+            label,
+            values,
+            roll.n[row],
+            lit,
+            None if roll.lit_n is None else roll.lit_n[row],
+            self.base(values, row, found) if first is not None else None,
+            others,
+        )
+
+    def viewed(self, values: Floats, foot: Floats | None = None) -> Floats:
+        """Return figures as the question wants them shown."""
+        calendar, has = self.periods.calendar, ~np.isnan(values)
+        match self.question.view:
+            case "running":
+                return np.where(has, np.cumsum(np.where(has, values, 0.0)), np.nan)
+            case "to date":
+                sums = np.cumsum(np.where(has, values, 0.0))
+                years = calendar.year_of()
+                before = np.zeros(len(values))
+                for at in np.flatnonzero(np.diff(years)) + 1:
+                    before[at:] = sums[at - 1]
+                return np.where(has, sums - before, np.nan)
+            case "rolling":
+                return rolling_mean(values, self.question.window)
+            case "index":
+                on = values if foot is None else foot
+                first = _first(on, self.periods.whole)
+                return np.full(len(values), np.nan) if not first else 100 * values / first
+            case "per day":
+                return np.asarray(values / calendar.days())
+        return values
+
+    def base(self, values: Floats, row: int, found: Grouping) -> Floats | None:
+        """Return what each period of a line is held against."""
+        against, n = self.question.against, len(values)
+        if against is None:
+            return None
+        if against.kind in ("before", "year"):
+            back = 1 if against.kind == "before" else self.periods.calendar.back_a_year()
+            at = np.arange(n) - back
+            if against.kind == "year":
+                at = moved_by_events(at, self.question, self.periods.calendar)
+            ok = (at >= 0) & (at < n)
+            base = np.full(n, np.nan)
+            base[ok] = values[at[ok]]
+            # what was not covered from end to end says nothing either
+            base[ok] = np.where(self.periods.whole[at[ok]], base[ok], np.nan)
+            return base
+        if against.kind == "column":
+            measure = msgspec.structs.replace(self.question.measure, column=against.column)
+            roll = rolled(measure, self.rows, self.periods, found, (*self.key, "plan", found.column is None))
+            return self.viewed(roll.values[row])
+        assert against.column is not None and against.group is not None  # noqa: S101  (checked)
+        other = Rows(self.rows.table, (*self.rows.only, Value(against.column, (against.group,))))
+        assert other.kept is not None  # noqa: S101  (it has a filter)
+        codes = np.where(other.kept, self.periods.codes, -1).astype(np.int32)
+        roll = rolled(
+            self.question.measure,
+            other,
+            replace(self.periods, codes=codes),
+            ALL_ROWS,
+            (*self.key, against.group),
+        )
+        return self.viewed(roll.values[0])
+
+
+def rolling_mean(values: Floats, window: int) -> Floats:
+    """Return the mean of each period and those before it, where all of the window are there.
+
+    >>> rolling_mean(np.array([1.0, 2.0, 3.0, 6.0]), 2).tolist()[1:]
+    [1.5, 2.5, 4.5]
+    """
+    found = np.full(len(values), np.nan)
+    if window <= len(values):
+        found[window - 1 :] = np.lib.stride_tricks.sliding_window_view(values, window).mean(axis=1)
+    return found
+
+
+def _first(values: Floats, whole: Bools) -> float | None:
+    """Return the first figure of a period that is covered from end to end."""
+    at = np.flatnonzero(~np.isnan(values) & whole)
+    return float(values[at[0]]) if len(at) else None
+
+
+def _levels(question: OverTime, together: Line, periods: Periods) -> tuple[tuple[Level, float], ...]:
+    values = np.sort(together.values[periods.whole & ~np.isnan(together.values)])
+    found = []
+    for level in question.levels:
+        if level.kind == "target":
+            found.append((level, level.at))
+        elif len(values):
+            share = {"median": 0.5, "percentile": level.at / 100}.get(level.kind)
+            at = float(values.mean()) if share is None else float(quantiles(values, (share,))[0])
+            found.append((level, at))
+    return tuple(found)
+
+
+def _held(answered: OverTimeAnswer) -> tuple[int, int] | None:
+    """Return the last period held against an earlier one, and that one."""
+    against, difference = answered.question.against, answered.difference(answered.together)
+    if against is None or difference is None or against.kind not in ("before", "year"):
+        return None
+    held = np.flatnonzero(~np.isnan(difference))
+    if not len(held):
+        return None
+    at = int(held[-1])
+    return at, max(at - (1 if against.kind == "before" else answered.calendar.back_a_year()), 0)

@@ -1,0 +1,341 @@
+"""A measure rolled up to the periods of a calendar, over all rows and for each group."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from night_trail.core.answers.basis import Basis, Grouping
+from night_trail.core.answers.measures import Cells, cells_of, check_measure, plain_figures
+from night_trail.core.conditions import Between, between
+from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Measure
+from night_trail.core.rows import Codes, Rows
+from night_trail.core.stats.calendar import (
+    GRAINS,
+    Calendar,
+    GrainName,
+    calendar_of,
+    numbered,
+    proposed,
+    unfinished,
+)
+from night_trail.core.stats.grain import grain as grain_of
+from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table, on_axis
+from night_trail.core.time_questions import Ahead, Apart
+
+MOST_PERIODS = 60_000
+MOST_FIGURES = 400_000
+"""How many figures, periods times groups, are rolled up at most."""
+
+
+class Timed(Protocol):
+    """A question about a measure over time."""
+
+    @property
+    def time(self) -> str:
+        """The column of dates."""
+
+    @property
+    def grain(self) -> GrainName | None:
+        """The periods, None to choose."""
+
+    @property
+    def zone(self) -> str | None:
+        """The clock days follow, where the column is told in UTC."""
+
+
+@dataclass(frozen=True)
+class Periods:
+    """The periods of the kept rows: which each row of the table lies in, −1 for none.
+
+    ``partial`` says whether the first and the last are cut off by the data's
+    ends, ``gaps`` are runs of periods without rows as (first, end). ``fills``
+    says that a group without rows in a period has a sum of 0 there.
+    """
+
+    calendar: Calendar
+    codes: Codes
+    n: Ints
+    partial: tuple[bool, bool]
+    gaps: tuple[tuple[int, int], ...]
+    fills: bool = True
+
+    @property
+    def whole(self) -> Bools:
+        """Which periods are covered from end to end."""
+        found = np.ones(self.calendar.n, dtype=np.bool_)
+        if self.calendar.n:
+            found[0] &= not self.partial[0]
+            found[-1] &= not self.partial[1]
+        return found
+
+    @property
+    def covered(self) -> tuple[int, int]:
+        """The first of the whole periods and the end of the last; (0, 0) where there is none."""
+        at = np.flatnonzero(self.whole)
+        return (int(at[0]), int(at[-1]) + 1) if len(at) else (0, 0)
+
+
+@dataclass(frozen=True)
+class Rolled:
+    """Figures of groups (rows) in periods (columns), NaN where there is none, and how many rows each has.
+
+    ``ungrouped`` rows lie in a period but in no group.
+    """
+
+    values: Floats
+    n: Ints
+    lit: Floats | None
+    lit_n: Ints | None
+    basis: Basis
+    ungrouped: int = 0
+
+
+@dataclass(frozen=True)
+class Line:
+    """One group over time, or all rows: a figure for every period, NaN where there is none.
+
+    ``base`` is what each period is held against, ``lit`` the figure of the lit
+    rows, ``n`` and ``lit_n`` the rows.
+    """
+
+    position: int
+    label: str
+    values: Floats
+    n: Ints
+    lit: Floats | None = None
+    lit_n: Ints | None = None
+    base: Floats | None = None
+    others: int = 0
+
+    @property
+    def any_lit(self) -> bool:
+        """Whether some of its rows are lit."""
+        return self.lit_n is not None and int(np.sum(self.lit_n)) > 0
+
+    @property
+    def all_lit(self) -> bool:
+        """Whether it has rows, and all of them are lit."""
+        return self.lit_n is not None and int(np.sum(self.lit_n)) == int(np.sum(self.n)) > 0
+
+
+def check_time(
+    measure: Measure, time: str, zone: str | None, table: Table, grain: GrainName | None = None
+) -> None:
+    """Refuse a question whose column of time or measure does not fit."""
+    column = table.column(time)
+    if not column.kind.temporal:
+        raise BadQuestion(
+            f"“{column.name}” is {column.kind} and no time",
+            "time",
+            "Choose a column of dates, or read it so.",
+        )
+    if grain == "hour" and column.kind == Kind.DATE:
+        raise BadQuestion(f"“{column.name}” has days, no hours", "grain", "Choose days.")
+    if zone is not None and column.kind == Kind.DATE:
+        raise BadQuestion(f"“{column.name}” has days, which no zone moves", "zone", "Leave the zone out.")
+    check_measure(measure, table)
+    if measure.column == column.name and measure.aggregate != "distinct":
+        raise BadQuestion("A time cannot be measured by itself", "column", "Choose another column.")
+
+
+def grain_for(question: Timed, rows: Rows) -> GrainName:
+    """Return the grain asked for, or the one proposed: no finer than the column's own.
+
+    What is taken apart or forecast needs its season: there months are the
+    coarsest that is proposed, unless the column itself is coarser.
+    """
+    if question.grain is not None:
+        return question.grain
+
+    def choose() -> tuple[GrainName, GrainName]:
+        cells = rows.table.series(question.time)
+        cells = cells if rows.kept is None else cells.filter(rows.kept)
+        cells = cells.drop_nulls()
+        if not len(cells):
+            return "month", "month"
+        low, high = float(on_axis(cells).min()), float(on_axis(cells).max())
+        # a part is enough to see how far apart values lie: all different ones, or the first of many
+        own = grain_of(cells.unique().sort().head(20_000))
+        regular = own.step if own.regular else None
+        timed = rows.table.column(question.time).kind == Kind.DATETIME
+        found = proposed(high - low, regular, timed)
+        seasonal = min(found, max("month", regular or "month", key=GRAINS.index), key=GRAINS.index)
+        return found, seasonal
+
+    shown, modelled = rows.remember(("grain", question.time), choose)
+    return modelled if isinstance(question, Apart | Ahead) else shown
+
+
+def periods_of(
+    rows: Rows,
+    time: str,
+    grain: GrainName,
+    year_start: int = 1,
+    zone: str | None = None,
+    until: str | None = None,
+) -> Periods:
+    """Return the periods that the kept rows lie in, from the first to the last with any."""
+    key = ("periods", time, grain, year_start, zone, until)
+    return rows.remember(key, lambda: _periods(rows, time, grain, year_start, zone, until))
+
+
+def _periods(
+    rows: Rows, time: str, grain: GrainName, year_start: int, zone: str | None, until: str | None
+) -> Periods:
+    moments = on_axis(rows.table.series(time))
+    used = ~np.isnan(moments)
+    if rows.kept is not None:
+        used &= rows.kept
+    if not used.any():
+        nothing = np.full(len(moments), -1, dtype=np.int32)
+        return Periods(calendar_of(grain, 0, 0), nothing, np.empty(0, dtype=np.int64), (False, False), ())
+    numbers = numbered(moments, grain, year_start, zone)
+    all_used = bool(used.all())
+    kept_numbers = numbers if all_used else numbers[used]
+    first, end = int(kept_numbers.min()), int(kept_numbers.max()) + 1
+    if end - first > MOST_PERIODS:
+        raise BadQuestion(
+            f"From the first {grain} to the last there are {end - first:,}, too many to draw",
+            "grain",
+            "Choose a coarser step, or keep only a part of the time.",
+        )
+    codes = (numbers - first).astype(np.int32)
+    if not all_used:
+        codes[~used] = -1
+    n = np.bincount(kept_numbers - first, minlength=end - first)
+    calendar = calendar_of(grain, first, end, year_start, zone)
+    kept_moments = moments if all_used else moments[used]
+    fine = numbered(kept_moments, "hour" if grain == "hour" else "day", 1, zone)
+    present = np.flatnonzero(np.bincount(fine - int(fine.min())))
+    oldest, newest = float(kept_moments.min()), float(kept_moments.max())
+    if zone is not None and grain != "hour":
+        # held against the clock of the zone, on which the edges stand
+        unit = 86_400.0
+        oldest, newest = float(fine.min()) * unit, float(fine.max()) * unit
+    partial = unfinished(present, newest, oldest, calendar)
+    gaps = () if until else tuple(runs(n == 0))
+    return Periods(calendar, codes, n, partial, gaps)
+
+
+def rolled(
+    measure: Measure, rows: Rows, periods: Periods, found: Grouping, key: tuple[object, ...]
+) -> Rolled:
+    """Return a measure in every period and group; a grouping of all rows is one group.
+
+    A sum or count of a group without rows is 0 in a period in which others have
+    rows; other figures, and periods without any row, have none.
+    """
+    groups, length = max(len(found.groups), 1), periods.calendar.n
+    if groups * length > MOST_FIGURES:
+        raise BadQuestion(
+            f"{groups:,} groups over {length:,} periods are too many to draw",
+            "grain",
+            "Choose a coarser step or fewer groups.",
+        )
+
+    def cells() -> Cells:
+        codes = periods.codes
+        if found.codes is not None:
+            codes = np.where(
+                (found.codes >= 0) & (codes >= 0), found.codes.astype(np.int32) * length + codes, -1
+            )
+        return cells_of(measure, rows, codes, rows.kept)
+
+    used = rows.remember(("rolled cells", measure, key), cells)
+    plain = rows.remember(
+        ("rolled", measure, key),
+        lambda: _figures(measure, used, groups, length, periods.n if periods.fills else None),
+    )
+    lit = lit_n = None
+    n_lit = None
+    if rows.lit is not None:
+        some = used.only(rows.lit[used.at])
+        n_lit = len(some.values)
+        lit, lit_n = _figures(measure, some, groups, length, None)
+    in_time = int(periods.n.sum())
+    grouped = in_time
+    if found.codes is not None:
+        grouped = int(np.count_nonzero((found.codes >= 0) & (periods.codes >= 0)))
+    basis = Basis(
+        rows=rows.n,
+        used=len(used.values),
+        missing=grouped - len(used.values),
+        groupless=rows.n - in_time,
+        lit=n_lit,
+        table_rows=rows.table.height,
+    )
+    return Rolled(plain[0], plain[1], lit, lit_n, basis, in_time - grouped)
+
+
+def _figures(
+    measure: Measure, cells: Cells, groups: int, length: int, has_rows: Ints | None
+) -> tuple[Floats, Ints]:
+    figures = plain_figures(measure, cells, groups * length)
+    n = figures.n.reshape(groups, length)
+    values = np.where(figures.n > 0, figures.values, np.nan).reshape(groups, length)
+    if measure.aggregate in ("sum", "count", "distinct") and has_rows is not None:
+        values = np.where((n == 0) & (has_rows > 0), 0.0, values)
+    return values, n
+
+
+def under_way(rows: Rows, periods: Periods, found: Grouping, time: str, until: str) -> Rolled:
+    """Return how many rows, from their start to their end, touch each period.
+
+    A row ends before its end: one that ends as a period begins does not touch
+    it. A row without an end is under way to the last period; one whose end
+    comes before its start is left out.
+    """
+    calendar = periods.calendar
+    table = rows.table
+    starts_at, ends_at = on_axis(table.series(time)), on_axis(table.series(until))
+    groups, length = max(len(found.groups), 1), calendar.n
+    used = (periods.codes >= 0) & ~(ends_at < starts_at)
+    if found.codes is not None:
+        used &= found.codes >= 0
+    last = numbered(np.nextafter(ends_at, -np.inf), calendar.grain, calendar.year_start, calendar.zone)
+    last = np.clip(np.where(np.isnan(ends_at), length - 1, last - calendar.first), 0, length - 1)
+    last = np.maximum(last, periods.codes)
+
+    group = np.zeros(table.height, dtype=np.int64)
+    if found.codes is not None:
+        group += found.codes
+
+    def counted(where: Bools) -> Ints:
+        begun = np.bincount(group[where] * length + periods.codes[where], minlength=groups * length)
+        over = np.bincount(group[where] * length + last[where], minlength=groups * length)
+        begun, over = begun.reshape(groups, length), over.reshape(groups, length)
+        return np.asarray(np.cumsum(begun, axis=1) - np.cumsum(over, axis=1) + over, dtype=np.int64)
+
+    n = counted(used)
+    lit_n = None if rows.lit is None else counted(used & rows.lit)
+    count = int(np.count_nonzero(used))
+    in_time = int(np.count_nonzero(periods.codes >= 0))
+    basis = Basis(
+        rows=rows.n,
+        used=count,
+        missing=in_time - count,
+        groupless=rows.n - in_time,
+        lit=None if rows.lit is None else int(np.count_nonzero(used & rows.lit)),
+        table_rows=table.height,
+    )
+    return Rolled(n.astype(np.float64), n, None if lit_n is None else lit_n.astype(np.float64), lit_n, basis)
+
+
+def runs(flags: Bools) -> list[tuple[int, int]]:
+    """Return where runs of true begin and end, the ends left out.
+
+    >>> runs(np.array([True, False, True, True]))
+    [(0, 1), (2, 4)]
+    """
+    padded = np.concatenate([[False], flags, [False]]).astype(np.int8)
+    turns = np.flatnonzero(np.diff(padded))
+    return [(int(a), int(b)) for a, b in zip(turns[::2], turns[1::2], strict=True)]
+
+
+def period_condition(calendar: Calendar, column: Column, first: int, end: int) -> Between:
+    """Return the condition that names the rows of periods, ``end`` left out."""
+    return between(column, float(calendar.clock[first]), float(calendar.clock[end]))

@@ -1,0 +1,262 @@
+"""Questions about time, read from typed words: full sentences and short forms."""
+
+from __future__ import annotations
+
+import re
+from typing import Any, cast
+
+from msgspec.structs import replace
+
+from night_trail.core.answers import ahead as ahead_answer
+from night_trail.core.answers import apart as apart_answer
+from night_trail.core.answers import cycle as cycle_answer
+from night_trail.core.answers import over_time as over_answer
+from night_trail.core.answers.measures import first_measure
+from night_trail.core.answers.over_time import fitted, time_column
+from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Measure
+from night_trail.core.slots.compare import (
+    leading_measure,
+)
+from night_trail.core.slots.time import (
+    APART_SHOW,
+    CYCLE_SHAPES,
+    GRAIN_WORDS,
+    MONTH_NAMES,
+    PART_WORDS,
+    SHAPE_WORDS,
+    SHOW_WORDS,
+    VIEW_WORDS,
+    WAY_WORDS,
+    Time,
+)
+from night_trail.core.stats.calendar import GRAINS, GrainName
+from night_trail.core.table import Column, Table
+from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Level, OverTime
+from night_trail.core.words.conditions import take_column
+
+_GRAINS = {
+    **{word: grain for grain, word in GRAIN_WORDS.items()},
+    **{f"by {grain}": grain for grain in GRAINS},
+    "hourly": "hour", "daily": "day", "weekly": "week", "monthly": "month", "quarterly": "quarter",
+    "yearly": "year", "over time": None,
+}  # fmt: skip
+
+
+def read(body: str, table: Table) -> Time | None:
+    """Return the question about time that words without their filter ask for; None where they ask for none.
+
+    ``boardings by month as columns``, ``average late_min by week for each depot
+    against the year before``, ``boardings through the week``, ``boardings taken
+    apart``, ``boardings ahead``, and all full sentences.
+
+    Raises
+    ------
+    BadQuestion
+        Saying which part was not understood, where it begins as such a question.
+    """
+    if found := re.match(r"what are the trend and seasons of ", body, re.IGNORECASE):
+        measure, rest = _measured(body[found.end() :], table)
+        return _apart(measure, rest, table)
+    if found := re.match(r"where is ", body, re.IGNORECASE):
+        measure, rest = _measured(body[found.end() :], table, quiet=True)
+        return _ahead(measure, re.sub(r"^going ", "", rest.strip()), table) if measure else None
+    plain = re.sub(r"^how (?:did|does|do) ", "", body, flags=re.IGNORECASE)
+    measure, rest = _measured(plain, table, quiet=True)
+    if measure is None:
+        return None
+    rest = rest.strip(" ,")
+    if found := re.match(r"(?:taken apart|apart)", rest, re.IGNORECASE):
+        return _apart(measure, rest[found.end() :], table)
+    if found := re.match(r"(?:going )?ahead", rest, re.IGNORECASE):
+        return _ahead(measure, rest[found.end() :], table)
+    if found := re.match(r"(?:run )?through (the day|the week|the year|the quarters)", rest, re.IGNORECASE):
+        part = next(p for p, words in PART_WORDS.items() if words == found[1].lower())
+        return _cycle(measure, part, rest[found.end() :], table)
+    more: list[Measure] = []
+    while another := re.match(r"(?:,|and)\s+", rest, re.IGNORECASE):
+        next_one, behind = _measured(rest[another.end() :], table, quiet=True)
+        if next_one is None:
+            break
+        more.append(next_one)
+        rest = behind.strip()
+    rest = re.sub(r"^change ", "", rest, flags=re.IGNORECASE)
+    by = re.match(r"by ", rest, re.IGNORECASE)
+    if by and take_column(rest[by.end() :], table)[0] is not None:
+        return None  # a column that is called like a step of time
+    grain, behind = _grain(rest)
+    if behind is None:
+        return None
+    question = OverTime(measure, _time(table).name, grain, more=tuple(more[:4]))
+    return _finished(question, behind, table)
+
+
+def _measured(text: str, table: Table, quiet: bool = False) -> Any:
+    """Return the measure a text begins with, the plainest where only a column is named, and the rest."""
+    found = leading_measure(text, table)
+    if found is not None:
+        return found
+    column, rest = take_column(text, table)
+    if column is not None and not column.kind.temporal:
+        return first_measure(column), rest
+    if quiet:
+        return None, text
+    raise BadQuestion(f"“{text}” does not begin with a measure", "", "Write it like: sum of boardings.")
+
+
+def _grain(rest: str) -> tuple[GrainName | None, str | None]:
+    for words in sorted(_GRAINS, key=len, reverse=True):
+        if re.match(rf"{words}(?!\w)", rest, re.IGNORECASE):
+            return cast(Any, _GRAINS[words]), rest[len(words) :]
+    return None, None
+
+
+def _time(table: Table) -> Column:
+    found = time_column(table)
+    if found is None:
+        raise BadQuestion("The table has no column of dates", table.name, "Read one as dates first.")
+    return found
+
+
+def _cycle(measure: Measure, part: str, rest: str, table: Table) -> Cycle:
+    question = Cycle(measure, _time(table).name, cast(Any, part))
+    while rest := rest.strip(" ,"):
+        if found := re.match(r"in each year", rest, re.IGNORECASE):
+            question, rest = replace(question, years=True), rest[found.end() :]
+        elif found := re.match(r"for each ", rest, re.IGNORECASE):
+            column, rest = _column(rest[found.end() :], table)
+            question = replace(question, split=column)
+        elif found := re.match(r"by the clock of (\S+?)(?=,|$| )", rest, re.IGNORECASE):
+            question, rest = replace(question, zone=found[1]), rest[found.end() :]
+        else:
+            shape, rest = _shape(rest, CYCLE_SHAPES)
+            question = replace(question, shape=cast(Any, shape))
+    cycle_answer.check(question, table)
+    return question
+
+
+def _column(text: str, table: Table) -> tuple[str, str]:
+    column, rest = take_column(text, table)
+    if column is None:
+        raise BadQuestion(f"“{text}” is not a column", table.name, "Name a column of the table.")
+    return column.name, rest
+
+
+def _shape(rest: str, words: dict[str, str]) -> tuple[str, str]:
+    for shape, said in sorted(words.items(), key=lambda s: -len(s[1])):
+        bare = re.sub(r"^(?:an?) ", "", said)
+        if found := re.match(rf"(?:drawn |shown )?as (?:an? )?{re.escape(bare)}(?!\w)", rest, re.IGNORECASE):
+            return shape, rest[found.end() :]
+    raise BadQuestion(f"“{rest}” was not understood", "", f"Try: as {next(iter(words.values()))}.")
+
+
+def _apart(measure: Measure, rest: str, table: Table) -> Apart:
+    question = Apart(measure, _time(table).name)
+    while rest := rest.strip(" ,"):
+        grain, behind = _grain(rest)
+        if behind is not None:
+            question, rest = replace(question, grain=grain), behind
+            continue
+        for way, words in WAY_WORDS.items():
+            if rest.lower().startswith(words):
+                question, rest = replace(question, way=cast(Any, way)), rest[len(words) :]
+                break
+        else:
+            if rest.lower().startswith("as fits"):
+                rest = rest[len("as fits") :]
+                continue
+            show, rest = _shape(rest, {k: w.removeprefix("the ") for k, w in APART_SHOW.items()} | APART_SHOW)
+            question = replace(question, show=cast(Any, show))
+    apart_answer.check(question, table)
+    return question
+
+
+def _ahead(measure: Measure, rest: str, table: Table) -> Ahead:
+    question = Ahead(measure, _time(table).name)
+    units = "|".join(GRAINS)
+    while rest := rest.strip(" ,"):
+        grain, behind = _grain(rest)
+        if behind is not None:
+            question, rest = replace(question, grain=grain), behind
+        elif found := re.match(rf"(?:over )?(?:the )?next (\d{{1,3}}) ({units})s?", rest, re.IGNORECASE):
+            question = replace(
+                question, horizon=int(found[1]), grain=question.grain or cast(Any, found[2].lower())
+            )
+            rest = rest[found.end() :]
+        elif found := re.match(r"(?:over )?(?:the )?next (?:periods|(\d{1,3}))", rest, re.IGNORECASE):
+            question = replace(question, horizon=int(found[1]) if found[1] else None)
+            rest = rest[found.end() :]
+        elif found := re.match(r"with ([\d %,and]+?) bands?", rest, re.IGNORECASE):
+            bands = tuple(sorted({int(b) for b in re.findall(r"\d+", found[1])} & {50, 80, 95}))
+            question, rest = replace(question, bands=cast(Any, bands or (80, 95))), rest[found.end() :]
+        elif found := re.match(r"for each ", rest, re.IGNORECASE):
+            column, rest = _column(rest[found.end() :], table)
+            question = replace(question, split=column)
+        elif found := re.match(r"against ", rest, re.IGNORECASE):
+            column, rest = _column(rest[found.end() :], table)
+            question = replace(question, plan=column)
+        else:
+            raise BadQuestion(f"“{rest}” was not understood", "", "Try: over the next 12 months.")
+    ahead_answer.check(question, table)
+    return question
+
+
+def _finished(question: OverTime, rest: str, table: Table) -> OverTime:
+    """Read the clauses behind the grain."""
+    while rest := rest.strip(" ,"):
+        question, rest = _clause(question, rest, table)
+    question = fitted(question)
+    over_answer.check(question, table)
+    return question
+
+
+def _clause(question: OverTime, rest: str, table: Table) -> tuple[OverTime, str]:
+    if found := re.match(r"for each ", rest, re.IGNORECASE):
+        column, behind = _column(rest[found.end() :], table)
+        return replace(question, split=column), behind
+    if found := re.match(r"against (?:the )?(period|year) (?:before|earlier)", rest, re.IGNORECASE):
+        kind = "before" if found[1].lower() == "period" else "year"
+        return replace(question, against=Against(cast(Any, kind))), rest[found.end() :]
+    if found := re.match(r"against ", rest, re.IGNORECASE):
+        column, behind = _column(rest[found.end() :], table)
+        return replace(question, against=Against("column", column)), behind
+    if found := re.match(r"the difference (as it is|relative to it)", rest, re.IGNORECASE):
+        show = {w: k for k, w in SHOW_WORDS.items()}[found[1].lower()]
+        if question.against is None:
+            raise BadQuestion("There is no difference to show", "against", "Hold it against the year before.")
+        against = replace(question.against, show=cast(Any, show))
+        return replace(question, against=against), rest[found.end() :]
+    if found := re.match(r"as a rolling mean(?: of (\d{1,3}) \w+)?", rest, re.IGNORECASE):
+        window = int(found[1] or 3)
+        return replace(question, view="rolling", window=window), rest[found.end() :]
+    for view, words in VIEW_WORDS.items():
+        if view != "plain" and rest.lower().startswith(words):
+            return replace(question, view=cast(Any, view)), rest[len(words) :]
+    if found := re.match(r"(?:with|and|,) ?(?:the )?(mean|median)(?!\w)", rest, re.IGNORECASE):
+        levels = (*question.levels, Level(cast(Any, found[1].lower())))
+        return replace(question, levels=levels), rest[found.end() :]
+    if found := re.match(r"(?:with|and|,) ?the ([\d.]+)(?:th|st|nd|rd) percentile", rest, re.IGNORECASE):
+        return replace(question, levels=(*question.levels, Level("percentile", float(found[1])))), rest[
+            found.end() :
+        ]
+    if found := re.match(r"(?:with|and|,) ?a target of ([-−\d.,]+)", rest, re.IGNORECASE):
+        at = float(found[1].rstrip(".,").replace(",", "").replace("−", "-"))
+        return replace(question, levels=(*question.levels, Level("target", at))), rest[found.end() :]
+    if found := re.match(r"under way until ", rest, re.IGNORECASE):
+        column, behind = _column(rest[found.end() :], table)
+        return replace(question, until=column), behind
+    if found := re.match(rf"with years from ({'|'.join(MONTH_NAMES)})", rest, re.IGNORECASE):
+        start = MONTH_NAMES.index(found[1].capitalize()) + 1
+        return replace(question, year_start=start), rest[found.end() :]
+    if found := re.match(r"by the clock of (\S+?)(?=,|$| )", rest, re.IGNORECASE):
+        return replace(question, zone=found[1]), rest[found.end() :]
+    if found := re.match(r"the largest (\d{1,2}) kept", rest, re.IGNORECASE):
+        return replace(question, keep=int(found[1])), rest[found.end() :]
+    if found := re.match(r"with ", rest, re.IGNORECASE):
+        marked, behind = take_column(rest[found.end() :], table)
+        if marked is not None and (end := re.match(r"marked", behind, re.IGNORECASE)):
+            return replace(question, bands=marked.name), behind[end.end() :]
+    shape, behind = _shape(rest, SHAPE_WORDS)
+    points = re.match(r" with points", behind)
+    behind = behind[points.end() :] if points else behind
+    return replace(question, shape=cast(Any, shape), points=points is not None), behind

@@ -1,0 +1,384 @@
+"""What is said of a measure over time and through a cycle: the main change first, with dates and sizes."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Callable
+
+import numpy as np
+
+from night_trail.core.answers.cycle import CycleAnswer
+from night_trail.core.answers.measures import ADDS_UP
+from night_trail.core.answers.over_time import OverTimeAnswer
+from night_trail.core.answers.rolled import Line
+from night_trail.core.stats.calendar import Calendar, period_name, spans_in_words
+from night_trail.core.table import Table
+from night_trail.core.words.measures import figure_of
+from night_trail.core.words.numbers import MINUS, counted, listed, number, percent
+from night_trail.core.words.value import Caution, Fact, Span, Words, spans
+
+FEW_PERIODS = 8
+MOST_GAPS = 3
+
+
+def said_of(answer: OverTimeAnswer) -> Callable[[float], str]:
+    """Return how a figure of a picture over time is written; an index has no unit."""
+    if answer.question.view == "index":
+        return lambda at: number(at, 4)
+    return figure_of(answer.measure, answer.column)
+
+
+def signed(written: str, at: float) -> str:
+    """Return a difference with its sign."""
+    return written if at <= 0 or written.startswith(MINUS) else f"+{written}"
+
+
+def over_time_words(answer: OverTimeAnswer, table: Table) -> Words:
+    """Return the words of a measure over time."""
+    line, calendar = answer.together, answer.calendar
+    has = np.flatnonzero(~np.isnan(line.values) & answer.whole)
+    if not len(has):
+        return Words(spans("Nothing to show: no period is covered from end to end by rows with a value."))
+    said = said_of(answer)
+    facts = [
+        Fact("first", answer.name(int(has[0])), float(line.values[has[0]]), said(float(line.values[has[0]])))
+    ]
+    facts.append(
+        Fact(
+            "last", answer.name(int(has[-1])), float(line.values[has[-1]]), said(float(line.values[has[-1]]))
+        )
+    )
+    headline = _compared(answer, said) or _main_change(answer, said, has)
+    if answer.question.split:
+        headline += _lines(answer, said)
+    if answer.basis.lit is not None and line.lit is not None:
+        headline += _lit(answer, said)
+    facts += [
+        Fact(
+            f"period:{answer.name(int(i))}",
+            answer.name(int(i)),
+            float(line.values[i]),
+            said(float(line.values[i])),
+        )
+        for i in has[-60:]
+    ]
+    facts += [Fact(f"level:{k}", level.kind, at, said(at)) for k, (level, at) in enumerate(answer.levels)]
+    return Words(headline, tuple(facts), tuple(_cautions(answer, calendar, table, has)))
+
+
+def _main_change(answer: OverTimeAnswer, said: Callable[[float], str], has: np.ndarray) -> tuple[Span, ...]:
+    values = answer.together.values
+    top, low = int(has[np.argmax(values[has])]), int(has[np.argmin(values[has])])
+    first, last = int(has[0]), int(has[-1])
+    if values[top] == values[low]:
+        return spans("It was {same} throughout.", same=said(float(values[top])))
+    headline = spans(
+        "It was highest {top} at {high} and lowest {low} at {least}.",
+        top=Span(in_period(answer.calendar, top)),
+        high=said(float(values[top])),
+        low=Span(in_period(answer.calendar, low)),
+        least=said(float(values[low])),
+    )
+    if first == last:
+        return headline
+    change = float(values[last] - values[first])
+    verb = "rose" if change > 0 else "fell"
+    headline += (
+        spans(
+            " From {first} to {last} it {verb} by {by}{share}",
+            first=Span(answer.name(first)),
+            last=Span(answer.name(last)),
+            verb=Span(verb),
+            by=said(abs(change)),
+            share=Span(relative(change, float(values[first]))),
+        )
+        if change
+        else spans(
+            " From {first} to {last} it came back to where it was",
+            first=Span(answer.name(first)),
+            last=Span(answer.name(last)),
+        )
+    )
+    # the largest step between neighbours, where it stands out from the usual one
+    steps = [(b, float(values[b] - values[a])) for a, b in itertools.pairwise(has) if b == a + 1]
+    if len(steps) > 4:
+        at, step = max(steps, key=lambda s: abs(s[1]))
+        usual = float(np.median([abs(s) for _, s in steps]))
+        if usual > 0 and abs(step) > 3 * usual:
+            headline += spans(
+                "; the largest step was {by} {when}",
+                by=signed(said(step), step),
+                when=Span(in_period(answer.calendar, int(at))),
+            )
+    return (*headline, Span("."))
+
+
+def relative(change: float, base: float) -> str:
+    """Return a change relative to its base, in brackets; nothing where the base is 0."""
+    return f" ({signed(percent(change / abs(base), 3), change)})" if base else ""
+
+
+def in_period(calendar: Calendar, i: int) -> str:
+    """Return a period as a time something happened: ``in March 2024``, ``on 3 March 2024``."""
+    return f"{'on' if calendar.grain in ('day', 'hour') else 'in'} {period_name(calendar, i)}"
+
+
+AGAINST_WORDS = {"before": "the period before", "year": "a year earlier"}
+
+
+def against_words(answer: OverTimeAnswer) -> str:
+    """Return what a line is held against."""
+    against = answer.question.against
+    if against is None:
+        return ""
+    return AGAINST_WORDS.get(against.kind) or against.group or against.column or ""
+
+
+def _begun(answer: OverTimeAnswer, at: int) -> str:
+    text = in_period(answer.calendar, at)
+    return text[0].upper() + text[1:]
+
+
+def _compared(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
+    """Say how the last covered period stands against what it is held against, and what moved it."""
+    line = answer.together
+    if answer.question.against is None or line.base is None:
+        return ()
+    held = np.flatnonzero(~np.isnan(line.values) & ~np.isnan(line.base) & answer.whole)
+    if not len(held):
+        return spans("No period has one to be held against.")
+    at = int(held[-1])
+    change = float(line.values[at] - line.base[at])
+    more = {True: "more than", False: "less than"}[change > 0]
+    headline = (
+        spans(
+            "{when} it was {now}, {by} {more} {base}{share}.",
+            when=Span(_begun(answer, at)),
+            now=said(float(line.values[at])),
+            by=said(abs(change)),
+            more=Span(more),
+            base=Span(against_words(answer)),
+            share=Span(relative(change, float(line.base[at]))),
+        )
+        if change
+        else spans(
+            "{when} it was {now}, the same as {base}.",
+            when=Span(_begun(answer, at)),
+            now=said(float(line.values[at])),
+            base=Span(against_words(answer)),
+        )
+    )
+    above = int(np.count_nonzero(line.values[held] > line.base[held]))
+    headline += spans(" It lay above in {above} of {of} periods.", above=f"{above:,}", of=f"{len(held):,}")
+    parts = answer.contributions
+    if parts and answer.compared == at:
+        named = listed([f"{p.label} ({signed(said(p.change), p.change)})" for p in parts])
+        headline += spans(
+            " Most of it by {column}: {named}.", column=Span(parts[0].column), named=Span(named)
+        )
+    return headline
+
+
+def _lines(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
+    """Say which line stands highest at the end, and which changed most."""
+    ends: list[tuple[Line, float, float]] = []
+    for line in answer.lines:
+        has = np.flatnonzero(~np.isnan(line.values) & answer.whole)
+        if len(has) > 1 and not line.others:
+            ends.append((line, float(line.values[has[0]]), float(line.values[has[-1]])))
+    if len(ends) < 2:
+        return ()
+    top = max(ends, key=lambda e: e[2])
+    moved = max(ends, key=lambda e: abs(e[2] - e[1]))
+    change = moved[2] - moved[1]
+    found = spans(" At the end {top} is highest at {high}", top=top[0].label, high=said(top[2]))
+    if change:
+        found += spans(
+            "; {moved} changed most, by {by}", moved=moved[0].label, by=signed(said(change), change)
+        )
+    return (*found, Span("."))
+
+
+def _lit(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
+    lit = answer.together.lit
+    assert lit is not None  # noqa: S101  (asked only under the lantern)
+    has = np.flatnonzero(~np.isnan(lit))
+    if not len(has):
+        return (Span(" None of the lit rows is among them."),)
+    n = np.asarray(answer.together.lit_n)
+    most = int(np.argmax(n))
+    return spans(
+        " Of the {lit} lit rows most lie in {when}: {count}.",
+        lit=Span(f"{answer.basis.lit or 0:,}", "lit"),
+        when=Span(answer.name(most)),
+        count=Span(f"{int(n[most]):,}", "lit"),
+    )
+
+
+def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.ndarray) -> list[str]:
+    question, measure, column = answer.question, answer.measure, answer.column
+    found: list[str] = unfinished_words(calendar, answer.whole)
+    if answer.gaps:
+        count = sum(b - a for a, b in answer.gaps)
+        named = spans_in_words(calendar, answer.gaps[:MOST_GAPS])
+        rest = len(answer.gaps) - len(named)
+        shown = listed([*named, f"{counted(rest, 'more stretch', 'more stretches')}"] if rest else named)
+        found.append(f"{counted(count, calendar.grain)} {'has' if count == 1 else 'have'} no row: {shown}.")
+    if measure.aggregate == "sum" and column is not None and not column.additive:
+        found.append(
+            Caution(
+                f"{column.name} does not add up: its sum over a {calendar.grain} says little.",
+                "take the average",
+                turn="slot",
+                slot="aggregate",
+                value="mean",
+            )
+        )
+    if (
+        measure.aggregate in ADDS_UP
+        and calendar.grain in ("month", "quarter")
+        and question.view == "plain"
+        and len(has) > 2
+    ):
+        days = calendar.days()[has]
+        share = (float(days.max()) - float(days.min())) / float(days.mean())
+        values = answer.together.values[has]
+        steps = np.abs(np.diff(values)) / np.maximum(np.abs(values[:-1]), 1e-300)
+        # named only where the lengths are of the size of what moves
+        if len(steps) and share > 0.5 * float(np.median(steps)):
+            text = (
+                f"{calendar.grain.capitalize()}s have {days.min():g} to {days.max():g} days, "
+                f"with more or fewer weekends: up to {percent(share)} of a step is only that."
+            )
+            found.append(Caution(text, "per day", turn="slot", slot="view", value="per day"))
+    if answer.shifted is not None:
+        found.append(
+            f"All {len(answer.lines)} lines change level in {answer.name(answer.shifted)}: "
+            "was something defined anew?"
+        )
+    if len(has) < FEW_PERIODS:
+        found.append(
+            f"Only {counted(len(has), 'whole ' + calendar.grain)}: too few to see a season or a trend."
+        )
+    if answer.basis.missing:
+        rows = table.rows_in_words(answer.basis.missing)
+        what = column.name if column is not None else question.split or "value"
+        found.append(f"{rows} {'has' if answer.basis.missing == 1 else 'have'} no {what} and are left out.")
+    if answer.ungrouped:
+        rows = table.rows_in_words(answer.ungrouped)
+        found.append(f"{rows} {'has' if answer.ungrouped == 1 else 'have'} no {question.split}, and no line.")
+    if answer.basis.groupless:
+        rows = table.rows_in_words(answer.basis.groupless)
+        found.append(
+            f"{rows} {'has' if answer.basis.groupless == 1 else 'have'} no {question.time} and are left out."
+        )
+    return found
+
+
+def unfinished_words(calendar: Calendar, whole: np.ndarray) -> list[str]:
+    """Return a caution for periods that the data do not cover from end to end."""
+    cut = [i for i in range(calendar.n) if not whole[i]]
+    if not cut:
+        return []
+    names = listed(spans_in_words(calendar, [(i, i + 1) for i in cut]))
+    text = f"{names[0].upper()}{names[1:]} {'is' if len(cut) == 1 else 'are'} not covered from end to end"
+    return [f"{text}: drawn apart, left out of comparisons."]
+
+
+def cycle_words(answer: CycleAnswer, table: Table) -> Words:
+    """Return the words of a measure through a cycle."""
+    said = figure_of(answer.question.measure, answer.column)
+    if answer.question.shape == "grid":
+        return _grid_words(answer, said, table)
+    values = answer.together.values
+    has = np.flatnonzero(~np.isnan(values))
+    if not len(has):
+        return Words(spans("Nothing to show: no row has both a time and a value."))
+    top, low = int(has[np.argmax(values[has])]), int(has[np.argmin(values[has])])
+    headline = spans(
+        "It is highest {at} {top} at {high} and lowest {at} {low} at {least}",
+        at=Span(_PREPOSITION[answer.question.part]),
+        top=Span(answer.parts[top]),
+        high=said(float(values[top])),
+        low=Span(answer.parts[low]),
+        least=said(float(values[low])),
+    )
+    headline += _times(float(values[top]), float(values[low]))
+    others = [r for r in answer.rounds if not r.others and r.label]
+    if len(others) > 1:
+        # a year that has only begun has no peak yet
+        full = [r for r in others if np.count_nonzero(~np.isnan(r.values)) > len(has) / 2]
+        tops = [int(np.nanargmax(r.values)) for r in full]
+        if len(set(tops)) == 1:
+            headline += spans(" That peak is the same for all {n}.", n=str(len(others)))
+        elif tops:
+            common = max(set(tops), key=tops.count)
+            headline += spans(
+                " {n} of {of} peak {at} {part}.",
+                n=str(tops.count(common)),
+                of=str(len(tops)),
+                at=Span(_PREPOSITION[answer.question.part]),
+                part=Span(answer.parts[common]),
+            )
+    facts = [
+        Fact(f"part:{answer.parts[i]}", answer.parts[i], float(values[i]), said(float(values[i])))
+        for i in has
+    ]
+    return Words(headline, tuple(facts), tuple(_cycle_cautions(answer, table)))
+
+
+_PREPOSITION = {"day": "at", "week": "on", "year": "in", "quarters": "in"}
+
+
+def _times(high: float, low: float) -> tuple[Span, ...]:
+    if low > 0 and high / low >= 1.5:
+        return spans(": {n} times as much.", n=number(high / low, 2))
+    return (Span("."),)
+
+
+def _grid_words(answer: CycleAnswer, said: Callable[[float], str], table: Table) -> Words:
+    cells = [
+        (float(r.values[i]), r.label, answer.parts[i])
+        for r in answer.rounds
+        for i in range(len(answer.parts))
+        if not math.isnan(r.values[i])
+    ]
+    if not cells:
+        return Words(spans("Nothing to show: no row has both a time and a value."))
+    top, low = max(cells), min(cells)
+    headline = spans(
+        "It is highest on {day} at {hour} at {high} and lowest on {other} at {time} at {least}",
+        day=Span(top[1]),
+        hour=Span(top[2]),
+        high=said(top[0]),
+        other=Span(low[1]),
+        time=Span(low[2]),
+        least=said(low[0]),
+    )
+    facts = [Fact(f"part:{d} {h}", f"{d}, {h}", v, said(v)) for v, d, h in cells]
+    return Words(headline + _times(top[0], low[0]), tuple(facts), tuple(_cycle_cautions(answer, table)))
+
+
+def _cycle_cautions(answer: CycleAnswer, table: Table) -> list[str]:
+    found: list[str] = []
+    few = [answer.parts[i] for i, n in enumerate(answer.together.n) if 0 < n < 10]
+    if few:
+        found.append(
+            f"{listed(few[:3])} {'rests' if len(few) == 1 else 'rest'} on fewer than 10 {table.row_noun[1]}."
+        )
+    empty = [answer.parts[i] for i, n in enumerate(answer.together.n) if n == 0]
+    if empty and len(empty) < len(answer.parts):
+        shown = listed([*empty[:3], f"{len(empty) - 3} more"] if len(empty) > 3 else empty)
+        found.append(f"No row lies in {shown}.")
+    if answer.ungrouped:
+        rows = table.rows_in_words(answer.ungrouped)
+        if answer.question.years:
+            found.append(f"Only the latest {len(answer.rounds)} years are drawn; {rows} are older.")
+        else:
+            have = "has" if answer.ungrouped == 1 else "have"
+            found.append(f"{rows} {have} no {answer.question.split}, and no line.")
+    if answer.basis.missing:
+        what = answer.column.name if answer.column is not None else "value"
+        found.append(f"{table.rows_in_words(answer.basis.missing)} have no {what} and are left out.")
+    return found
