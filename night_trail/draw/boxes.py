@@ -25,10 +25,11 @@ def draw_boxes(answer: BoxesAnswer, table: Table, size: Size, prefix: str) -> Ca
     room = END_ROOM if canvas.labelled else 6.0
     start = canvas.x_start + (room if answer.gathered(-1) else 0.0)
     end = canvas.x_end - (room if answer.gathered(1) else 0.0)
+    low, high = canvas.span(answer.column.name, answer.low, answer.high)
     if answer.question.scale == "log" and answer.low > 0:
-        x: Linear = Log(answer.low / 1.05, answer.high * 1.05, start, end)
+        x: Linear = Log(low / 1.05, high * 1.05, start, end)
     else:
-        x = Linear(answer.low - pad, answer.high + pad, start, end)
+        x = Linear(low - pad, high + pad, start, end)
     rows = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.x, canvas.y, canvas.x_column = x, rows, answer.column.name
     canvas.lane_labels(rows, names, canvas.left - 22.0)

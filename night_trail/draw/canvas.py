@@ -17,7 +17,7 @@ from night_trail.core.question import to_json
 from night_trail.core.table import CLOCK, YEAR, Column, Kind
 from night_trail.core.words.numbers import bare
 from night_trail.draw.scales import Lanes, Linear, Log, Scale, Tick, date_ticks, log_ticks, thinned, ticks
-from night_trail.draw.svg import Svg, el, group, safe_id
+from night_trail.draw.svg import Svg, el, group, quoted, safe_id
 from night_trail.draw.text import AXIS, shortened, width
 
 Detail = Literal["full", "beside", "thumb"]
@@ -28,11 +28,16 @@ END_ROOM = 34.0
 
 @dataclass(frozen=True)
 class Size:
-    """How large a picture is and how much it shows: a thumb has marks only."""
+    """How large a picture is and how much it shows: a thumb has marks only.
+
+    ``spans`` are ends that axes take over from other pictures, by what the
+    axes show; an axis is only ever made longer.
+    """
 
     width: int
     height: int
     detail: Detail = "full"
+    spans: tuple[tuple[str, float, float], ...] = ()
 
 
 @dataclass
@@ -40,7 +45,8 @@ class Canvas:
     """Collects what a shape draws; ``prefix`` keeps ids apart where several pictures share a page.
 
     ``touched`` are the ids of marks that hold lit rows; ``y_column`` is set
-    where both axes are measured, so that a loop can be drawn.
+    where both axes are measured, so that a loop can be drawn; ``zooms`` is "x"
+    where only the horizontal axis can be zoomed.
     """
 
     size: Size
@@ -57,8 +63,16 @@ class Canvas:
     y: Scale | None = None
     x_column: str = ""
     y_column: str = ""
+    zooms: str = ""
     count: int = 0
     touched: list[str] = field(default_factory=list)
+    spans: dict[str, tuple[float, float]] = field(default_factory=dict)
+
+    def span(self, shows: str, low: float, high: float) -> tuple[float, float]:
+        """Return the ends of an axis: its own, or those it shares with other pictures of the same."""
+        self.spans[shows] = low, high
+        shared = [(a, b) for name, a, b in self.size.spans if name == shows]
+        return min([low, *(a for a, _ in shared)]), max([high, *(b for _, b in shared)])
 
     @property
     def labelled(self) -> bool:
@@ -104,18 +118,13 @@ class Canvas:
         self.count += 1
         if lit or pressed:
             self.touched.append(self.id("m", key))
+        # written out, since a picture may have a thousand of them
         self.marks.append(
-            group(
-                shape,
-                lit or "",
-                class_="mark",
-                id=self.id("m", key),
-                role="button",
-                tabindex="0" if self.count == 1 else "-1",
-                aria_pressed="true" if pressed else "false",
-                aria_label=", ".join(card),
-                data_light=to_json(condition),
-                data_card="\n".join(card),
+            Svg(
+                f'<g class="mark" id="{self.id("m", key)}" role="button" '
+                f'tabindex="{0 if self.count == 1 else -1}" aria-pressed="{"true" if pressed else "false"}" '
+                f"aria-label={quoted(', '.join(card))} data-light={quoted(to_json(condition))} "
+                f"data-card={quoted(chr(10).join(card))}>{shape}{lit or ''}</g>"
             )
         )
 
@@ -173,12 +182,22 @@ class Canvas:
         if not self.labelled:
             return
         wanted = 4 if self.full else 2
-        for tick in ticks(scale.low, scale.high, wanted, whole=whole):
+        self.upright_ticks(ticks(scale.low, scale.high, wanted, whole=whole), scale)
+        if self.full:
+            self.over.append(label(title, self.x_start - 10, self.y_start - 10, "start", "axis-title"))
+
+    def upright_ticks(self, found: Iterable[Tick], scale: Linear) -> None:
+        """Write labels beside the plot, each with a hairline across it."""
+        for tick in found:
             y = scale(tick.at)
             self.under.append(line(self.x_start, y, self.x_end, y, "grid"))
             self.over.append(label(tick.label, self.x_start - 10, y + 4, "end"))
-        if self.full:
-            self.over.append(label(title, self.x_start - 10, self.y_start - 10, "start", "axis-title"))
+
+    def time_ticks(self, scale: Linear, kind: Kind) -> None:
+        """Write calendar places under the plot."""
+        if self.labelled:
+            wanted = max(3, int((scale.end - scale.start) / 85))
+            self.bottom_ticks(date_ticks(scale.low, scale.high, wanted, kind), scale)
 
     def name_room(self, names: Iterable[str], most: float, beside: float) -> float:
         """Return the left margin that names of lanes need: at most so wide, less on a picture beside."""
@@ -258,6 +277,7 @@ class Canvas:
             "y": self.y.described() if self.y else None,
             "column": self.x_column,
             "y_column": self.y_column,
+            "zoom": self.zooms or ("xy" if self.y_column else ""),
             "plot": [self.x_start, self.y_start, self.x_end, self.y_end],
         }
 

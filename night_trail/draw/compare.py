@@ -5,17 +5,17 @@ from __future__ import annotations
 import math
 
 from night_trail.core.answers.compare import CompareAnswer, Group
-from night_trail.core.answers.measures import ADDS_UP, is_share
-from night_trail.core.slots.compare import baseline_words, measure_words
+from night_trail.core.answers.measures import ADDS_UP
+from night_trail.core.slots.compare import baseline_words
 from night_trail.core.table import Table
 from night_trail.core.words.compare import Measured, difference_words, figure_words
-from night_trail.draw.canvas import Canvas, Size, column_ticks, label, line
-from night_trail.draw.scales import Lanes, Linear, Tick, percent_ticks, ticks
+from night_trail.draw.canvas import Canvas, Size, label, line
+from night_trail.draw.measures import measured_ticks, measured_title
+from night_trail.draw.scales import Lanes, Linear, Tick, percent_ticks
 from night_trail.draw.svg import Svg, el, group
 from night_trail.draw.text import width
 
 THICKEST = 30.0
-UNITLESS = ("count", "distinct", "share", "ratio")
 
 
 def draw_compare(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> Canvas:
@@ -32,7 +32,7 @@ def draw_compare(answer: CompareAnswer, table: Table, size: Size, prefix: str) -
         canvas.top, canvas.bottom = 16.0, 50.0 if canvas.full else 26.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
-    low, high = domain(answer)
+    low, high = canvas.span(axis_words(answer, table), *domain(answer))
     x = Linear(low, high, canvas.x_start, canvas.x_end)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.x, canvas.y = x, lanes
@@ -129,11 +129,12 @@ def domain(answer: CompareAnswer) -> tuple[float, float]:
         values.append(answer.overall)
     low, high = min(values), max(values)
     temporal = answer.column is not None and answer.column.kind.temporal
-    if answer.question.shape == "bars" and not temporal:
+    if answer.question.shape == "bars" and not temporal and answer.question.axis == "zero":
         low, high = min(low, 0.0), max(high, 0.0)
         return (low, high) if high > low else (0.0, 1.0)
     # near enough to 0, an axis from 0 costs little and says more
-    if low >= 0 and low < 0.35 * high and not temporal:
+    asked = answer.question.axis == "cut" and answer.question.shape == "bars"
+    if not asked and low >= 0 and low < 0.35 * high and not temporal:
         low = 0.0
     room = 0.04 * (high - low) or max(abs(high) * 0.05, 0.5)
     return (low if low == 0.0 else low - room), high + room
@@ -142,20 +143,12 @@ def domain(answer: CompareAnswer) -> tuple[float, float]:
 def measure_ticks(answer: Measured, x: Linear) -> list[Tick]:
     """Return ticks on the axis of a measure, in its unit."""
     wanted = max(2, int((x.end - x.start) / 95))
-    measure, column = answer.question.measure, answer.column
-    if is_share(measure, column):
-        return percent_ticks(x.low, x.high, wanted)
-    if column is None or measure.aggregate in UNITLESS:
-        return ticks(x.low, x.high, wanted)
-    return column_ticks(column, x.low, x.high, wanted, whole=False)
+    return measured_ticks(answer.question.measure, answer.column, x.low, x.high, wanted)
 
 
 def axis_words(answer: Measured, table: Table) -> str:
     """Return what the axis shows, with its unit."""
-    measure, column = answer.question.measure, answer.column
-    text = measure_words(measure, table).removeprefix("the ")
-    unit = column.unit if column is not None and measure.aggregate not in UNITLESS else ""
-    return f"{text}, {unit}" if unit else text
+    return measured_title(answer.question.measure, answer.column, table)
 
 
 def group_key(answer: CompareAnswer, one: Group) -> str:
@@ -196,11 +189,8 @@ def _group(
     )
     canvas.mark(shape, lit, key, answer.condition(one), card, pressed)
     if canvas.labelled and room >= 10:
-        end = max(
-            v
-            for v in (one.value, one.high, 0.0 if answer.question.shape == "bars" else None)
-            if v is not None
-        )
+        bars = answer.question.shape == "bars"
+        end = max(one.value, 0.0) if bars else max(v for v in (one.value, one.high) if v is not None)
         canvas.over.append(label(written, x(end) + 8, middle + 4, "start", "bar-value"))
 
 

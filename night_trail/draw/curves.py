@@ -33,13 +33,12 @@ def draw_curves(answer: CurvesAnswer, table: Table, size: Size, prefix: str) -> 
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
     log = answer.question.scale == "log"
     scale = Log if log else Linear
-    x = scale(answer.low, answer.high, canvas.x_start, canvas.x_end)
+    low, high = canvas.span(answer.column.name, answer.low, answer.high)
+    x = scale(low, high, canvas.x_start, canvas.x_end)
     y = Linear(0.0, top * 1.02, canvas.y_end, canvas.y_start)
     canvas.x, canvas.y, canvas.x_column = x, y, answer.column.name
     if canvas.labelled:
-        for tick in found:
-            canvas.under.append(line(canvas.x_start, y(tick.at), canvas.x_end, y(tick.at), "grid"))
-            canvas.over.append(label(tick.label, canvas.x_start - 10, y(tick.at) + 4, "end"))
+        canvas.upright_ticks(found, y)
         _bottom(canvas, answer, x)
     if canvas.full:
         rows = table.row_noun[1]

@@ -28,9 +28,8 @@ def draw_histogram(answer: HistogramAnswer, table: Table, size: Size, prefix: st
     if not canvas.labelled:
         ends = tuple(8.0 if e else 0.0 for e in ends)  # type: ignore[assignment]
     log = answer.question.scale == "log" and answer.edges[0] > 0
-    x = (Log if log else Linear)(
-        float(answer.edges[0]), float(answer.edges[-1]), canvas.x_start + ends[0], canvas.x_end - ends[1]
-    )
+    low, high = canvas.span(answer.column.name, float(answer.edges[0]), float(answer.edges[-1]))
+    x = (Log if log else Linear)(low, high, canvas.x_start + ends[0], canvas.x_end - ends[1])
     canvas.x, canvas.x_column = x, answer.column.name
     together = lanes and answer.question.side in ("overlaid", "mirrored")
     if together:

@@ -7,14 +7,18 @@ from typing import Any
 
 from night_trail.core.annotations import Annotation
 from night_trail.core.answers import Answer
+from night_trail.core.answers.ahead import AheadAnswer
 from night_trail.core.answers.angles import AnglesAnswer
+from night_trail.core.answers.apart import ApartAnswer
 from night_trail.core.answers.bars import BarsAnswer
 from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.answers.cross import CrossAnswer
 from night_trail.core.answers.curves import CurvesAnswer
+from night_trail.core.answers.cycle import CycleAnswer
 from night_trail.core.answers.goes import GoesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
+from night_trail.core.answers.over_time import OverTimeAnswer
 from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.answers.strip import StripAnswer
@@ -30,13 +34,16 @@ from night_trail.draw.canvas import Canvas, Size
 from night_trail.draw.compare import draw_compare
 from night_trail.draw.cross import draw_cross
 from night_trail.draw.curves import draw_curves, draw_strip
+from night_trail.draw.cycle import draw_cycle
 from night_trail.draw.grids import draw_goes, draw_together
 from night_trail.draw.histogram import draw_histogram
+from night_trail.draw.over_time import draw_over_time
 from night_trail.draw.relate import draw_relate
 from night_trail.draw.several import draw_several, draw_table
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import wrapped
 from night_trail.draw.theme import TOKENS, standalone_style
+from night_trail.draw.time_parts import draw_ahead, draw_apart
 from night_trail.draw.wholes import draw_figure, draw_parts, draw_stair
 
 MAIN = Size(738, 388)
@@ -71,6 +78,10 @@ _SHAPES: dict[type, Drawer] = {
     RelateAnswer: draw_relate,
     TogetherAnswer: draw_together,
     GoesAnswer: draw_goes,
+    OverTimeAnswer: draw_over_time,
+    CycleAnswer: draw_cycle,
+    ApartAnswer: draw_apart,
+    AheadAnswer: draw_ahead,
 }
 
 
@@ -101,6 +112,15 @@ def draw(
     description = " ".join([plain(said.headline), *said.cautions])
     title = str(sentence(answer.question, table, answer))
     return canvas.picture(title, description, draw_annotations(canvas, annotations))
+
+
+def shared_spans(answers: Sequence[Answer], table: Table, size: Size) -> tuple[tuple[str, float, float], ...]:
+    """Return the ends that axes must have for pictures of one thing to stand on the same scale."""
+    found: list[tuple[str, float, float]] = []
+    for answer in answers:
+        canvas = _SHAPES[type(answer)](answer, table, size, "spans")
+        found += [(name, low, high) for name, (low, high) in canvas.spans.items()]
+    return tuple(found)
 
 
 def touched(answer: Answer, table: Table, size: Size, prefix: str) -> list[str]:

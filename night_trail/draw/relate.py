@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -42,6 +42,7 @@ class _Plot:
 def draw_relate(answer: RelateAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return a relation drawn on a canvas."""
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
+    answer = _spanned(canvas, answer)
     single = len(answer.panels) == 1 and not answer.panels[0].label
     y_ticks = _ticks(answer.y, answer.column, 5 if canvas.full and single else 3)
     worded = canvas.full and answer.question.coloured is not None and bool(answer.panels)
@@ -84,10 +85,28 @@ def axis_title(answer: RelateAnswer, which: int, table: Table) -> str:
     return f"{name}{unit}{' · log scale' if axis.log else ''}"
 
 
+def _spanned(canvas: Canvas, answer: RelateAnswer) -> RelateAnswer:
+    """Return the answer on the axes it shares with other pictures; zoomed or rescaled it keeps its own."""
+    if answer.question.window is not None:
+        return answer
+
+    def spanned(axis: Axis, column: Column) -> Axis:
+        if axis.factor != 1.0:
+            return axis
+        ends = canvas.span(column.name, *axis.ends)
+        return axis if ends == axis.ends else replace(axis, edges=np.array(ends))
+
+    return replace(answer, x=spanned(answer.x, answer.against), y=spanned(answer.y, answer.column))
+
+
 def _ticks(axis: Axis, column: Column, wanted: int) -> list[Tick]:
     low, high = _roomy(axis)
     whole = column.kind == Kind.WHOLE and axis.factor == 1.0
-    return scaled_ticks(column, low, high, wanted, whole, axis.log, axis.factor)
+    found = scaled_ticks(column, low, high, wanted, whole, axis.log, axis.factor)
+    # one label alone says nothing of the scale
+    return (
+        found if len(found) > 1 else scaled_ticks(column, low, high, 2 * wanted, whole, axis.log, axis.factor)
+    )
 
 
 def _roomy(axis: Axis) -> tuple[float, float]:
@@ -187,14 +206,11 @@ def _cell_card(answer: RelateAnswer, table: Table, panel: Panel, cell: Cell) -> 
 
 
 def _rect(left: float, top: float, right: float, bottom: float, class_: str, id_: str) -> Svg:
-    return el(
-        "rect",
-        class_=class_,
-        id=id_,
-        x=round(left, 2),
-        y=round(top, 2),
-        width=round(max(right - left, 0.5), 2),
-        height=round(max(bottom - top, 0.5), 2),
+    wide, high = max(right - left, 0.5), max(bottom - top, 0.5)
+    # written out, since a picture may have two thousand of them; ids are safe as they are
+    return Svg(
+        f'<rect class="{class_}" id="{id_}" x="{left:.2f}" y="{top:.2f}" '
+        f'width="{wide:.2f}" height="{high:.2f}"/>'
     )
 
 

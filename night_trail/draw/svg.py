@@ -37,14 +37,14 @@ def el(tag: str, *children: str | None, **attributes: str | float | bool | None)
             continue
         label = name.rstrip("_").replace("_", "-") if name != "viewBox" else name
         # numbers, most of all attributes, need no escaping
-        shown = f'"{num(value)}"' if isinstance(value, float | int) else _quoted(value)
+        shown = f'"{num(value)}"' if isinstance(value, float | int) else quoted(value)
         parts.append(f" {label}={shown}")
     inner = "".join(c if isinstance(c, Svg) else text(c) for c in children if c is not None)
     parts.append(f">{inner}</{tag}>" if inner else "/>")
     return Svg("".join(parts))
 
 
-def _quoted(value: str) -> str:
+def quoted(value: str) -> str:
     """Return an attribute's value in quotes; JSON, full of double ones, goes into single ones."""
     if '"' not in value:
         return f'"{text(value)}"'

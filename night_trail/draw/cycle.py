@@ -1,0 +1,238 @@
+"""A measure through the day, the week or the year: lines, columns, or a grid of hours and weekdays."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from night_trail.core.answers.cycle import CycleAnswer
+from night_trail.core.answers.rolled import Line
+from night_trail.core.table import Table
+from night_trail.core.words.measures import figure_of
+from night_trail.core.words.numbers import percent
+from night_trail.draw.canvas import Canvas, Size, label, line
+from night_trail.draw.lines import path
+from night_trail.draw.measures import measured_ticks, measured_title
+from night_trail.draw.scales import Lanes, Linear, Tick
+from night_trail.draw.svg import el, group
+from night_trail.draw.text import shortened, width
+from night_trail.draw.time_frame import upright
+
+MOST_LOUD = 7
+SHADES = 6
+
+
+def draw_cycle(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+    """Return a measure through a cycle drawn on a canvas."""
+    if answer.question.shape == "grid":
+        return _grid(answer, table, size, prefix)
+    canvas = Canvas(size, prefix, answer.basis.lit is not None)
+    low, high = _domain(answer)
+    found = measured_ticks(answer.question.measure, answer.column, low, high, 4 if canvas.full else 2)
+    several = len(answer.rounds) > 1
+    if canvas.labelled:
+        canvas.left = max((width(t.label) for t in found), default=10.0) + 16.0
+        canvas.right, canvas.bottom = 14.0, 46.0 if canvas.full else 22.0
+        canvas.top = 34.0 if canvas.full else 10.0
+        if several and canvas.full:
+            canvas.right = min(150.0, max(width(r.label) for r in answer.rounds)) + 16.0
+    else:
+        canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    n = len(answer.parts)
+    x = Linear(-0.5, n - 0.5, canvas.x_start, canvas.x_end)
+    y = Linear(low, high, canvas.y_end, canvas.y_start)
+    canvas.x, canvas.y = x, y
+    if canvas.labelled:
+        canvas.upright_ticks(found, y)
+        room = (x.end - x.start) / n
+        widest = max(width(part) for part in answer.parts)
+        names = [
+            part if widest < room - 6 else part[:3] if answer.question.part != "day" else part
+            for part in answer.parts
+        ]
+        canvas.bottom_ticks([Tick(i, name) for i, name in enumerate(names)], x)
+    if canvas.full:
+        text = shortened(
+            measured_title(answer.question.measure, answer.column, table, low, high), canvas.x_end
+        )
+        canvas.over.append(label(text, 4.0, canvas.y_start - 12, "start", "axis-title"))
+    if low <= 0 <= high:
+        canvas.under.append(line(canvas.x_start, y(0.0), canvas.x_end, y(0.0), "axis"))
+    draw_one = _columns if answer.question.shape == "columns" and not several else _line
+    last = len(answer.rounds) - 1
+    for i, one in enumerate(answer.rounds):
+        # of many years the latest are loud
+        loud = (
+            len(answer.rounds) <= MOST_LOUD
+            or (answer.question.years and last - i < 3)
+            or (i < MOST_LOUD and not answer.question.years)
+        )
+        draw_one(
+            canvas,
+            answer,
+            table,
+            one,
+            x,
+            y,
+            f"hue-{answer.hues[one.position] % 8}" if loud and several else "" if not several else "quiet",
+        )
+    if several and canvas.full:
+        _names(canvas, answer, y)
+    return canvas
+
+
+def _domain(answer: CycleAnswer) -> tuple[float, float]:
+    found = [r.values for r in answer.rounds] + [r.lit for r in answer.rounds if r.lit is not None]
+    values = np.concatenate(found) if found else np.empty(0)
+    values = values[~np.isnan(values)]
+    if not len(values):
+        return 0.0, 1.0
+    low, high = float(values.min()), float(values.max())
+    if answer.question.shape == "columns" or (low >= 0 and low < 0.35 * high):
+        low, high = min(low, 0.0), max(high, 0.0)
+    room = 0.05 * (high - low) or max(abs(high) * 0.05, 0.5)
+    return (low if low == 0.0 else low - room), high + room
+
+
+def _card(answer: CycleAnswer, table: Table, one: Line, i: int) -> list[str]:
+    said = figure_of(answer.question.measure, answer.column)
+    card = [
+        *([one.label] if one.label else []),
+        answer.parts[i],
+        said(float(one.values[i])),
+        table.rows_in_words(int(one.n[i])),
+    ]
+    if one.lit_n is not None:
+        lit = int(one.lit_n[i])
+        card.append(f"{lit:,} lit" + (f" ({percent(lit / int(one.n[i]))})" if one.n[i] else ""))
+    return card
+
+
+def _line(
+    canvas: Canvas, answer: CycleAnswer, table: Table, one: Line, x: Linear, y: Linear, class_: str
+) -> None:
+    at = np.arange(len(answer.parts), dtype=np.float64)
+    shape = el("path", class_=f"series {class_}", id=canvas.id("s", one.label), d=path(at, one.values, x, y))
+    lit = None
+    if one.lit is not None and one.any_lit:
+        lit = el("path", class_="lit-line", id=canvas.id("l", one.label), d=path(at, one.lit, x, y))
+    canvas.marks.append(group(shape, lit or "", class_="series-ground"))
+    radius = max(1.5, min(9.0, (x.end - x.start) / len(at) / 2))
+    for i, value in enumerate(one.values):
+        if math.isnan(value):
+            continue
+        here = f"translate({x(i):.1f} {y(float(value)):.1f})"
+        hit = el("circle", class_="dot-hit", r=round(radius, 1), transform=here)
+        pressed = one.lit_n is not None and int(one.lit_n[i]) == int(one.n[i]) > 0
+        point = el("circle", class_="lit-point", r=min(4.5, radius), transform=here) if pressed else None
+        canvas.mark(
+            hit, point, f"{one.label}\x1f{i}", answer.condition(one, i), _card(answer, table, one, i), pressed
+        )
+
+
+def _columns(
+    canvas: Canvas, answer: CycleAnswer, table: Table, one: Line, x: Linear, y: Linear, class_: str
+) -> None:
+    room = (x.end - x.start) / len(answer.parts)
+    wide = min(room * 0.72, 60.0)
+    for i, value in enumerate(one.values):
+        if math.isnan(value):
+            continue
+        key, left = f"column\x1f{i}", x(i) - wide / 2
+        class_here = f"bar {class_}".strip()
+        shape = upright(left, wide, y(float(value)), y(0.0), class_here, canvas.id("c", key))
+        lit = None
+        if one.lit is not None and not math.isnan(one.lit[i]):
+            lit = upright(left, wide, y(float(one.lit[i])), y(0.0), "lit", canvas.id("l", key))
+        pressed = one.lit_n is not None and int(one.lit_n[i]) == int(one.n[i]) > 0
+        canvas.mark(shape, lit, key, answer.condition(one, i), _card(answer, table, one, i), pressed)
+
+
+def _names(canvas: Canvas, answer: CycleAnswer, y: Linear) -> None:
+    """Write each line's name at its end, moved apart; quiet lines go without where there is no room."""
+    ends: list[tuple[float, Line]] = []
+    for one in answer.rounds:
+        has = np.flatnonzero(~np.isnan(one.values))
+        if len(has):
+            ends.append((y(float(one.values[has[-1]])), one))
+    if len(ends) > MOST_LOUD:
+        ends = ends[-3:] if answer.question.years else ends[:MOST_LOUD]
+    ends.sort(key=lambda e: e[0])
+    free = -math.inf
+    for at, one in ends:
+        place = max(at, free)
+        text = shortened(one.label, canvas.right - 14)
+        hue = f"end-name hue-{answer.hues[one.position] % 8}"
+        shape = label(text, canvas.x_end + 8, place + 4, "start", hue)
+        condition = answer.round_condition(one)
+        if condition is not None:
+            canvas.mark(shape, None, f"end\x1f{one.label}", condition, [one.label], one.all_lit)
+        free = place + 14
+
+
+def _grid(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+    """Return hours from left to right, weekdays from top to bottom, shaded by the figure."""
+    canvas = Canvas(size, prefix, answer.basis.lit is not None)
+    names = [one.label for one in answer.rounds]
+    if canvas.labelled:
+        canvas.left = canvas.name_room(names, 120.0, 60.0)
+        canvas.right, canvas.top, canvas.bottom = 14.0, 12.0, 50.0 if canvas.full else 22.0
+    else:
+        canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    n = len(answer.parts)
+    x = Linear(-0.5, n - 0.5, canvas.x_start, canvas.x_end)
+    lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
+    canvas.x, canvas.y = x, lanes
+    canvas.lane_labels(lanes, names, canvas.left - 22.0)
+    values = np.concatenate([one.values for one in answer.rounds]) if answer.rounds else np.empty(0)
+    has = values[~np.isnan(values)]
+    if not len(has):
+        return canvas
+    said = figure_of(answer.question.measure, answer.column)
+    low, high = float(has.min()), float(has.max())
+    wide = (x.end - x.start) / n
+    for row, one in enumerate(answer.rounds):
+        for i, value in enumerate(one.values):
+            if math.isnan(value):
+                continue
+            shade = 1 + round((SHADES - 1) * (float(value) - low) / (high - low)) if high > low else SHADES
+            left, top = x(i - 0.5), lanes.top(row)
+            key = f"{one.label}\x1f{i}"
+            shape = el(
+                "rect",
+                class_=f"cell shade-{shade}",
+                id=canvas.id("c", key),
+                x=left + 1,
+                y=top + 1,
+                width=max(wide - 2, 1),
+                height=max(lanes.step - 2, 1),
+            )
+            lit = None
+            rows = int(one.n[i])
+            lit_n = 0 if one.lit_n is None else int(one.lit_n[i])
+            if lit_n and rows:
+                share = math.sqrt(lit_n / rows)
+                w, h = (wide - 2) * share, (lanes.step - 2) * share
+                lit = el(
+                    "rect",
+                    class_="lit",
+                    id=canvas.id("l", key),
+                    x=left + wide / 2 - w / 2,
+                    y=top + lanes.step / 2 - h / 2,
+                    width=w,
+                    height=h,
+                )
+            canvas.mark(
+                shape,
+                lit,
+                key,
+                answer.condition(one, i),
+                _card(answer, table, one, i),
+                bool(rows) and lit_n == rows,
+            )
+    if canvas.labelled:
+        canvas.bottom_ticks([Tick(i, part) for i, part in enumerate(answer.parts)], x)
+    title = measured_title(answer.question.measure, answer.column, table)
+    canvas.bottom_title(f"{title} · from {said(low)} (pale) to {said(high)} (full)")
+    return canvas
