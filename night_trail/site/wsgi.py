@@ -1,6 +1,7 @@
 """The application a server runs."""
 
 import os
+import threading
 from importlib import import_module
 
 from django.core.wsgi import get_wsgi_application
@@ -15,3 +16,17 @@ application = get_wsgi_application()
 # server is better off waiting once, before the first visitor does
 for module in ("scipy.ndimage", "scipy.signal", "diptest", "mizani.breaks", "fontTools.ttLib"):
     import_module(module)
+
+
+def load_models() -> None:
+    """Load what decomposition and forecasts need, beside the first requests: it takes seconds."""
+    for name in (
+        "statsmodels.tsa.seasonal",
+        "statsmodels.tsa.exponential_smoothing.ets",
+        "statsmodels.tsa.forecasting.theta",
+        "statsmodels.nonparametric.smoothers_lowess",
+    ):
+        import_module(name)
+
+
+threading.Thread(target=load_models, daemon=True).start()

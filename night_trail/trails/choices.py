@@ -16,6 +16,7 @@ from night_trail.core.slots.spread import HEIGHT_WORDS, ORDER_WORDS, SIDE_WORDS,
 from night_trail.core.stats.bins import CALENDAR_SECONDS, HARD_MOST, next_width
 from night_trail.core.survey import Survey
 from night_trail.core.table import Column
+from night_trail.core.time_questions import Ahead, Apart, Cycle, OverTime
 from night_trail.core.turns import Beside, BreakDown, Change, SeeColumn, Slot, StepUp, turn
 from night_trail.core.words.conditions import in_words
 from night_trail.core.words.numbers import percent
@@ -27,6 +28,7 @@ from night_trail.trails.many_choices import many_offers
 from night_trail.trails.offers import Offer
 from night_trail.trails.pictures import Desk
 from night_trail.trails.relate_choices import relate_offers
+from night_trail.trails.time_choices import time_offers
 
 MOST_DRAWN = 8
 """Choices drawn from the rows; those behind them go without a silhouette."""
@@ -60,6 +62,8 @@ def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
         return list(_drawn(slot, desk, compare_offers(slot, desk, question)))
     if isinstance(question, Together | Goes):
         return list(_drawn(slot, desk, many_offers(slot, desk, question)))
+    if isinstance(question, OverTime | Cycle | Apart | Ahead):
+        return list(_drawn(slot, desk, time_offers(slot, desk, question)))
     if isinstance(question, Relate):
         return list(_drawn(slot, desk, relate_offers(slot, desk, question)))
     offers = {
@@ -78,10 +82,20 @@ def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
     return list(_drawn(slot, desk, offers[slot](desk, question)))
 
 
+WAY_OF: dict[type, str] = {
+    Compare: "compare",
+    Relate: "relate",
+    Together: "together",
+    Goes: "goes",
+    OverTime: "over time",
+    Cycle: "cycle",
+    Apart: "apart",
+    Ahead: "ahead",
+}
+
+
 def _ways(question: Question) -> list[Offer]:
-    present = {Compare: "compare", Relate: "relate", Together: "together", Goes: "goes"}.get(
-        type(question), "spread"
-    )
+    present = WAY_OF.get(type(question), "spread")
     return [Offer(words, way, way == present) for way, words in WAYS.items()]
 
 
@@ -94,7 +108,9 @@ def _drawn(slot: str, desk: Desk, offers: list[Offer]) -> Iterable[Choice]:
             try:
                 scene, _ = turn(desk.scene, change, desk.table)
                 there = desk if scene.only == desk.scene.only else Desk(desk.version, scene)
-                picture = _thumb(there, scene.main) if scene.main else ""
+                # models take a second each: a list does not wait for them
+                quick = scene.main is not None and not isinstance(scene.main, Apart | Ahead)
+                picture = _thumb(there, scene.main) if scene.main and quick else ""
             except BadQuestion:
                 continue
         yield Choice(offer.text, to_json(change), picture, offer.hint, offer.chosen)

@@ -13,7 +13,7 @@ from django_htmx.http import push_url
 from night_trail.core.question import to_json
 from night_trail.core.sentence import scene_in_words, scene_sentence
 from night_trail.core.slots import Sentence, short_name
-from night_trail.core.turns import ClearAll, Drop, KeepLit, PutOut, SetAside, Swap, TakeAway
+from night_trail.core.turns import Alike, ClearAll, Drop, KeepLit, PutOut, SetAside, Swap, TakeAway
 from night_trail.core.words.conditions import in_words
 from night_trail.draw import BESIDE, MAIN
 from night_trail.trails.choices import choices
@@ -98,16 +98,20 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
     if scene.main is None:
         context["first_choices"] = choices("column", desk, step.trail.version.survey_value())
         return context
-    size = size_from(request, MAIN)
+    size, small = size_from(request, MAIN), BESIDE
+    if scene.alike:
+        size, small = desk.alike(size), desk.alike(BESIDE)
     main = desk.drawn(scene.main, size, "main", step.annotation_values())
     context["main"] = main
+    context["pending"] = getattr(main.answer, "pending", None)
+    context["alike"] = to_json(Alike(not scene.alike))
     said = scene_sentence(scene, desk.table, main.answer)
     context["sentence"] = {"parts": _pieces(said), "addable": said.addable}
     context["title"] = scene_in_words(scene, desk.table, main.answer)
     context["beside"] = [
         {
             "name": short_name(question),
-            "drawn": desk.drawn(question, BESIDE, f"b{i}"),
+            "drawn": desk.drawn(question, small, f"b{i}"),
             "swap": to_json(Swap(i)),
             "away": to_json(TakeAway(i)),
         }

@@ -4,29 +4,49 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Sequence
-from dataclasses import dataclass
+from contextlib import suppress
+from dataclasses import dataclass, fields, is_dataclass, replace
+from typing import Any
 
+import numpy as np
 from cachetools import LRUCache
+from django.conf import settings
 from django.http import HttpRequest
 
 from night_trail.core.annotations import Annotation
-from night_trail.core.answers import Answer
+from night_trail.core.answers import Answer, check
 from night_trail.core.answers import answer as core_answer
 from night_trail.core.question import Question, Scene, key
-from night_trail.core.rows import Rows
+from night_trail.core.rows import Rows, bound_memory
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.slots import Sentence, sentence
 from night_trail.core.table import Table
+from night_trail.core.time_questions import Ahead
 from night_trail.core.words import Words, words_of
 from night_trail.core.words.conditions import in_words
-from night_trail.draw import MAIN, Size, draw, standalone
+from night_trail.draw import MAIN, Size, draw, shared_spans, standalone
 from night_trail.draw.svg import Svg
 from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
+from night_trail.trails.forecasting import group_forecast
 
+
+def _weight(value: Any) -> int:
+    """Return about how many bytes an answer holds: its arrays, and a little for each part."""
+    if isinstance(value, np.ndarray):
+        return value.nbytes
+    if is_dataclass(value):
+        return 64 + sum(_weight(getattr(value, f.name)) for f in fields(value))
+    if isinstance(value, tuple | list):
+        return 64 + sum(_weight(part) for part in value)
+    return 64
+
+
+MOST_FILTERS = 10
+bound_memory(settings.FILTER_CACHE_BYTES // MOST_FILTERS)
 _lock = threading.Lock()
-_rows: LRUCache[str, Rows] = LRUCache(10)
-_answers: LRUCache[str, Answer] = LRUCache(400)
+_rows: LRUCache[str, Rows] = LRUCache(MOST_FILTERS)
+_answers: LRUCache[str, Answer] = LRUCache(settings.ANSWER_CACHE_BYTES, getsizeof=_weight)
 
 
 @dataclass(frozen=True)
@@ -64,8 +84,15 @@ class Desk:
         with _lock:
             if name in _answers:
                 return _answers[name]
-        found = core_answer(question, self.rows)
-        with _lock:
+        if isinstance(question, Ahead) and question.split is not None:
+            check(question, self.table)
+            found: Answer = group_forecast(question, self.rows, self.version, self.scene.only)
+            if found.pending is not None:
+                return found  # it will be another in a moment
+        else:
+            found = core_answer(question, self.rows)
+        # one that is larger than all the room is refused, and only not kept
+        with _lock, suppress(ValueError):
             _answers[name] = found
         return found
 
@@ -81,6 +108,11 @@ class Desk:
             words_of(found, self.table),
             sentence(question, self.table, found),
         )
+
+    def alike(self, size: Size) -> Size:
+        """Return a size whose axes span what all pictures of the scene show of one thing."""
+        asked = [q for q in (self.scene.main, *self.scene.beside) if q is not None]
+        return replace(size, spans=shared_spans([self.answer(q) for q in asked], self.table, size))
 
     def lit_words(self) -> str:
         """Return what is lit with its counts; nothing where the lantern is out."""

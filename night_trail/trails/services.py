@@ -8,10 +8,12 @@ import msgspec
 from django.db import IntegrityError, transaction
 
 from night_trail.core.annotations import Annotations
+from night_trail.core.answers.rolled import grain_for, periods_of
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Scene, decode, key
-from night_trail.core.recipe.steps import Group
+from night_trail.core.recipe.steps import Group, PartOf
+from night_trail.core.time_questions import Ahead, Apart, OverTime
 from night_trail.core.turns import Change, Light, Say, SeeColumn, turn
 from night_trail.core.words import plain, words_of
 from night_trail.tables.models import Table, Version
@@ -50,6 +52,7 @@ def take_turn(step: Step, change: Change) -> Step:
     scene_key = key(scene)
     if scene_key == step.scene_key:
         return step
+    _must_be_drawable(step.trail.version, scene)
     try:
         with transaction.atomic():
             child, _ = Step.objects.get_or_create(
@@ -60,6 +63,16 @@ def take_turn(step: Step, change: Change) -> Step:
     except IntegrityError:  # two tabs made the same turn in the same moment
         child = Step.objects.get(parent=step, scene_key=scene_key)
     return child
+
+
+def _must_be_drawable(version: Version, scene: Scene) -> None:
+    """Refuse pictures over time that have too many periods to draw, which only the rows can tell."""
+    desk = Desk(version, scene)
+    for question in (scene.main, *scene.beside):
+        if isinstance(question, OverTime):
+            desk.answer(question)
+        elif isinstance(question, Apart | Ahead):
+            periods_of(desk.rows, question.time, grain_for(question, desk.rows), 1, question.zone)
 
 
 def name_group(step: Step, name: str) -> Step:
@@ -77,19 +90,50 @@ def name_group(step: Step, name: str) -> Step:
     lit = step.scene_value().lit
     if lit is None:
         raise BadQuestion("Nothing is lit", "", "Light the rows that make the group first.")
+    name = _free_name(step, name)
+    with transaction.atomic():
+        _with_column(step, Group(name, lit))
+        return take_turn(step, Light(OneOf(name, ("yes",))))
+
+
+def keep_part(step: Step, part: str, name: str) -> Step:
+    """Make a part of the series taken apart a column of the table, and return the step that shows its spread.
+
+    Raises
+    ------
+    BadQuestion
+        Where nothing is taken apart, there is no such part, or the name is empty or taken.
+    """
+    scene = step.scene_value()
+    if not isinstance(scene.main, Apart):
+        raise BadQuestion("Nothing is taken apart here", "", "Ask for trend and seasons first.")
+    if part not in ("trend", "season", "rest", "adjusted"):
+        raise BadQuestion(f"There is no part “{part}”", "", "Choose one of the list.")
+    name = _free_name(step, name)
+    with transaction.atomic():
+        _with_column(step, PartOf(name, part, scene.main, scene.only))
+        return take_turn(step, SeeColumn(name))
+
+
+def _free_name(step: Step, name: str) -> str:
+    """Return a name for a column, white space tidied, where no measure has it."""
+    name, table = " ".join(name.split())[:200], step.trail.version.table
+    assert table is not None  # noqa: S101  (a trail's version is complete)
+    if name in table.measures:
+        raise BadQuestion(f"A measure is called “{name}” already", table.name, "Choose another name.")
+    return name
+
+
+def _with_column(step: Step, made: Group | PartOf) -> None:
+    """Let the trail go on with the version that has one more column."""
     trail, table = step.trail, step.trail.version.table
     assert table is not None  # noqa: S101  (a trail's version is complete)
     if not _same_cells(trail.version, table.latest):
         raise BadQuestion(
-            "The table has changed since this trail began", table.name, "Name the group on a new trail of it."
+            "The table has changed since this trail began", table.name, "Do it on a new trail of the table."
         )
-    name = " ".join(name.split())[:200]
-    if name in table.measures:
-        raise BadQuestion(f"A measure is called “{name}” already", table.name, "Choose another name.")
-    with transaction.atomic():
-        trail.version = take_step(table, Group(name, lit))
-        trail.save(update_fields=["version"])
-        return take_turn(step, Light(OneOf(name, ("yes",))))
+    trail.version = take_step(table, made)
+    trail.save(update_fields=["version"])
 
 
 def _same_cells(earlier: Version, later: Version) -> bool:

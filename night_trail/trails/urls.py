@@ -20,6 +20,7 @@ urlpatterns = [
     path(step + "only/found/", conditions.found, name="found"),
     path(step + "only/<int:position>/", conditions.reword, name="reword"),
     path(step + "group/", naming.group, name="group"),
+    path(step + "part/", naming.part, name="part"),
     path(step + "measure/", naming.measure, name="measure"),
     path(step + "measure/forget/", naming.forget, name="measure-forget"),
     path(step + "picture/", parts.picture, name="picture"),

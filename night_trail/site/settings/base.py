@@ -124,6 +124,12 @@ DATA_UPLOAD_MAX_NUMBER_FIELDS = 1_500
 COLUMN_CACHE_BYTES = int(os.environ.get("NIGHT_TRAIL_COLUMN_CACHE", "512000000"))
 """Bytes of decoded columns a process keeps."""
 
+FILTER_CACHE_BYTES = int(os.environ.get("NIGHT_TRAIL_FILTER_CACHE", "1000000000"))
+"""Bytes of sorted and grouped columns a process keeps for the filters in use."""
+
+ANSWER_CACHE_BYTES = int(os.environ.get("NIGHT_TRAIL_ANSWER_CACHE", "200000000"))
+"""Bytes of answers a process keeps."""
+
 DEMO_KEY = ""
 """Where set, /enter/<key>/ signs the visitor in as the demo analyst."""
 

@@ -4,7 +4,9 @@ import os
 import tempfile
 from pathlib import Path
 
-os.environ.setdefault("NIGHT_TRAIL_VAR", tempfile.mkdtemp(prefix="night-trail-test-"))
+# every process of a parallel run keeps its own files, although it inherits its parent's environment
+if "PYTEST_XDIST_WORKER" in os.environ or "NIGHT_TRAIL_VAR" not in os.environ:
+    os.environ["NIGHT_TRAIL_VAR"] = tempfile.mkdtemp(prefix="night-trail-test-")
 
 from night_trail.site.settings.base import *  # noqa: F403
 from night_trail.site.settings.base import DATABASES, VAR

@@ -8,10 +8,11 @@ from django.views.decorators.http import require_http_methods, require_POST
 
 from night_trail.core.question import Compare
 from night_trail.core.slots.compare import plain_words
+from night_trail.core.time_questions import Apart
 from night_trail.core.words.conditions import in_words
 from night_trail.tables.services import core_table, forget_measure, name_measure
 from night_trail.trails.page import own_step, went_on
-from night_trail.trails.services import name_group
+from night_trail.trails.services import keep_part, name_group
 
 
 @require_http_methods(["GET", "POST"])
@@ -23,6 +24,17 @@ def group(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     lit = found.scene_value().lit
     words = in_words(lit, core_table(found.trail.version)) if lit is not None else ""
     return render(request, "trails/_group.html", {"step": found, "lit": words})
+
+
+@require_http_methods(["GET", "POST"])
+def part(request: HttpRequest, trail: int, step: int) -> HttpResponse:
+    """Ask which part of the series taken apart becomes a column, and under what name."""
+    found = own_step(request, trail, step)
+    if request.method == "POST":
+        return went_on(request, keep_part(found, request.POST.get("part", ""), request.POST.get("name", "")))
+    main = found.scene_value().main
+    about = main.column if isinstance(main, Apart) else ""
+    return render(request, "trails/_part.html", {"step": found, "about": about})
 
 
 @require_http_methods(["GET", "POST"])

@@ -34,6 +34,7 @@ from night_trail.trails.page import desk_of, own_step, went_on
 from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.rowlist import View, csv_pieces, row_page, spoken_of
 from night_trail.trails.services import take_turn
+from night_trail.trails.views import naming
 
 HOVER = Size(360, 220, "beside")
 
@@ -46,6 +47,8 @@ def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse
     if slot == "else" and desk.scene.main is not None:
         addable = sentence(desk.scene.main, desk.table, desk.answer(desk.scene.main)).addable
         return render(request, "trails/_more.html", {"step": found, "addable": addable})
+    if slot == "column-of":
+        return naming.part(request, trail, step)
     context = {
         "choices": choices(slot, desk, found.trail.version.survey_value()),
         "slot": slot,

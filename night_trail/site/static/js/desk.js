@@ -71,24 +71,39 @@ addEventListener("pointerup", () => {
   if (width > 0) change({ turn: "slot", slot: "bins", value: { width: Number(width.toPrecision(2)) } });
 });
 
-// ---- closer and further: wheel, + and −, 0 for all; the server draws what is then in sight ----
+// ---- closer and further: wheel, + and −, 0 for all; along: shift and wheel, comma and stop; the server draws what is then in sight ----
 let zooming = 0;
 let pending = null;
+function inView(svg) {
+  if (pending?.svg !== svg) pending = { svg, axes: JSON.parse(svg.dataset.axes), low: [0, 0], high: [1, 1] };
+  return pending.axes;
+}
+function moveBy(svg, share) {
+  inView(svg);
+  const step = share * (pending.high[0] - pending.low[0]);
+  pending.low[0] += step;
+  pending.high[0] += step;
+  showView(svg);
+}
 function zoomBy(svg, factor, at) {
-  const axes = JSON.parse(svg.dataset.axes);
-  if (!axes.y_column || !axes.x) return;
-  if (pending?.svg !== svg) pending = { svg, axes, low: [0, 0], high: [1, 1] };
+  const axes = inView(svg);
+  if (!axes.x) return;
   const share = (axis, place) => Math.max(0, Math.min(1, (place - axis.range[0]) / (axis.range[1] - axis.range[0])));
-  [share(axes.x, at.x), share(axes.y, at.y)].forEach((place, i) => {
+  const places = axes.zoom === "x" ? [share(axes.x, at.x)] : [share(axes.x, at.x), share(axes.y, at.y)];
+  places.forEach((place, i) => {
     const middle = pending.low[i] + place * (pending.high[i] - pending.low[i]);
     pending.low[i] = middle - (middle - pending.low[i]) * factor;
     pending.high[i] = middle + (pending.high[i] - middle) * factor;
   });
+  showView(svg);
+}
+function showView(svg) {
   preview(svg);
   clearTimeout(zooming);
   zooming = setTimeout(() => {
     const { axes: drawn, low, high } = pending;
-    const ends = [drawn.x, drawn.y].flatMap((axis, i) =>
+    // an axis that does not zoom keeps what it shows
+    const ends = [drawn.x, drawn.zoom === "x" ? drawn.x : drawn.y].flatMap((axis, i) =>
       [low[i], high[i]].map((s) => toData(axis, axis.range[0] + s * (axis.range[1] - axis.range[0]))).sort((a, b) => a - b));
     change({ turn: "zoom", window: ends });
     pending = null;
@@ -105,13 +120,19 @@ function preview(svg) {
 }
 document.addEventListener("wheel", (event) => {
   const svg = event.target.closest?.("#stage svg.picture");
-  if (!svg || annotating() || !JSON.parse(svg.dataset.axes).y_column) return;
+  if (!svg || annotating() || !JSON.parse(svg.dataset.axes).zoom) return;
   event.preventDefault();
+  // with shift some browsers turn the wheel sideways
+  if (event.shiftKey) return moveBy(svg, (event.deltaX || event.deltaY) > 0 ? 0.15 : -0.15);
   zoomBy(svg, event.deltaY < 0 ? 0.8 : 1.25, pixel(svg, event));
 }, { passive: false });
+function moveKey(share) {
+  const svg = $("#stage svg.picture");
+  if (svg?.dataset.axes && JSON.parse(svg.dataset.axes).zoom) moveBy(svg, share);
+}
 function zoomKey(factor) {
   const svg = $("#stage svg.picture");
-  if (!svg?.dataset.axes || !JSON.parse(svg.dataset.axes).y_column) return;
+  if (!svg?.dataset.axes || !JSON.parse(svg.dataset.axes).zoom) return;
   const [left, top, right, bottom] = JSON.parse(svg.dataset.axes).plot;
   if (factor) zoomBy(svg, factor, { x: (left + right) / 2, y: (top + bottom) / 2 });
   else change({ turn: "zoom", window: null });
@@ -281,6 +302,8 @@ const keys = {
   "=": () => zoomKey(0.6),
   "-": () => zoomKey(1.6),
   0: () => zoomKey(0),
+  ",": () => moveKey(-0.3),
+  ".": () => moveKey(0.3),
   b: () => change({ turn: "beside" }),
   r: () => ($("#drawer").childElementCount ? closeDrawer() : showDrawer()),
   k: () => ($("#cairn-title") ? $("#cairn-title").focus() : $("#leave-cairn button")?.click()),
