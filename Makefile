@@ -38,6 +38,8 @@ browser-ready:
 	  if [ "$$(id -u)" = 0 ]; then AS=; else AS=sudo; fi; \
 	  $$AS apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$AS apt-get install -y -qq --no-install-recommends chromium fonts-dejavu-core; }
 
+# two processes share the cores: threads inside numerics would only fight over them
+test: export OPENBLAS_NUM_THREADS = 1
 test: $(VENV)/.installed-dev browser-ready lint
 	$(BIN)/python -m pytest $(ARGS)
 

@@ -21,6 +21,14 @@ settings.register_profile(
 settings.load_profile("house")
 
 
+@pytest.hookimpl(tryfirst=True)  # before the groups are read
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Keep files together, and all that drives a browser in one process: two browsers starve each other."""
+    for item in items:
+        path = Path(item.path)
+        item.add_marker(pytest.mark.xdist_group("browser" if "browser" in path.parts else str(path)))
+
+
 @pytest.fixture(scope="session")
 def buses_csv(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """All trips of the demo."""

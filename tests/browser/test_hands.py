@@ -206,9 +206,9 @@ def test_titles_are_kept_as_they_are_written(page: Page) -> None:
     start_trail(page)
     settled(page)
     title = page.get_by_label("Title of the trail")
-    title.fill('Late & "lost" <b>')
-    title.blur()
-    settled(page)
+    with page.expect_response(lambda answer: answer.request.method == "POST"):
+        title.fill('Late & "lost" <b>')
+        title.blur()
     page.reload()
     expect(title).to_have_value('Late & "lost" <b>')
 

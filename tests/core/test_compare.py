@@ -294,3 +294,21 @@ def test_tables_with_little_to_compare(columns: dict[str, object]) -> None:
         check(question, table)
         found = asked(question, table, lit=Between("x", 0, None))
         assert plain(words_of(found, table).headline)
+
+
+def test_only_plain_bars_can_be_cut_and_the_sentence_says_so() -> None:
+    table = table_of(g=["a", "b"] * 5, x=[float(i) for i in range(10)])
+    question, _ = read("average of x by g as bars with bars cut off below", table)
+    assert question.axis == "cut" and "with bars cut off below" in str(sentence(question, table))
+    assert read(str(sentence(question, table)), table)[0] == question
+    dots, _ = changed(question, "shape", "dots", table)
+    assert dots.axis == "zero"
+    with pytest.raises(BadQuestion, match="plain bars"):
+        check(msgspec.structs.replace(dots, axis="cut"), table)
+
+
+def test_against_a_group_nothing_rises_it_lies_above() -> None:
+    table = table_of(g=["a", "b", "c"] * 5, x=[1.0, 2.0, 3.0] * 5)
+    question, _ = read("average of x by g against b", table)
+    said = plain(words_of(answer(question, Rows(table)), table).headline)
+    assert "c lies most above it, by +1" in said and "a lies most below it, by −1" in said

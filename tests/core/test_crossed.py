@@ -219,7 +219,7 @@ def test_shares_of_the_whole_difference_sum_to_one(table: Table) -> None:
     found = answer(Compare(SUM, "line", "bars", baseline=baseline), Rows(table))
     assert sum(found.difference(g) for g in found.groups) == pytest.approx(1.0)
     said = plain(words_of(found, table).headline)
-    assert "of planned: +" in said and "rose most" in said
+    assert "of planned: +" in said and "lies most above it" in said
 
 
 def test_a_group_that_is_gone_still_counts_against_its_past() -> None:

@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 from night_trail.core.conditions import Between
 from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Measure
 from night_trail.core.reading import ReadingSettings, load
 from night_trail.core.recipe import apply, decode_recipe
 from night_trail.core.recipe import steps as s
@@ -24,6 +25,7 @@ from night_trail.core.recipe.files import to_plain
 from night_trail.core.recipe.offers import Offer, column_offers
 from night_trail.core.recipe.steps import Step, decode_step
 from night_trail.core.table import CLOCK, Kind, Table
+from night_trail.core.time_questions import Apart
 from tests.core.tables import table_of
 
 
@@ -293,6 +295,7 @@ EVERY_STEP: list[Step] = [
     s.Cut("a", "b", (10.0, 20.0)),
     s.Gather("a", "b", {"g": ("x",)}),
     s.Group("late ones", Between("a", 5.0, None)),
+    s.PartOf("trend of a", "trend", Apart(Measure("mean", "a"), "day"), (Between("a", 5.0, None),)),
     s.Order("a", tuple("abcdefgh")),
     s.Join("table:1", "stops", (("a", "a"), ("b", "c")), "full", ("d",), True),
     s.Stack(("table:1", "table:2"), ("one", "two"), "from"),

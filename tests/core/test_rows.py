@@ -123,7 +123,7 @@ def test_another_lantern_shares_what_the_filter_made(monkeypatch: pytest.MonkeyP
 
 
 def test_memory_is_bounded_and_threads_agree(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(rows_module, "MEMORY_BYTES", 4_000)
+    monkeypatch.setattr(rows_module, "_most_bytes", [4_000])
     memory = rows_module._Memory()
     threads = [
         threading.Thread(

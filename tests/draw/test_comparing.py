@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import itertools
+import json
 import xml.etree.ElementTree as ET
+from dataclasses import replace
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import given
@@ -15,7 +18,8 @@ from night_trail.core.conditions import OneOf
 from night_trail.core.question import Compare, Measure, Question, Relate, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
-from night_trail.draw import BESIDE, MAIN, THUMB, Size, draw, standalone
+from night_trail.core.words import words_of
+from night_trail.draw import BESIDE, MAIN, THUMB, Size, draw, shared_spans, standalone
 from night_trail.draw.text import width
 from tests.core.tables import table_of
 from tests.draw.test_geometry import of_class
@@ -128,3 +132,31 @@ def test_hostile_names_are_words_and_a_figure_stands_alone() -> None:
         for svg in (draw(found, table), standalone(found, table, hostile)):
             assert "<script" not in svg and ET.fromstring(svg) is not None
         assert "var(--" not in standalone(found, table, "x")
+
+
+def test_bars_asked_not_to_begin_at_0_are_cut_and_say_so() -> None:
+    table = table_of(g=["a", "b", "c"] * 4, x=[100.0, 101.0, 102.0] * 4)
+    whole = Compare(Measure("mean", "x"), "g", "bars")
+    cut = msgspec.structs.replace(whole, axis="cut")
+    lengths = [sorted(float(b.get("width")) for b in of_class(drawn(q, table), "bar")) for q in (whole, cut)]
+    assert lengths[0][0] / lengths[0][2] == pytest.approx(100 / 102, abs=1e-3)
+    assert lengths[1][0] / lengths[1][2] < 0.2
+    said = words_of(answer(cut, Rows(table)), table).cautions
+    assert any("do not begin at 0" in c for c in said)
+    assert not any("do not begin at 0" in c for c in words_of(answer(whole, Rows(table)), table).cautions)
+
+
+def test_pictures_of_one_column_can_stand_on_one_scale() -> None:
+    table = table_of(
+        g=["a"] * 50 + ["b"] * 50, x=[float(i) for i in range(100)], y=[float(i) for i in range(100)]
+    )
+    asked = [Relate("y", "x", fit="none"), Spread("x", shape="density"), Compare(Measure("mean", "x"), "g")]
+    answers = [answer(q, Rows(table)) for q in asked]
+    spans = shared_spans(answers, table, MAIN)
+    low = min(a for name, a, _ in spans if name == "x")
+    high = max(b for name, _, b in spans if name == "x")
+    for found in answers[:2]:
+        axes = json.loads(ET.fromstring(draw(found, table, replace(MAIN, spans=spans), "p")).get("data-axes"))
+        start, end = axes["x"]["domain"]
+        # points keep a little room around the shared ends
+        assert low - 0.04 * (high - low) <= start <= low and high <= end <= high + 0.04 * (high - low)

@@ -15,8 +15,8 @@ from django.test import Client
 from django.urls import reverse
 
 from night_trail.core.conditions import Between, Contains, Loop, Not, OneOf, Recent
-from night_trail.core.question import Compare, Measure, Scene, to_json
-from night_trail.core.turns import Beside, BreakDown, Light, OnlyWords, Say, Zoom
+from night_trail.core.question import Compare, Measure, Rule, Scene, to_json
+from night_trail.core.turns import Alike, Beside, BreakDown, Light, OnlyWords, Say, Zoom
 from night_trail.tables.models import Table
 from night_trail.tables.recipes import take_back
 from night_trail.tables.services import core_table
@@ -386,3 +386,32 @@ def test_cautions_carry_a_way_on_that_works(client: Client, owner: User, table: 
         assert post(client, step, "turn", change=way).status_code == 200
     buffer = io.StringIO(get(client, step, "numbers-csv").content.decode())
     assert buffer.readline().startswith("rain_mm from")
+
+
+# ---- scales and rules ----
+
+
+def test_pictures_beside_take_the_same_scales_on_request(client: Client, owner: User, table: Table) -> None:
+    step = take_turn(
+        asked(owner, table, "late_min as a density curve"),
+        Beside(Compare(Measure("mean", "late_min"), "depot")),
+    )
+    page = client.get(reverse("trails:step", args=[step.trail_id, step.pk])).content.decode()
+    assert "on the same scales" in page
+    post(client, step, "turn", change=to_json(Alike(True)))
+    after = newest(step)
+    assert after.scene_value().alike and after.label == "on the same scales"
+    page = client.get(reverse("trails:step", args=[after.trail_id, after.pk])).content.decode()
+    assert "each on its own scale" in page
+
+
+def test_figures_of_a_table_are_marked_above_a_typed_figure(
+    client: Client, owner: User, table: Table
+) -> None:
+    step = asked(owner, table, "average late_min by depot as a table")
+    address = reverse("trails:slot", args=[step.trail_id, step.pk, "rule"])
+    assert b'name="rule"' in client.get(address).content
+    post(client, step, "turn", rule="below", at="4.5")
+    assert newest(step).scene_value().main.rule == Rule("below", 4.5)
+    refused = post(client, step, "turn", rule="above", at="many")
+    assert refused.status_code == 422 and "many" in refused.content.decode()

@@ -162,7 +162,10 @@ def test_a_revoked_link_and_a_guessed_token_open_nothing(tale: Tale) -> None:
     opened = reader.get(reverse("tales:walk", args=[token]))
     assert opened.status_code == 200 and opened["Referrer-Policy"] == "no-referrer"
     assert "no-store" in opened["Cache-Control"]
-    assert reader.get(reverse("tales:walk", args=[token[:-1] + "x"])).status_code == 404
+    assert (
+        reader.get(reverse("tales:walk", args=[token[:-1] + ("y" if token[-1] == "x" else "x")])).status_code
+        == 404
+    )
     link.revoked = timezone.now()
     link.save()
     assert reader.get(reverse("tales:walk", args=[token])).status_code == 404

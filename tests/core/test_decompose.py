@@ -1,0 +1,179 @@
+"""Series taken apart, against statsmodels on its shipped series; changes and spikes of made series."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from statsmodels.datasets import co2, elnino, nile, sunspots
+from statsmodels.tsa.seasonal import MSTL, STL
+
+from night_trail.core.stats.changes import changes, pelt, spikes
+from night_trail.core.stats.decompose import fitted, interpolated, seasons_of, take_apart
+
+RNG = np.random.default_rng(4)
+
+
+@pytest.fixture(scope="module")
+def carbon() -> np.ndarray:
+    return co2.load().data["co2"].resample("MS").mean().interpolate().to_numpy()
+
+
+def test_stl_is_that_of_statsmodels(carbon: np.ndarray) -> None:
+    found = take_apart(carbon, (12,), "added")
+    expected = STL(carbon, period=12, robust=True).fit()
+    assert found is not None and found.periods == (12,)
+    np.testing.assert_allclose(found.trend, expected.trend)
+    np.testing.assert_allclose(found.seasons[0], expected.seasonal)
+    np.testing.assert_allclose(found.rest, expected.resid)
+    # strengths after Wang, Smith & Hyndman, by hand
+    rest, season = np.asarray(expected.resid), np.asarray(expected.seasonal)
+    assert found.strengths[0] == pytest.approx(1 - rest.var() / (rest + season).var())
+
+
+def test_several_seasons_are_those_of_mstl() -> None:
+    n = np.arange(24 * 7 * 6)
+    values = 50 + 8 * np.sin(2 * np.pi * n / 24) + 5 * np.cos(2 * np.pi * n / 168) + RNG.normal(0, 1, len(n))
+    found = fitted(values, (24, 168))
+    expected = MSTL(
+        values, periods=(24, 168), stl_kwargs={"seasonal_jump": 2, "trend_jump": 6, "low_pass_jump": 6}
+    ).fit()
+    np.testing.assert_allclose(found.trend, expected.trend)
+    np.testing.assert_allclose(np.array(found.seasons).T, expected.seasonal)
+    assert seasons_of(values, (24, 168)) == (24, 168)
+
+
+@pytest.mark.parametrize(
+    ("values", "candidates", "expected"),
+    [
+        (elnino.load_pandas().data.set_index("YEAR").to_numpy().ravel(), (12,), (12,)),
+        (nile.load_pandas().data["volume"].to_numpy(), (), ()),
+        (RNG.normal(0, 1, 400), (7, 365), ()),
+    ],
+)
+def test_seasons_are_seen_where_they_are(
+    values: np.ndarray, candidates: tuple[int, ...], expected: tuple[int, ...]
+) -> None:
+    assert seasons_of(values, candidates) == expected
+
+
+def test_a_cycle_the_calendar_does_not_know_is_found_by_its_autocorrelation() -> None:
+    found = seasons_of(sunspots.load_pandas().data["SUNACTIVITY"].to_numpy(), ())
+    assert found and 10 <= found[0] <= 11
+
+
+@settings(max_examples=20)
+@given(st.integers(24, 150), st.sampled_from([(), (4,), (12,)]), st.integers(0, 2**31))
+def test_the_parts_make_up_the_values(n: int, candidates: tuple[int, ...], seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    values = rng.gamma(3, 2, n) + 5 * np.sin(np.arange(n) * 2 * np.pi / 12)
+    values[rng.random(n) < 0.1] = np.nan
+    for way in ("added", "multiplied"):
+        found = take_apart(values, candidates, way)
+        if found is None:
+            continue
+        whole = (
+            found.trend + found.season + found.rest
+            if found.way == "added"
+            else found.trend * found.season * found.rest
+        )
+        np.testing.assert_allclose(whole, found.values, rtol=1e-6, atol=1e-9)
+        has = ~np.isnan(values)
+        np.testing.assert_allclose(found.values[has], values[has])
+        assert found.filled.tolist() == (~has).tolist()
+
+
+def test_what_swings_with_its_level_is_multiplied_and_what_does_not_is_added() -> None:
+    n = np.arange(144)
+    level = 100 * np.exp(n / 60)
+    swings = level * (1 + 0.3 * np.sin(2 * np.pi * n / 12)) * np.exp(RNG.normal(0, 0.08, 144))
+    steady = 100 + n + 20 * np.sin(2 * np.pi * n / 12) + RNG.normal(0, 3, 144)
+    assert take_apart(swings, (12,)).way == "multiplied"
+    assert take_apart(steady, (12,)).way == "added"
+    asked = take_apart(swings, (12,), "added")
+    assert asked.way == "added" and not asked.chosen_way
+
+
+def test_too_little_is_not_taken_apart() -> None:
+    assert take_apart(np.array([1.0, 2.0, 3.0]), (12,)) is None
+    assert take_apart(np.full(30, 4.0), (12,)) is None
+    assert take_apart(np.full(30, np.nan), (12,)) is None
+
+
+def test_pelt_finds_the_cheapest_segments_that_every_split_gives() -> None:
+    values = np.concatenate([np.arange(8) * 0.5, 9 - np.arange(7) * 0.4, np.full(9, 2.0)]) + RNG.normal(
+        0, 0.05, 24
+    )
+
+    def cost(a: int, b: int) -> float:
+        t = np.arange(b - a)
+        return float(((values[a:b] - np.polyval(np.polyfit(t, values[a:b], 1), t)) ** 2).sum())
+
+    best = (np.inf, [])
+    for i in range(3, 22):
+        for j in [None, *range(i + 3, 22)]:
+            edges = [0, i, 24] if j is None else [0, i, j, 24]
+            total = sum(cost(a, b) for a, b in itertools.pairwise(edges)) + 0.5 * (len(edges) - 2)
+            best = min(best, (total, edges[1:-1]))
+    assert pelt(values, 0.5, 3) == best[1] == [8, 15]
+
+
+@pytest.mark.parametrize("size", [-15.0, 20.0])
+def test_a_change_of_level_is_dated_with_its_size(size: float) -> None:
+    values = 100 + RNG.normal(0, 3, 200)
+    values[120:] += size
+    found = changes(values, 10)
+    assert len(found) == 1 and found[0].level
+    assert abs(found[0].at - 120) <= 2 and found[0].step == pytest.approx(size, abs=3)
+
+
+def test_a_change_of_slope_is_no_change_of_level() -> None:
+    n = np.arange(200.0)
+    values = np.where(n < 100, n * 0.1, 10 + (n - 100) * 0.8) + RNG.normal(0, 0.5, 200)
+    found = changes(values, 10)
+    assert len(found) == 1 and not found[0].level and abs(found[0].at - 100) <= 8
+    assert found[0].slope_before == pytest.approx(0.1, abs=0.05)
+    assert found[0].slope_after == pytest.approx(0.8, abs=0.05)
+
+
+def test_noise_does_not_change_even_where_it_clings_to_itself() -> None:
+    quiet = sum(not changes(np.random.default_rng(k).normal(0, 1, 150), 6) for k in range(40))
+    assert quiet >= 39
+    tied = 0
+    for k in range(30):
+        noise = np.random.default_rng(k).normal(0, 1, 200)
+        for i in range(1, 200):
+            noise[i] += 0.5 * noise[i - 1]
+        tied += not changes(noise, 6)
+    assert tied >= 28
+
+
+def test_the_nile_fell_in_1899() -> None:
+    values = nile.load_pandas().data["volume"].to_numpy()
+    found = changes(values, 5)
+    assert [1871 + c.at for c in found] in ([1898], [1899], [1900]) and found[0].step < -150
+
+
+def test_spikes_by_hand() -> None:
+    rest = np.array([0.1, -0.2, 0.0, 0.3, -0.1, 9.0, np.nan, 0.2, -0.3])
+    assert np.flatnonzero(spikes(rest)).tolist() == [5]
+    assert not spikes(np.zeros(9)).any() and not spikes(np.array([1.0, 50.0])).any()
+
+
+def test_gaps_are_bridged() -> None:
+    assert interpolated(np.array([1.0, np.nan, 3.0])).tolist() == [1.0, 2.0, 3.0]
+
+
+def test_a_step_is_no_spike_though_the_trend_smooths_it_and_a_spike_is_no_step() -> None:
+    rng = np.random.default_rng(6)
+    steps = rng.normal(10, 0.3, 96) + np.select([np.arange(96) < 40, np.arange(96) < 64], [0, 9], 20)
+    found = take_apart(steps, (12,), "added")
+    assert [c.at for c in found.changes if c.level] == [40, 64]
+    assert [c.step for c in found.changes] == pytest.approx([9, 11], abs=1.5)
+    lone = rng.normal(10, 0.3, 96)
+    lone[50] += 12
+    found = take_apart(lone, (12,), "added")
+    assert found.changes == () and 50 in np.flatnonzero(found.spikes)

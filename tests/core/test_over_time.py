@@ -1,0 +1,405 @@
+"""A measure over time against pandas: roll-ups, comparisons, views, events, words; sentences read back."""
+
+from __future__ import annotations
+
+import datetime as dt
+
+import numpy as np
+import pandas as pd
+import polars as pl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from night_trail.core.answers import answer, check
+from night_trail.core.answers.over_time import OverTimeAnswer, rolling_mean
+from night_trail.core.breakdown import down
+from night_trail.core.conditions import Between, OneOf, mask
+from night_trail.core.errors import BadQuestion
+from night_trail.core.figures import figures_of
+from night_trail.core.question import Compare, Measure, Scene, Spread, decode, to_json
+from night_trail.core.question import Question as AnyQuestion
+from night_trail.core.rows import Rows
+from night_trail.core.sentence import read
+from night_trail.core.slots import changed, sentence, short_name
+from night_trail.core.table import Table
+from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Event, Level, OverTime
+from night_trail.core.turns import Zoom, turn
+from night_trail.core.words import plain, words_of
+from tests.core.tables import table_of
+from tests.core.test_compare import typed
+
+SUM = Measure("sum", "boardings")
+
+
+@pytest.fixture(scope="module")
+def frame() -> pd.DataFrame:
+    rng = np.random.default_rng(12)
+    n = 4_000
+    start = np.datetime64("2021-01-01T00:00")
+    at = start + rng.integers(0, 3 * 365 * 24 * 60, n).astype("timedelta64[m]")
+    frame = pd.DataFrame(
+        {
+            "at": at.astype("datetime64[us]"),
+            "line": rng.choice(["N1", "N2", "N3"], n, p=[0.5, 0.3, 0.2]),
+            "boardings": rng.poisson(20, n).astype(float),
+            "planned": rng.poisson(21, n).astype(float),
+            "late": rng.gamma(2, 2, n),
+        }
+    )
+    frame.loc[rng.random(n) < 0.05, "late"] = np.nan
+    frame["wet"] = rng.random(n) < 0.3
+    # a fortnight without any row
+    return frame[(frame["at"] < "2022-03-07") | (frame["at"] >= "2022-03-21")].reset_index(drop=True)
+
+
+@pytest.fixture(scope="module")
+def table(frame: pd.DataFrame) -> Table:
+    made = table_of(**{name: frame[name].tolist() for name in frame.columns if name != "at"},
+                    at=pl.Series(frame["at"].tolist()).cast(pl.Datetime("us")))  # fmt: skip
+    return typed(made, boardings={"additive": True, "unit": "riders"}, late={"unit": "min"})
+
+
+def asked(question: AnyQuestion, table: Table, **more: object) -> OverTimeAnswer:
+    return answer(question, Rows(table, **more))
+
+
+FREQUENCY = {"day": "D", "week": "W-SUN", "month": "M", "quarter": "Q-DEC", "year": "Y-DEC"}
+
+
+@pytest.mark.parametrize("grain", list(FREQUENCY))
+@pytest.mark.parametrize(
+    ("measure", "made"),
+    [
+        (SUM, lambda g: g["boardings"].sum()),
+        (Measure("mean", "late"), lambda g: g["late"].mean()),
+        (Measure("median", "late"), lambda g: g["late"].median()),
+        (Measure("quantile", "late", level=0.9), lambda g: g["late"].quantile(0.9)),
+        (Measure("count"), lambda g: g.size()),
+        (Measure("distinct", "line"), lambda g: g["line"].nunique()),
+        (Measure("ratio", "boardings", "planned"), lambda g: g["boardings"].sum() / g["planned"].sum()),
+        (Measure("share", where=OneOf("wet", ("yes",))), lambda g: g["wet"].mean()),
+    ],
+)  # fmt: skip
+def test_every_aggregate_over_every_grain_is_that_of_pandas(
+    frame: pd.DataFrame, table: Table, grain: str, measure: Measure, made: object
+) -> None:
+    found = asked(OverTime(measure, "at", grain), table)
+    expected = made(frame.groupby(frame["at"].dt.to_period(FREQUENCY[grain])))
+    has = np.asarray(found.together.n) > 0
+    np.testing.assert_allclose(found.together.values[has], expected.dropna().to_numpy(dtype=float), rtol=1e-9)
+    assert int(np.sum(found.together.n)) == found.basis.used
+
+
+def test_lines_add_up_to_the_whole_and_the_lit_lie_inside(table: Table) -> None:
+    found = asked(OverTime(SUM, "at", "month", "line"), table, lit=OneOf("wet", ("yes",)))
+    np.testing.assert_allclose(np.sum([one.values for one in found.lines], axis=0), found.together.values)
+    for one in found.lines:
+        assert (np.asarray(one.lit_n) <= np.asarray(one.n)).all()
+        assert (np.nan_to_num(one.lit) <= np.nan_to_num(one.values)).all()
+
+
+def test_the_condition_of_a_mark_names_exactly_its_rows(table: Table) -> None:
+    for grain in ("week", "month", "quarter"):
+        found = asked(OverTime(SUM, "at", grain, "line"), table)
+        for one in found.lines[:2]:
+            for i in (0, 5, found.calendar.n - 1):
+                assert int(mask(found.condition(one, i), table).sum()) == int(one.n[i])
+
+
+def test_a_fortnight_without_rows_is_a_gap_and_is_said(table: Table) -> None:
+    found = asked(OverTime(SUM, "at", "week"), table)
+    assert len(found.gaps) == 1 and np.isnan(found.together.values[found.gaps[0][0]])
+    cautions = words_of(found, table).cautions
+    assert any("have no row: week 10 of 2022 to week 11 of 2022" in c for c in cautions)
+
+
+@pytest.mark.parametrize(("kind", "back"), [("before", 1), ("year", 12)])
+def test_periods_are_held_against_earlier_ones(table: Table, kind: str, back: int) -> None:
+    found = asked(OverTime(SUM, "at", "month", against=Against(kind)), table)
+    one = found.together
+    np.testing.assert_array_equal(one.base[back:], one.values[:-back])
+    assert np.isnan(one.base[:back]).all()
+    np.testing.assert_allclose(found.difference(one)[back:], one.values[back:] - one.values[:-back])
+    relative = asked(OverTime(SUM, "at", "month", against=Against(kind, show="relative")), table)
+    np.testing.assert_allclose(relative.difference(one)[back:], one.values[back:] / one.values[:-back] - 1)
+
+
+def test_days_are_held_against_the_same_weekday_and_moving_feasts_against_themselves(table: Table) -> None:
+    events = (
+        Event("Lantern Week", "2021-05-03", "2021-05-05"),
+        Event("Lantern Week", "2022-05-23", "2022-05-25"),
+    )
+    found = asked(OverTime(Measure("count"), "at", "day", against=Against("year"), events=events), table)
+    edges = found.calendar.edges
+
+    def at(day: str) -> int:
+        return int(np.searchsorted(edges, pd.Timestamp(day).timestamp()))
+
+    values, base = found.together.values, found.together.base
+    for day in ("2022-06-15", "2023-02-01"):
+        earlier = pd.Timestamp(day) - pd.Timedelta(days=364)
+        assert earlier.day_name() == pd.Timestamp(day).day_name()
+        np.testing.assert_equal(base[at(day)], values[at(str(earlier.date()))])
+    for i in range(3):
+        np.testing.assert_equal(base[at("2022-05-23") + i], values[at("2021-05-03") + i])
+    assert [(name, b - a) for name, a, b in found.bands] == [("Lantern Week", 3), ("Lantern Week", 3)]
+
+
+def test_a_plan_and_another_group_are_held_against(frame: pd.DataFrame, table: Table) -> None:
+    months = frame["at"].dt.to_period("M")
+    found = asked(OverTime(SUM, "at", "month", against=Against("column", "planned")), table)
+    np.testing.assert_allclose(found.together.base, frame.groupby(months)["planned"].sum())
+    found = asked(OverTime(SUM, "at", "month", against=Against("group", "line", "N2")), table)
+    part = frame[frame["line"] == "N2"]
+    np.testing.assert_allclose(found.together.base, part.groupby(months)["boardings"].sum())
+
+
+def test_views_against_pandas(frame: pd.DataFrame, table: Table) -> None:
+    monthly = frame.groupby(frame["at"].dt.to_period("M"))["boardings"].sum()
+    plain_ = OverTime(SUM, "at", "month")
+
+    def view(**fields: object) -> np.ndarray:
+        return asked(replace(plain_, **fields), table).together.values
+
+    np.testing.assert_allclose(view(view="running"), monthly.cumsum())
+    np.testing.assert_allclose(view(view="to date"), monthly.groupby(monthly.index.year).cumsum())
+    np.testing.assert_allclose(view(view="rolling", window=4), monthly.rolling(4).mean())
+    np.testing.assert_allclose(view(view="per day"), monthly / monthly.index.days_in_month)
+    np.testing.assert_allclose(view(view="index"), 100 * monthly / monthly.iloc[0])
+    # a year that begins in April starts anew in April
+    fiscal = view(view="to date", year_start=4)
+    assert fiscal[3] == monthly.iloc[3] and fiscal[2] == pytest.approx(monthly.iloc[:3].sum())
+
+
+@given(st.lists(st.floats(-100, 100), min_size=1, max_size=30), st.integers(2, 6))
+def test_a_rolling_mean_is_that_of_pandas(values: list[float], window: int) -> None:
+    np.testing.assert_allclose(
+        rolling_mean(np.array(values), window), pd.Series(values).rolling(window).mean(), atol=1e-9
+    )
+
+
+def test_levels_leave_unfinished_periods_out(table: Table) -> None:
+    levels = (Level("mean"), Level("median"), Level("percentile", 90.0), Level("target", 5.0))
+    found = asked(
+        OverTime(SUM, "at", "month", levels=levels), table, only=(Between("at", None, "2023-11-15"),)
+    )
+    values = found.together.values[found.whole]
+    assert found.whole.tolist().count(False) == 1
+    expected = [values.mean(), np.median(values), np.percentile(values, 90), 5.0]
+    assert [at for _, at in found.levels] == pytest.approx(expected)
+    assert any("November 2023 is not covered" in c for c in words_of(found, table).cautions)
+
+
+def test_what_moved_it_names_the_group_that_did() -> None:
+    days = [dt.date(2023, 1, 1) + dt.timedelta(days=i) for i in range(731)]
+    # in December 2024 one line of five falls to nothing
+    rows = [(d, line, 0.0 if line == "N3" and d >= dt.date(2024, 12, 1) else 10.0) for d in days for line in
+            ("N1", "N2", "N3", "N4", "N5")]  # fmt: skip
+    days_, lines, values = zip(*rows, strict=True)
+    table = typed(table_of(day=pl.Series(days_), line=list(lines), x=list(values), odd=[i % 2 == 0 for i in range(len(rows))]),
+                  x={"additive": True})  # fmt: skip
+    found = asked(OverTime(Measure("sum", "x"), "day", "month", against=Against("year")), table)
+    assert [(c.column, c.label) for c in found.contributions] == [("line", "N3")]
+    said = plain(words_of(found, table).headline)
+    assert "In November 2024" not in said and "N3 (−" in said
+
+
+def test_rows_that_last_are_counted_in_every_period_they_touch() -> None:
+    start = [
+        dt.datetime(2024, 1, 1, 0, 30),
+        dt.datetime(2024, 1, 1, 1),
+        dt.datetime(2024, 1, 1, 2, 10),
+        dt.datetime(2024, 1, 1, 5),
+    ]
+    end = [dt.datetime(2024, 1, 1, 2), dt.datetime(2024, 1, 1, 1, 5), None, dt.datetime(2024, 1, 1, 4)]
+    table = table_of(
+        start=pl.Series(start).cast(pl.Datetime("us")), end=pl.Series(end).cast(pl.Datetime("us"))
+    )
+    found = asked(OverTime(Measure("count"), "start", "hour", until="end"), table)
+    # the first ends as hour 2 begins; the third has no end; the fourth ends before it starts
+    assert found.together.values.tolist() == [1, 2, 1, 1, 1, 1] and found.basis.missing == 1
+
+
+def test_cautions_of_definition_few_periods_and_month_lengths() -> None:
+    months = [dt.date(2021 + m // 12, m % 12 + 1, d) for m in range(36) for d in range(1, 28) for _ in "abc"]
+    lines = ["a", "b", "c"] * (36 * 27)
+    x = [float(1 + (m >= dt.date(2023, 2, 1)) * 5) for m in months]
+    table = typed(table_of(day=pl.Series(months), line=lines, x=x), x={"additive": True})
+    said = words_of(asked(OverTime(Measure("sum", "x"), "day", "month", "line"), table), table).cautions
+    assert not any("defined anew" in c for c in said)  # no noise at all: nothing to judge by
+    noise = np.random.default_rng(0).normal(1, 0.05, len(x))
+    table = typed(
+        table_of(day=pl.Series(months), line=lines, x=list(np.array(x) * noise)), x={"additive": True}
+    )
+    said = words_of(asked(OverTime(Measure("sum", "x"), "day", "month", "line"), table), table).cautions
+    assert any("All 3 lines change level in February 2023" in c for c in said)
+    few = words_of(asked(OverTime(Measure("sum", "x"), "day", "year"), table), table).cautions
+    assert any("too few to see a season" in c for c in few)
+    days = [dt.date(2023, 1, 1) + dt.timedelta(days=i) for i in range(731)]
+    table = typed(table_of(day=pl.Series(days), x=[10.0] * 731), x={"additive": True})
+    lengths = words_of(asked(OverTime(Measure("sum", "x"), "day", "month"), table), table).cautions
+    assert any("28 to 31 days" in c and c.way == "per day" for c in lengths)
+    even = asked(OverTime(Measure("sum", "x"), "day", "month", view="per day"), table)
+    assert even.together.values.tolist() == [10.0] * 24
+
+
+SENTENCES = [
+    "How did the sum of boardings change month by month, drawn as a line?",
+    "How did the average of late change week by week for each line, drawn as small panels?",
+    "How did the sum of boardings change month by month against the year before, the difference relative to it, drawn as columns?",
+    "How did the sum of boardings change quarter by quarter as a rolling mean of 4 quarters with the mean and the 90th percentile, drawn as an area?",
+    "How did the sum of boardings and the average of late change month by month, drawn as a line with points?",
+    "How did the share of trips where wet is yes change month by month with a target of 0.5, drawn as a line?",
+    "How did the sum of boardings change month by month for each line as the year so far with years from April, drawn as stacked areas?",
+    "How did the number of trips change day by day with wet marked by the clock of Europe/Lisbon, drawn as a calendar of days?",
+    "How does the average of late run through the week for each line, drawn as a line?",
+    "How does the sum of boardings run through the year in each year, drawn as a line?",
+    "How does the number of trips run through the day, drawn as a grid of hours and weekdays?",
+    "What are the trend and seasons of the sum of boardings month by month, multiplied, shown as the season's shape?",
+    "Where is the sum of boardings going month by month over the next 6 months for each line against planned, with 50 %, 80 % and 95 % bands?",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("text", SENTENCES)
+def test_every_sentence_reads_back(table: Table, text: str) -> None:
+    question, _ = read(text, table)
+    assert str(sentence(question, table)).replace("\u2009", " ") == text
+    assert read(str(sentence(question, table)), table)[0] == question
+    assert decode(to_json(question), AnyQuestion, "question") == question
+    found = answer(question, Rows(table))
+    assert plain(words_of(found, table).headline) and figures_of(found).rows and short_name(question)
+    named = str(sentence(question, table, found))
+    assert str(sentence(read(named, table)[0], table, found)) == named
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("boardings by month as columns", OverTime(SUM, "at", "month", shape="columns")),
+        ("boardings monthly", OverTime(SUM, "at", "month")),
+        ("late over time", OverTime(Measure("mean", "late"), "at")),
+        ("boardings through the week", Cycle(SUM, "at", "week")),
+        ("boardings taken apart", Apart(SUM, "at")),
+        ("boardings ahead", Ahead(SUM, "at")),
+        ("sum of boardings by line", Compare(SUM, "line", "bars")),
+    ],
+)
+def test_short_forms(table: Table, text: str, expected: AnyQuestion) -> None:
+    assert read(text, table)[0] == expected
+
+
+@pytest.mark.parametrize(
+    ("question", "says"),
+    [
+        (OverTime(SUM, "line"), "is category and no time"),
+        (OverTime(SUM, "at", split="late"), None),
+        (OverTime(SUM, "at", shape="stacked"), "cannot be drawn"),
+        (OverTime(Measure("mean", "late"), "at", view="running"), "add up over time"),
+        (OverTime(SUM, "at", split="line", more=(Measure("count"),)), "do not go together"),
+        (OverTime(SUM, "at", bands="line"), "no yes/no column"),
+        (OverTime(SUM, "at", against=Against("column", "boardings")), "A plan is another column"),
+        (OverTime(SUM, "at", until="late"), "counted from a start to an end"),
+        (Cycle(SUM, "at", shape="grid", split="line"), "no further lines"),
+        (Ahead(Measure("mean", "late"), "at", split="line"), "add up to a total"),
+    ],
+)
+def test_what_makes_no_sense_is_refused_in_a_sentence(
+    table: Table, question: AnyQuestion, says: str | None
+) -> None:
+    if says is None:
+        check(question, table)
+        return
+    with pytest.raises(BadQuestion, match=says):
+        check(question, table)
+
+
+def test_impossible_values_are_refused_where_they_are_written() -> None:
+    for made in (
+        lambda: Event("x", "2024-02-30", "2024-03-01"),
+        lambda: Event("x", "2024-03-02", "2024-03-01"),
+        lambda: Level("percentile", 100.0),
+        lambda: Against("group", "line"),
+        lambda: OverTime(SUM, "at", window_at=(5.0, 1.0)),
+        lambda: OverTime(SUM, "at", zone="Atlantis/Town"),
+    ):
+        with pytest.raises(BadQuestion):
+            made()
+
+
+def test_slots_change_one_thing_and_fit_the_rest(table: Table) -> None:
+    question = OverTime(SUM, "at", "month", "line", "stacked")
+    assert changed(question, "aggregate", "mean", table)[0] == replace(
+        question, measure=Measure("mean", "boardings"), shape="line"
+    )
+    assert changed(question, "split", None, table)[0].shape == "line"
+    assert changed(question, "grain", "week", table) == (replace(question, grain="week"), "week by week")
+    levels, label = changed(OverTime(SUM, "at"), "levels", to_json(Level("median")), table)
+    assert levels.levels == (Level("median"),) and label == "with the median"
+    assert changed(levels, "levels", to_json(Level("median")), table)[0].levels == ()
+    assert changed(OverTime(SUM, "at"), "view", "rolling 7", table)[0].window == 7
+    several, _ = changed(OverTime(SUM, "at"), "more", "the average of late", table)
+    assert several.more == (Measure("mean", "late"),)
+    assert changed(question, "way", "cycle", table)[0] == Cycle(SUM, "at", split="line")
+    assert changed(question, "way", "compare", table)[0] == Compare(SUM, "line", "bars")
+    assert changed(Spread("boardings", "line"), "way", "over time", table)[0] == OverTime(
+        SUM, "at", split="line"
+    )
+    assert down(OverTime(SUM, "at", "month"), "line", table) == OverTime(SUM, "at", "month", "line")
+    with pytest.raises(BadQuestion, match="no slot"):
+        changed(question, "bins", "1", table)
+
+
+def test_zooming_into_time_is_a_turn_and_out_again(table: Table) -> None:
+    scene = Scene(main=OverTime(SUM, "at", "month"))
+    into, label = turn(scene, Zoom((1.62e9, 1.65e9, 0.0, 1.0)), table)
+    assert into.main.window_at == (1.62e9, 1.65e9) and label == "zoomed in"
+    assert turn(into, Zoom(None), table)[0] == scene
+
+
+def test_cycles_against_pandas(frame: pd.DataFrame, table: Table) -> None:
+    late = Measure("mean", "late")
+    for part, key in (
+        ("day", frame["at"].dt.hour),
+        ("week", frame["at"].dt.day_of_week),
+        ("year", frame["at"].dt.month),
+    ):
+        found = answer(Cycle(late, "at", part), Rows(table))
+        np.testing.assert_allclose(found.together.values, frame.groupby(key)["late"].mean())
+    years = answer(Cycle(Measure("count"), "at", "year", years=True), Rows(table))
+    assert [r.label for r in years.rounds] == ["2021", "2022", "2023"]
+    # a year that ended in June has no figure for July, and not one of 0
+    cut = answer(Cycle(SUM, "at", "year", years=True), Rows(table, (Between("at", None, "2023-07-01"),)))
+    assert np.isnan(cut.rounds[2].values).tolist() == [False] * 6 + [True] * 6
+    assert not np.isnan(cut.rounds[1].values).any()
+    grid = answer(Cycle(Measure("count"), "at", shape="grid"), Rows(table))
+    expected = frame.groupby([frame["at"].dt.day_of_week, frame["at"].dt.hour]).size().unstack()
+    np.testing.assert_array_equal(np.array([r.values for r in grid.rounds]), expected)
+    for found in (years, grid):
+        one = found.rounds[1]
+        assert int(mask(found.condition(one, 3), table).sum()) == int(one.n[3])
+
+
+def test_nothing_and_little_are_said_plainly() -> None:
+    days = pl.Series([dt.date(2024, 1, 1), None]).cast(pl.Date)
+    for question in (OverTime(Measure("mean", "x"), "day"), Cycle(Measure("mean", "x"), "day"), Apart(Measure("mean", "x"), "day"),
+                     Ahead(Measure("mean", "x"), "day")):  # fmt: skip
+        for table in (
+            table_of(day=pl.Series([], dtype=pl.Date), x=pl.Series([], dtype=pl.Float64)),
+            table_of(day=pl.Series([None, None]).cast(pl.Date), x=[1.0, 2.0]),
+            table_of(day=days, x=[1.0, 2.0]),
+            table_of(day=pl.Series([dt.date(2024, 1, 1)] * 2), x=pl.Series([None, None]).cast(pl.Float64)),
+        ):
+            assert plain(words_of(answer(question, Rows(table)), table).headline)
+
+
+def test_the_order_of_the_rows_changes_nothing(frame: pd.DataFrame, table: Table) -> None:
+    order = np.random.default_rng(1).permutation(len(frame))
+    mixed = frame.iloc[order]
+    other = table_of(**{name: mixed[name].tolist() for name in mixed.columns if name != "at"},
+                     at=pl.Series(mixed["at"].tolist()).cast(pl.Datetime("us")))  # fmt: skip
+    for question in (OverTime(SUM, "at", "week", "line"), OverTime(Measure("median", "late"), "at", "month")):
+        one, two = answer(question, Rows(table)), answer(question, Rows(other))
+        for a, b in zip(one.lines, two.lines, strict=True):
+            np.testing.assert_allclose(a.values, b.values)

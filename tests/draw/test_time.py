@@ -1,0 +1,187 @@
+"""Time drawn: places follow dates, lengths follow figures, gaps break lines, nothing leaves the picture."""
+
+from __future__ import annotations
+
+import datetime as dt
+import itertools
+import json
+import re
+import xml.etree.ElementTree as ET
+
+import numpy as np
+import polars as pl
+import pytest
+
+from night_trail.core.answers import answer
+from night_trail.core.conditions import OneOf
+from night_trail.core.measure import Measure
+from night_trail.core.question import Question
+from night_trail.core.rows import Rows
+from night_trail.core.table import Table
+from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Event, Level, OverTime
+from night_trail.draw import BESIDE, MAIN, THUMB, Size, draw, standalone
+from night_trail.draw.text import width
+from tests.core.tables import table_of
+from tests.core.test_compare import typed
+from tests.draw.test_geometry import of_class
+
+SUM = Measure("sum", "x")
+ODD = 'N1 "<script>" {x} 🚌'
+
+
+@pytest.fixture(scope="module")
+def table() -> Table:
+    rng = np.random.default_rng(3)
+    n = 3_000
+    start = np.datetime64("2021-01-01T00:00")
+    at = (start + rng.integers(0, 3 * 365 * 24, n).astype("timedelta64[h]")).astype("datetime64[us]")
+    keep = (at < np.datetime64("2022-03-01")) | (at >= np.datetime64("2022-05-01"))
+    at, n = at[keep], int(keep.sum())
+    made = table_of(
+        at=pl.Series(at.tolist()).cast(pl.Datetime("us")),
+        x=rng.gamma(3, 4, n),
+        y=rng.normal(50, 5, n),
+        line=rng.choice([ODD, "N2", "N3", "N4"], n).tolist(),
+        wet=(rng.random(n) < 0.3).tolist(),
+    )
+    return typed(made, x={"additive": True, "unit": "riders"})
+
+
+def drawn(question: Question, table: Table, size: Size = MAIN, **more: object) -> ET.Element:
+    return ET.fromstring(draw(answer(question, Rows(table, **more)), table, size, "p"))
+
+
+ALL = [
+    *(OverTime(SUM, "at", "month", shape=shape) for shape in ("line", "area", "columns")),
+    OverTime(SUM, "at", "day", shape="days"),
+    *(OverTime(SUM, "at", "month", "line", shape) for shape in ("line", "stacked", "shares", "panels", "horizon", "ranks")),
+    OverTime(SUM, "at", "month", against=Against("year"), levels=(Level("mean"), Level("target", 200.0))),
+    OverTime(SUM, "at", "month", more=(Measure("mean", "y"), Measure("count")), points=True),
+    OverTime(SUM, "at", "week", events=(Event("Fair", "2021-06-01", "2021-06-30"),), bands="wet", window_at=(1.61e9, 1.63e9)),
+    Cycle(SUM, "at", "year", years=True),
+    Cycle(SUM, "at", "week", "line"),
+    Cycle(SUM, "at", "day", shape="columns"),
+    Cycle(SUM, "at", shape="grid"),
+    *(Apart(SUM, "at", "month", show=show) for show in ("parts", "season", "adjusted")),
+    Ahead(SUM, "at", "month", bands=(50, 80, 95)),
+    Ahead(SUM, "at", "month", split="line", horizon=4),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "question", ALL, ids=lambda q: f"{type(q).__name__}-{getattr(q, 'shape', '')}-{getattr(q, 'show', '')}"
+)
+def test_every_picture_of_time_is_sound_at_every_size(table: Table, question: Question) -> None:
+    # what does not depend on the lantern, a forecast above all, is figured once
+    rows = Rows(table)
+    for lit in (None, OneOf("wet", ("yes",))):
+        found = answer(question, rows.relit(lit))
+        for size in (MAIN, BESIDE, THUMB, Size(320, 220)):
+            root = ET.fromstring(draw(found, table, size, "p"))
+            ids = [e.get("id") for e in root.iter() if e.get("id")]
+            assert len(ids) == len(set(ids))
+            for mark in root.iter("g"):
+                if mark.get("data-light"):
+                    json.loads(mark.get("data-light"))
+            for rect in root.iter("rect"):
+                x, y, w, h = (float(rect.get(k, 0)) for k in ("x", "y", "width", "height"))
+                assert x >= -1 and y >= -4 and x + w <= size.width + 1 and y + h <= size.height + 4, (
+                    rect.attrib
+                )
+            for element in root.iter("path"):
+                for number in re.findall(r"-?\d+\.\d+ (-?\d+\.\d+)", element.get("d")):
+                    assert -6 <= float(number) <= size.height + 6
+    assert "<script>" not in standalone(answer(question, rows), table, ODD)
+
+
+def test_nothing_to_draw_is_drawn_as_nothing() -> None:
+    for n in (0, 1):
+        table = table_of(at=pl.Series([dt.date(2024, 1, 1)] * n, dtype=pl.Date), x=pl.Series([1.0] * n, dtype=pl.Float64),
+                         line=pl.Series(["a"] * n, dtype=pl.String), wet=pl.Series([True] * n, dtype=pl.Boolean),
+                         y=pl.Series([1.0] * n, dtype=pl.Float64))  # fmt: skip
+        table = typed(table, x={"additive": True})
+        for question in ALL:
+            if getattr(question, "part", "") == "day" or getattr(question, "shape", "") == "grid":
+                continue
+            for size in (MAIN, THUMB):
+                assert drawn(question, table, size).tag.endswith("svg")
+
+
+def test_a_column_is_as_long_as_its_figure_from_0(table: Table) -> None:
+    found = answer(OverTime(SUM, "at", "quarter", shape="columns"), Rows(table))
+    bars = of_class(drawn(OverTime(SUM, "at", "quarter", shape="columns"), table), "bar")
+    heights = np.array([float(b.get("height")) for b in bars])
+    values = found.together.values[~np.isnan(found.together.values)]
+    np.testing.assert_allclose(heights / heights.max(), values / values.max(), atol=0.01)
+
+
+def test_a_gap_breaks_the_line_and_an_unfinished_end_is_left_open(table: Table) -> None:
+    root = drawn(OverTime(SUM, "at", "month"), table)
+    series = next(e for e in root.iter("path") if e.get("class") == "series")
+    # two months without rows make two strokes
+    assert series.get("d").count("M") == 2
+    short = Rows(table, only=())
+    assert answer(OverTime(SUM, "at", "month"), short).gaps == ((14, 16),)
+    cut = ET.fromstring(draw(answer(OverTime(SUM, "at", "year"), Rows(table)), table, MAIN, "p"))
+    assert len([e for e in cut.iter("circle") if "open" in (e.get("class") or "")]) <= 1
+
+
+def test_differences_stand_to_either_side_of_their_axis(table: Table) -> None:
+    question = OverTime(SUM, "at", "month", against=Against("year"))
+    found = answer(question, Rows(table))
+    difference = found.difference(found.together)
+    has = difference[~np.isnan(difference)]
+    root = drawn(question, table)
+    assert len(of_class(root, "rise")) == int((has >= 0).sum())
+    assert len(of_class(root, "fall")) == int((has < 0).sum())
+
+
+def test_bands_of_a_forecast_lie_inside_each_other_and_join_the_past(table: Table) -> None:
+    root = drawn(Ahead(SUM, "at", "month", bands=(80, 95)), table)
+
+    def span(class_: str) -> tuple[float, float]:
+        places = re.findall(r"(-?[\d.]+) (-?[\d.]+)", of_class(root, class_)[0].get("d"))
+        ys = [float(y) for _, y in places]
+        return min(ys), max(ys)
+
+    outer, inner = span("band-95"), span("band-80")
+    assert outer[0] <= inner[0] and inner[1] <= outer[1]
+    past = next(e for e in root.iter("path") if e.get("class") == "series")
+    ahead = of_class(root, "forecast")[0]
+    assert ahead.get("d").split("L")[0].lstrip("M") == past.get("d").split("L")[-1]
+
+
+def test_names_at_the_ends_of_lines_do_not_overlap(table: Table) -> None:
+    root = drawn(OverTime(SUM, "at", "month", "line"), table)
+    places = sorted(
+        float(re.search(r" (-?[\d.]+)\)", e.get("transform"))[1]) for e in of_class(root, "end-name")
+    )
+    assert len(places) == 4 and all(b - a >= 13.9 for a, b in itertools.pairwise(places))
+
+
+def test_scale_bars_are_equally_long_in_the_unit_of_the_values(table: Table) -> None:
+    found = answer(Apart(SUM, "at", "month", "added"), Rows(table))
+    root = drawn(Apart(SUM, "at", "month", "added"), table)
+    heights = [float(b.get("height")) for b in of_class(root, "scale-bar")]
+    parts = [found.parts.values, found.parts.trend, *found.parts.seasons, found.parts.rest]
+    spans = np.array([np.ptp(p) for p in parts])
+    strip = max(heights)
+    np.testing.assert_allclose(np.array(heights)[:-1] / strip, (spans.min() / spans)[:-1], rtol=0.05)
+
+
+def test_names_of_changes_never_lie_on_each_other() -> None:
+    rng = np.random.default_rng(6)
+    days = [dt.date(2020 + i // 12, i % 12 + 1, 1) for i in range(96)]
+    x = rng.normal(10, 0.3, 96) + np.select([np.arange(96) < 40, np.arange(96) < 64], [0, 9], 20)
+    table = table_of(at=pl.Series(days), x=x)
+    question = Apart(Measure("mean", "x"), "at", "month", "added")
+    found = answer(question, Rows(table))
+    assert sum(c.level for c in found.parts.changes) >= 2
+    root = drawn(question, table)
+    spans = []
+    for name in of_class(root, "event-name"):
+        at = float(re.search(r"translate\((-?[\d.]+)", name.get("transform"))[1])
+        wide = width(name.text)
+        spans.append((at - wide, at) if name.get("text-anchor") == "end" else (at, at + wide))
+    assert spans and all(a[1] <= b[0] for a, b in itertools.pairwise(sorted(spans)))
+    assert len(of_class(root, "change")) == min(3, sum(c.level for c in found.parts.changes))
