@@ -76,7 +76,7 @@ def turns(table_pk: int, csv: Path) -> list[Row]:
     from django.urls import reverse
 
     from bench import scripts
-    from night_trail.core.question import Bins, Compare, Measure, Relate, Spread, to_json
+    from night_trail.core.question import Bins, Compare, Cycle, Measure, OverTime, Relate, Spread, to_json
     from night_trail.core.turns import Beside, Change, OnlyWords, See, Slot
     from night_trail.tables.models import Table
     from night_trail.trails.services import start_trail, take_turn
@@ -92,7 +92,8 @@ def turns(table_pk: int, csv: Path) -> list[Row]:
         response = client.post(address, {"change": to_json(change)}, headers={"HX-Request": "true"})
         assert response.status_code == 200, response.content[:300]
 
-    frame = pd.read_csv(csv, usecols=["late_min", "rain_mm", "district", "line", "boardings"])
+    used = ["late_min", "rain_mm", "district", "line", "boardings", "departed_at"]
+    frame = pd.read_csv(csv, usecols=used, parse_dates=["departed_at"])
     rows: list[Row] = []
     # nothing is answered twice: every turn leads to a scene that was never computed before
     widths = [0.5, 2.0, 0.25, 2.5, 5.0, 0.8, 1.25, 1.5, 3.0, 4.0]
@@ -155,6 +156,20 @@ def turns(table_pk: int, csv: Path) -> list[Row]:
             None,
         ),
         (
+            "a sum month by month for each of 40 lines",
+            [
+                See(OverTime(Measure("sum", m), "departed_at", "month", split="line", shape=shape))
+                for m in ("boardings", "measure_0")
+                for shape in ("line", "panels")
+            ],
+            scripts.months,
+        ),
+        (
+            "an average through the week and the day",
+            [See(Cycle(Measure("mean", "late_min"), "departed_at", part)) for part in ("week", "day")],
+            None,
+        ),
+        (
             "histogram of the rows a filter keeps",
             [OnlyWords(f"district is {d}") for d in ("Quayside", "Foundry", "Hillfoot")],
             None,
@@ -202,6 +217,100 @@ def turns(table_pk: int, csv: Path) -> list[Row]:
     return rows
 
 
+def series_of_time(table_pk: int) -> list[Row]:
+    """Measure what one series takes to be taken apart and forecast, in a fresh process and warm."""
+    from night_trail.core.answers import answer
+    from night_trail.core.rows import Rows
+    from night_trail.core.sentence import read
+    from night_trail.core.words import words_of
+    from night_trail.draw import draw
+    from night_trail.tables.models import Table
+    from night_trail.tables.services import core_table
+
+    core = core_table(Table.objects.get(pk=table_pk).latest)
+
+    def work(words: str) -> float:
+        question = read(words, core)[0]
+
+        def whole() -> None:
+            found = answer(question, Rows(core))
+            draw(found, core)
+            words_of(found, core)
+
+        return timed(whole)
+
+    first = work("boardings taken apart, month by month")
+    made = [("first series after the start, taken apart", [first], "4 s")]
+    for grain in ("month by month", "day by day"):
+        for what, kind in (("taken apart", "taken apart"), ("ahead", "forecast")):
+            made.append(
+                (
+                    f"one series {grain}, {kind}, warm",
+                    [work(f"boardings {what}, {grain}") for _ in range(3)],
+                    "1.5 s",
+                )
+            )
+    return [(name, f"{statistics.median(times):.2f} s", promise, "") for name, times, promise in made]
+
+
+def ten_million() -> list[Row]:
+    """Measure how usable ten million rows of eight columns are: reading, and turns of every kind."""
+    from django.test import Client
+    from django.urls import reverse
+
+    from bench import big_table
+    from night_trail.core.question import to_json
+    from night_trail.core.turns import OnlyWords, Say
+    from night_trail.tables.models import Table
+    from night_trail.trails.services import start_trail, take_turn
+
+    path = Path(FOLDER) / "ten_million.csv"
+    big_table.write(path, 10_000_000, big_table.NARROW)
+    size = path.stat().st_size / 1e6
+    seconds, peak, table_pk = read_in_a_process(path)
+    path.unlink()
+    table = Table.objects.get(pk=table_pk)
+    client = Client()
+    client.force_login(table.owner, backend="django.contrib.auth.backends.ModelBackend")
+    step = take_turn(start_trail(table.owner, table), OnlyWords("rain_mm above 2", light=True))
+    address = reverse("trails:turn", args=[step.trail_id, step.pk])
+
+    def say(words: str) -> float:
+        change = to_json(Say(words))
+        return timed(lambda: client.post(address, {"change": change}, headers={"HX-Request": "true"}))
+
+    first = ("late_min", "boardings", "line", "late_min by district")
+    cold = [say(words) for words in first]
+    turned = [
+        "late_min with bins of 2 min",
+        "late_min by depot",
+        "average of late_min by district",
+        "sum of boardings by line",
+        "average of late_min by line and depot",
+        "median of late_min by depot",
+        "late_min vs boardings",
+        "late_min, only where district is Quayside",
+        "average of boardings by depot, only where festival is yes",
+    ]
+    times = [say(words) for words in turned]
+    return [
+        (f"read a 10,000,000 × 8 CSV ({size:,.0f} MB) until the survey stands", f"{seconds:.0f} s", "", ""),
+        ("memory at its peak while reading it", f"{peak:.1f} GB", "", ""),
+        (
+            "its columns asked for the first time",
+            f"{ms(statistics.median(cold))}, worst {ms(max(cold))}",
+            "",
+            "",
+        ),
+        (
+            f"turns over 10,000,000 rows, {len(turned)} kinds",
+            f"{ms(statistics.median(times))}, worst {ms(max(times))}",
+            "2 s",
+            "",
+        ),
+    ]
+
+
 def measure() -> list[Row]:
     import django
 
@@ -229,6 +338,9 @@ def measure() -> list[Row]:
     rows.append(survey_row(table))
     rows += reading(path)
     rows += turns(table, path)
+    rows += series_of_time(table)
+    path.unlink()
+    rows += ten_million()
     return rows
 
 
@@ -312,6 +424,7 @@ def write(rows: list[Row]) -> None:
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(prog="python -m bench")
     parser.add_argument("--read", type=Path, help=argparse.SUPPRESS)
+    parser.add_argument("--accuracy", action="store_true", help="only how good forecasts are")
     options = parser.parse_args()
     if options.read:
         os.environ["NIGHT_TRAIL_VAR"] = FOLDER = str(options.read.parent)
@@ -320,7 +433,13 @@ if __name__ == "__main__":
         django.setup()
         read(options.read)
         sys.exit()
+    from bench import accuracy
+
+    if options.accuracy:
+        accuracy.write(ROOT / "docs" / "forecasting.md")
+        sys.exit()
     try:
         write(measure())
+        accuracy.write(ROOT / "docs" / "forecasting.md")
     finally:
         shutil.rmtree(FOLDER, ignore_errors=True)

@@ -10,8 +10,14 @@ import polars as pl
 ROWS = 1_000_000
 
 
-def write(path: Path, rows: int = ROWS) -> None:
-    """Write the table as CSV: identifiers, dates, categories, counts, measures with gaps and tails."""
+NARROW = ("departed_at", "line", "district", "depot", "festival", "late_min", "rain_mm", "boardings")
+
+
+def write(path: Path, rows: int = ROWS, only: tuple[str, ...] = ()) -> None:
+    """Write the table as CSV: identifiers, dates, categories, counts, measures with gaps and tails.
+
+    ``only`` names the columns to write, all where it is empty.
+    """
     rng = np.random.default_rng(11)
     wet = rng.random(rows) < 0.2
     late = np.where(wet & (rng.random(rows) < 0.5), rng.normal(13, 2, rows), rng.gamma(3, 1.2, rows) - 1.5)
@@ -37,7 +43,7 @@ def write(path: Path, rows: int = ROWS) -> None:
     }
     for i in range(20 - len(columns)):
         columns[f"measure_{i}"] = np.round(rng.normal(50, 5 + i, rows), 3)
-    pl.DataFrame(columns).write_csv(path)
+    pl.DataFrame({name: columns[name] for name in only or columns}).write_csv(path)
 
 
 def write_wide(path: Path, rows: int, columns: int) -> None:

@@ -66,3 +66,14 @@ def points(frame: pd.DataFrame) -> None:
     axes.plot(both["boardings"].agg(["min", "max"]), level + slope * both["boardings"].agg(["min", "max"]))
     axes.set_title(f"r {both.corr().iloc[0, 1]:.2f}, rho {both.corr(method='spearman').iloc[0, 1]:.2f}")
     _saved(figure)
+
+
+def months(frame: pd.DataFrame) -> None:
+    """Draw the sum of boardings month by month, a line for each of the lines."""
+    table = frame.pivot_table(
+        index=frame["departed_at"].dt.to_period("M"), columns="line", values="boardings", aggfunc="sum"
+    )
+    figure, axes = plt.subplots(figsize=(7.4, 3.9))
+    axes.plot(table.index.to_timestamp(), table)
+    axes.set_ylabel("boardings")
+    _saved(figure)

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import re
 import sys
-import tempfile
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
@@ -58,46 +57,8 @@ def tables(page: Page, base: str) -> None:
     page.get_by_role("button", name="Cancel").click()
     page.goto(traps + "column/1/")
     shot(page, "column")
-    page.goto(traps + "calculate/")
-    page.get_by_label("Name").fill("moths per lux")
-    page.locator("#sql").fill("moths / NULLIF(lux, 0) + trap")
-    page.locator(".marked-expression").wait_for()
-    page.locator("#sql").press("Escape")
-    shot(page, "calculated")
     page.goto(traps + "join/")
     shot(page, "join")
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "trap_network.csv"
-        path.write_text(wide_table())
-        page.goto(base + "/")
-        page.locator("#file").set_input_files(path)
-        page.get_by_role("button", name="Bring them").click()
-        page.get_by_role("button", name="Read the table").click()
-        page.wait_for_url(re.compile(r"/tables/\d+/$"))
-    address = page.url
-    page.get_by_label("Find a column").fill("trap_0")
-    page.wait_for_url(re.compile("sought=trap_0"))
-    shot(page, "survey-wide")
-    page.goto(address + "delete/")
-    page.get_by_role("button", name=re.compile("^Delete")).click()
-
-
-def wide_table() -> str:
-    """120 traps side by side, some of which failed in the same weeks."""
-    import numpy as np
-
-    rng = np.random.default_rng(4)
-    nights = np.datetime64("2024-03-01") + np.arange(240)
-    lines = ["night," + ",".join(f"trap_{i:03d}" for i in range(1, 121))]
-    failed = rng.random((240, 4)) < 0.08
-    for at, night in enumerate(nights):
-        season = np.exp(-(((at - 130) / 60) ** 2))
-        cells = [
-            "" if failed[at, i % 4] and i < 8 else str(rng.poisson(3 + 30 * season * (1 + i % 5)))
-            for i in range(120)
-        ]
-        lines.append(f"{night},{','.join(cells)}")
-    return "\n".join(lines) + "\n"
 
 
 def desk(page: Page, base: str) -> None:
@@ -126,9 +87,12 @@ def looking(page: Page, base: str) -> None:
     for words, name in (
         ("average late_min by line only where rain_mm above 2", "compare"),
         ("late_min vs rain_mm with a curve", "relate"),
-        ("late_min vs boardings for each line coloured by depot", "each-line"),
         ("average late_min and the sum of boardings and the number of trips by line as a table", "table"),
         ("how do the numbers move together", "together"),
+        ("boardings by month against the year before with the median", "over-time"),
+        ("boardings through the year in each year", "cycle"),
+        ("boardings taken apart, day by day", "apart"),
+        ("boardings ahead, month by month over the next 12 months", "ahead"),
     ):
         table(page, base, "night_buses")
         page.get_by_role("button", name="Start a trail", exact=True).click()
@@ -136,6 +100,7 @@ def looking(page: Page, base: str) -> None:
         page.locator("#word-box").fill(words)
         page.keyboard.press("Enter")
         page.wait_for_load_state("networkidle")
+        page.locator("#stage svg.picture").wait_for()
         if name == "compare":
             page.locator("#stage .mark").first.click()
         page.evaluate("document.activeElement.blur()")
