@@ -226,14 +226,13 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
             after = replace(scene, main=up.above, only=only, within=scene.within[:level], lit=up.rows)
             return after, f"up to {short_name(up.above)}"
         case Zoom(window):
-            if isinstance(scene.main, OverTime):
-                window_at = None if window is None else (window[0], window[1])
-                zoomed_in = replace(scene.main, window_at=window_at)
-                return replace(scene, main=zoomed_in), "zoomed in" if window else "zoomed out"
-            if not isinstance(scene.main, Relate):
+            if not isinstance(scene.main, OverTime | Relate):
                 raise BadQuestion("Only points and lines over time can be zoomed into", "", "")
-            zoomed = replace(scene.main, window=_aimed(window))
-            return replace(scene, main=zoomed), "zoomed in" if window else "zoomed out"
+            if window is None:
+                return zoomed_out(scene), "zoomed out"
+            if isinstance(scene.main, OverTime):
+                return replace(scene, main=replace(scene.main, window_at=window[:2])), "zoomed in"
+            return replace(scene, main=replace(scene.main, window=_aimed(window))), "zoomed in"
         case Beside(question):
             return _beside(scene, question)
         case TakeAway(position):
@@ -299,9 +298,20 @@ def _narrowed(scene: Scene, change: Any, table: Table) -> tuple[Scene, str]:
             raise TypeError(f"no such turn: {change!r}")
 
 
-def _aimed(window: tuple[float, float, float, float] | None) -> tuple[float, float, float, float] | None:
+def zoomed_out(scene: Scene) -> Scene:
+    """Return the scene with all of its main picture in sight."""
+    match scene.main:
+        case Relate():
+            return replace(scene, main=replace(scene.main, window=None))
+        case OverTime():
+            return replace(scene, main=replace(scene.main, window_at=None))
+        case _:
+            return scene
+
+
+def _aimed(window: tuple[float, float, float, float]) -> tuple[float, float, float, float] | None:
     """Return the ends of a part rounded to what a hand can aim at: a thousandth of its width."""
-    if window is None or not all(math.isfinite(at) for at in window):
+    if not all(math.isfinite(at) for at in window):
         return None
     found = []
     for low, high in (window[:2], window[2:]):

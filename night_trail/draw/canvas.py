@@ -40,13 +40,33 @@ class Size:
     spans: tuple[tuple[str, float, float], ...] = ()
 
 
+@dataclass(frozen=True)
+class Field:
+    """One of several plots on a canvas: its scales, its edges, and the condition its rows meet."""
+
+    x: Linear
+    y: Linear
+    rows: Condition | None
+
+    def described(self) -> dict[str, Any]:
+        """Return what scripts need to turn pixels into places of this plot."""
+        low, high = sorted((self.y.start, self.y.end))
+        return {
+            "x": self.x.described(),
+            "y": self.y.described(),
+            "plot": [self.x.start, low, self.x.end, high],
+            "rows": None if self.rows is None else json.loads(to_json(self.rows)),
+        }
+
+
 @dataclass
 class Canvas:
     """Collects what a shape draws; ``prefix`` keeps ids apart where several pictures share a page.
 
     ``touched`` are the ids of marks that hold lit rows; ``y_column`` is set
-    where both axes are measured, so that a loop can be drawn; ``zooms`` is "x"
-    where only the horizontal axis can be zoomed.
+    where both axes are measured, so that a loop can be drawn; ``zooms`` is "xy"
+    or "x" where both axes or only the horizontal one can be zoomed; ``fields``
+    are the plots of a picture that has several.
     """
 
     size: Size
@@ -64,6 +84,7 @@ class Canvas:
     x_column: str = ""
     y_column: str = ""
     zooms: str = ""
+    fields: list[Field] = field(default_factory=list)
     count: int = 0
     touched: list[str] = field(default_factory=list)
     spans: dict[str, tuple[float, float]] = field(default_factory=dict)
@@ -277,8 +298,9 @@ class Canvas:
             "y": self.y.described() if self.y else None,
             "column": self.x_column,
             "y_column": self.y_column,
-            "zoom": self.zooms or ("xy" if self.y_column else ""),
+            "zoom": self.zooms,
             "plot": [self.x_start, self.y_start, self.x_end, self.y_end],
+            "fields": [each.described() for each in self.fields],
         }
 
 

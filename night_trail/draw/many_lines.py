@@ -10,7 +10,7 @@ from night_trail.core.answers.over_time import OverTimeAnswer
 from night_trail.core.answers.rolled import Line
 from night_trail.core.table import Floats, Table
 from night_trail.core.words.time import said_of
-from night_trail.draw.canvas import Canvas, Size, label, line
+from night_trail.draw.canvas import Canvas, Field, Size, label, line
 from night_trail.draw.lines import path
 from night_trail.draw.scales import Lanes, Linear, date_ticks
 from night_trail.draw.svg import Svg, el, group
@@ -58,6 +58,7 @@ def draw_panels(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -
     low, top_value = (float(values.min()), float(values.max())) if len(values) else (0.0, 1.0)
     low = 0.0 if 0 <= low < 0.35 * top_value else low
     at = answer.calendar.middles()
+    canvas.x_column = answer.time.name
     for i, one in enumerate(answer.lines):
         left = canvas.x_start + (i % columns) * (wide + gap)
         top = canvas.y_start + (i // columns) * (high + (gap if canvas.full else 4.0)) + head
@@ -84,6 +85,7 @@ def draw_panels(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -
         if one.lit is not None and one.any_lit:
             lit = el("path", class_="lit-line", d=path(at, one.lit, x, y))
         _mark(canvas, answer, table, one, shape, lit)
+        canvas.fields.append(Field(x, y, answer.line_condition(one)))
         canvas.under.append(line(left, bottom, left + wide, bottom, "axis"))
         if canvas.full:
             canvas.over.append(label(shortened(one.label, wide - 4), left, top - 4, "start", "lane-label"))

@@ -13,7 +13,7 @@ from night_trail.core.answers.layers import Cell, Panel, Points
 from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.table import Column, Floats, Kind, Table
 from night_trail.core.words.numbers import number, percent, value
-from night_trail.draw.canvas import Canvas, Size, label, line, scaled_ticks, unit_title
+from night_trail.draw.canvas import Canvas, Field, Size, label, line, scaled_ticks, unit_title
 from night_trail.draw.legend import Word, legend
 from night_trail.draw.scales import Linear, Log, Tick
 from night_trail.draw.svg import Svg, el
@@ -64,8 +64,10 @@ def draw_relate(answer: RelateAnswer, table: Table, size: Size, prefix: str) -> 
         _points(canvas, answer, table, panel, plot)
         _fit(canvas, panel, plot)
         if single:
-            canvas.x, canvas.y = plot.x, plot.y
-            canvas.x_column, canvas.y_column = answer.against.name, answer.column.name
+            canvas.x, canvas.y, canvas.zooms = plot.x, plot.y, "xy"
+        else:
+            canvas.fields.append(Field(plot.x, plot.y, answer.panel_condition(panel)))
+    canvas.x_column, canvas.y_column = answer.against.name, answer.column.name
     if canvas.labelled:
         canvas.bottom_title(axis_title(answer, 0, table))
     if margins:

@@ -36,6 +36,8 @@ class Step(models.Model):
     scene_key = models.CharField(max_length=40)
     label = models.CharField(max_length=300)
     created = models.DateTimeField(default=timezone.now)
+    passing = models.BooleanField(default=False)
+    """Whether it was one stop of a zoom that went on: left out of the way unless something grew from it."""
 
     class Meta:
         ordering = ["id"]

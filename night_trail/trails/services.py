@@ -14,7 +14,7 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Scene, decode, key
 from night_trail.core.recipe.steps import Group, PartOf
 from night_trail.core.time_questions import Ahead, Apart, OverTime
-from night_trail.core.turns import Change, Light, Say, SeeColumn, turn
+from night_trail.core.turns import Change, Light, Say, SeeColumn, Zoom, turn, zoomed_out
 from night_trail.core.words import plain, words_of
 from night_trail.tables.models import Table, Version
 from night_trail.tables.recipes import take_step
@@ -47,12 +47,20 @@ def start_trail(owner: Any, table: Table, column: str = "", words: str = "") -> 
 
 
 def take_turn(step: Step, change: Change) -> Step:
-    """Return the step a turn leads to: a new child, the same turn's earlier child, or the step itself."""
+    """Return the step a turn leads to: a new child, the same turn's earlier child, or the step itself.
+
+    Zooming on and on is one turn: each stop leaves from the step the zoom began at.
+    """
     scene, label = turn(step.scene_value(), change, core_table(step.trail.version))
     scene_key = key(scene)
     if scene_key == step.scene_key:
         return step
     _must_be_drawable(step.trail.version, scene)
+    if isinstance(change, Zoom) and (began := _zoom_began(step)) is not None:
+        Step.objects.filter(pk=step.pk).update(passing=True)
+        if scene_key == began.scene_key:
+            return began
+        step = began
     try:
         with transaction.atomic():
             child, _ = Step.objects.get_or_create(
@@ -63,6 +71,16 @@ def take_turn(step: Step, change: Change) -> Step:
     except IntegrityError:  # two tabs made the same turn in the same moment
         child = Step.objects.get(parent=step, scene_key=scene_key)
     return child
+
+
+def _zoom_began(step: Step) -> Step | None:
+    """Return the step whose picture this one zoomed into, where nothing but the zoom was done here."""
+    above = step.parent
+    if above is None or step.children.exists() or hasattr(step, "cairn"):
+        return None
+    scene = step.scene_value()
+    only_zoomed = zoomed_out(scene) != scene and zoomed_out(scene) == zoomed_out(above.scene_value())
+    return above if only_zoomed else None
 
 
 def _must_be_drawable(version: Version, scene: Scene) -> None:

@@ -42,8 +42,11 @@ def way_to(trail: Trail, here: Step) -> Way:
     steps = list(trail.steps.select_related("cairn").defer("scene"))
     children: dict[int | None, list[Step]] = {}
     by_id = {step.pk: step for step in steps}
+    grown = {step.parent_id for step in steps}
     for step in steps:
-        children.setdefault(step.parent_id, []).append(step)
+        # a stop of a zoom that went on is left out, unless it is stood on, marked, or led further
+        if not step.passing or step.pk == here.pk or step.pk in grown or hasattr(step, "cairn"):
+            children.setdefault(step.parent_id, []).append(step)
     spine = set()
     at: Step | None = by_id[here.pk]
     while at is not None:
@@ -67,7 +70,7 @@ def way_to(trail: Trail, here: Step) -> Way:
     return Way(
         footpath(nodes),
         marks,
-        len(steps),
+        len(order),
         by_id.get(here.parent_id) if here.parent_id else None,
         following[-1] if following else None,
         _opening(children, here),

@@ -17,8 +17,7 @@ def start_trail(page: Page, column: str = "late_min") -> None:
 
 def settled(page: Page) -> None:
     """Wait until no request runs and the picture fits its stage."""
-    page.wait_for_load_state("networkidle")
-    until(page, "!document.querySelector('.stage[data-fitting]')")
+    until(page, "document.body.ariaBusy !== 'true' && !document.querySelector('.stage[data-fitting]')")
 
 
 def until(page: Page, holds: str) -> None:

@@ -14,6 +14,9 @@ from night_trail.core.table import Column, Floats, Ints, Kind
 CLOSE = 1e-6
 """Places nearer to an edge than so much of a cell are held against the edge itself."""
 
+BLOCK = 65_536
+"""Values that are put into cells at once."""
+
 
 @dataclass(frozen=True)
 class Axis:
@@ -47,6 +50,13 @@ class Axis:
 
     def cell_of(self, values: Floats) -> Ints:
         """Return the left-closed cell of each value; values beyond the ends are in the cells there."""
+        found = np.empty(len(values), dtype=np.int64)
+        # block by block, so that what is made on the way stays near the processor
+        for start in range(0, len(values), BLOCK):
+            found[start : start + BLOCK] = self._cells_of(values[start : start + BLOCK])
+        return found
+
+    def _cells_of(self, values: Floats) -> Ints:
         edges, places = self.straight(self.edges), self.straight(values)
         last = len(edges) - 2
         width = (edges[-1] - edges[0]) / (last + 1)

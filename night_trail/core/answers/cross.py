@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
 
+from night_trail.core.answers import basis
 from night_trail.core.answers.basis import Basis, Grouping, grouping, hues
 from night_trail.core.answers.compare import Group, basis_for, figures_of_groups, plain_groups
+from night_trail.core.answers.measures import ADDS_UP, Cells
 from night_trail.core.conditions import Condition, joined_all
+from night_trail.core.measure import Measure
 from night_trail.core.question import Compare
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column
@@ -64,13 +68,7 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
     key = (question.across, question.also, most, grid)
     made, cells, _, whole, _ = figures_of_groups(measure, rows, both, key)
     # a row counts in a lane's figure only where it has both groups, so that parts sum to wholes
-    wide = max(len(second.groups), 1)
-    by_lane = replace(cells, codes=cells.codes // wide)
-    by_series = replace(cells, codes=cells.codes % wide)
-    lanes = plain_groups(measure, rows, _margin(both, wide, 0), by_lane)
-    series = plain_groups(measure, rows, _margin(both, wide, 1), by_series)
-    lanes = [_named(g, first) for g in lanes]
-    series = [_named(g, second) for g in series]
+    lanes, series = (_margin(measure, rows, made, cells, (first, second), which) for which in (0, 1))
     if question.order == "value":
         lanes.sort(key=lambda g: (g.others > 0, -g.value, g.position))
     width = len(second.groups)
@@ -101,13 +99,50 @@ def _crossed(first: Grouping, second: Grouping) -> Grouping:
     return Grouping(first.column, pairs, codes.astype(np.int32))
 
 
-def _margin(both: Grouping, width: int, which: int) -> Grouping:
-    """Return the groups of one category; the codes stay those of the pairs."""
-    length = len(both.groups) // width
-    groups = both.groups[::width] if which == 0 else both.groups[:width]
-    return Grouping(both.column, tuple(groups[: length if which == 0 else width]), both.codes)
+def _margin(
+    measure: Measure,
+    rows: Rows,
+    made: list[Group],
+    cells: Cells,
+    pair: tuple[Grouping, Grouping],
+    which: int,
+) -> list[Group]:
+    """Return the figures of one category's groups: from those of the pairs where they follow, else anew."""
+    wide = max(len(pair[1].groups), 1)
+
+    def place(position: int) -> int:
+        return position % wide if which else position // wide
+
+    if measure.aggregate not in ("sum", "count", "mean", "share"):
+        codes = cells.codes % wide if which else cells.codes // wide
+        return plain_groups(measure, rows, pair[which], replace(cells, codes=codes))
+    parts: dict[int, list[Group]] = {}
+    for one in made:
+        parts.setdefault(place(one.position), []).append(one)
+    return [
+        _together(measure, at, pair[which].groups[at], parts[at])
+        for at in range(len(pair[which].groups))
+        if at in parts
+    ]
 
 
-def _named(group: Group, found: Grouping) -> Group:
-    own = found.groups[group.position]
-    return replace(group, label=own.label, others=own.others)
+def _together(measure: Measure, position: int, named: basis.Group, parts: list[Group]) -> Group:
+    """Return the figure of all rows of some pairs: their sum, or their mean weighted by rows."""
+
+    def figure(values: list[float], n: list[int]) -> float:
+        if measure.aggregate in ADDS_UP:
+            return math.fsum(values)
+        return math.fsum(v * k for v, k in zip(values, n, strict=True)) / sum(n)
+
+    lit = [(p.lit_value, p.lit_n) for p in parts if p.lit_value is not None and p.lit_n]
+    return Group(
+        position=position,
+        label=named.label,
+        n=sum(p.n for p in parts),
+        value=figure([p.value for p in parts], [p.n for p in parts]),
+        low=None,
+        high=None,
+        lit_n=None if parts[0].lit_n is None else sum(p.lit_n or 0 for p in parts),
+        lit_value=figure([v for v, _ in lit], [k for _, k in lit]) if lit else None,
+        others=named.others,
+    )

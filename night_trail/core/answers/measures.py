@@ -125,9 +125,12 @@ def cells_of(measure: Measure, rows: Rows, codes: Codes, kept: Bools | None) -> 
     elif measure.aggregate in ("median", "quantile"):
         # in ascending order, as quantiles need them
         ordered = table.ordered(measure.column)
-        keep = used[ordered.order]
-        at = ordered.order[keep].astype(np.int64)
-        return Cells(ordered.values[keep], codes[at].astype(np.int64), at)
+        values, order = ordered.values, ordered.order
+        if not bool(used.all()):
+            keep = used[order]
+            values, order = values[keep], order[keep]
+        at = order.astype(np.int64)
+        return Cells(values, codes[at].astype(np.int64), at)
     else:
         values = on_axis(table.series(measure.column))
         used = used & ~np.isnan(values)
@@ -152,10 +155,8 @@ def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigur
         pairs = np.unique(codes * width + values.astype(np.int64))
         return MeasureFigures(np.bincount(pairs // width, minlength=n_groups).astype(np.float64), n, none)
     if measure.aggregate in ("median", "quantile"):
-        level = _level(measure)
         members = _members(cells, n) if n_groups else []
-        found = [float(quantiles(part, (level,))[0]) if len(part) else np.nan for part in members]
-        return MeasureFigures(np.asarray(found, dtype=np.float64), n, none)
+        return MeasureFigures(_quantiles(members, _level(measure)), n, none)
     sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
     if measure.aggregate == "sum":
         return MeasureFigures(sums, n, none)
@@ -167,6 +168,8 @@ def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigur
 
 def figures_by_group(measure: Measure, cells: Cells, n_groups: int, shares: bool) -> MeasureFigures:
     """Return figures with their intervals, and the test that all are alike."""
+    if measure.aggregate in ("median", "quantile") and n_groups:
+        return _with_quantiles(_level(measure), cells, n_groups)
     plain = plain_figures(measure, cells, n_groups)
     if not n_groups:
         return plain
@@ -174,8 +177,6 @@ def figures_by_group(measure: Measure, cells: Cells, n_groups: int, shares: bool
         return _with_shares(cells, plain)
     make: dict[str, Callable[[Measure, Cells, MeasureFigures], MeasureFigures]] = {
         "mean": _with_means,
-        "median": _with_quantiles,
-        "quantile": _with_quantiles,
         "ratio": _with_ratios,
     }
     add = make.get(measure.aggregate)
@@ -230,13 +231,20 @@ def _with_shares(cells: Cells, plain: MeasureFigures) -> MeasureFigures:
     return MeasureFigures(plain.values, plain.n, intervals, "chi-square", p, effect, apart)
 
 
-def _with_quantiles(measure: Measure, cells: Cells, plain: MeasureFigures) -> MeasureFigures:
-    level = _level(measure)
-    intervals = [figures.quantile_interval(values, level) for values in _members(cells, plain.n)]
+def _quantiles(members: list[Floats], level: float) -> Floats:
+    """Return a quantile of each group's ascending values, NaN where there are none."""
+    found = [float(quantiles(part, (level,))[0]) if len(part) else np.nan for part in members]
+    return np.asarray(found, dtype=np.float64)
+
+
+def _with_quantiles(level: float, cells: Cells, n_groups: int) -> MeasureFigures:
+    n = np.asarray(np.bincount(cells.codes, minlength=n_groups), dtype=np.int64)
+    members = _members(cells, n)
+    intervals = [figures.quantile_interval(values, level) for values in members]
     ascending = cells.values
     ties = np.cumsum(np.concatenate([[0], ascending[1:] != ascending[:-1]])).astype(np.int64)
-    p = figures.kruskal(cells.codes, ties, len(plain.n)) if len(ascending) else None
-    return MeasureFigures(plain.values, plain.n, intervals, "Kruskal–Wallis", p)
+    p = figures.kruskal(cells.codes, ties, n_groups) if len(ascending) else None
+    return MeasureFigures(_quantiles(members, level), n, intervals, "Kruskal–Wallis", p)
 
 
 def _with_ratios(measure: Measure, cells: Cells, plain: MeasureFigures) -> MeasureFigures:
@@ -254,5 +262,7 @@ def overall(measure: Measure, cells: Cells) -> float:
         return float("nan")
     if measure.aggregate in ("mean", "share"):
         return float(cells.values.mean())
+    if measure.aggregate in ("median", "quantile"):
+        return float(quantiles(cells.values, (_level(measure),))[0])
     whole = Cells(cells.values, np.zeros(len(cells.values), dtype=np.int64), cells.at, cells.below)
     return float(plain_figures(measure, whole, 1).values[0])

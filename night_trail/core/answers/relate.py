@@ -93,9 +93,12 @@ class RelateAnswer:
         """The curve of the only, or the first, panel."""
         return self.panels[0].curve
 
+    def panel_condition(self, panel: Panel) -> Condition | None:
+        """Return the condition that all rows of a panel meet; None where it holds all rows."""
+        return self.panelled.condition(panel.position) if panel.position >= 0 else None
+
     def _in_panel(self, panel: Panel, *parts: Condition) -> Condition:
-        own = self.panelled.condition(panel.position) if panel.position >= 0 else None
-        return joined_all(*parts, own)
+        return joined_all(*parts, self.panel_condition(panel))
 
     def point_condition(self, i: int, panel: Panel | None = None) -> Condition:
         """Return the condition that names the rows at one point."""
@@ -316,7 +319,7 @@ class _Drawing:
                 lit=None if lit is None else lit[chosen],
                 group=ways.codes(ways.coloured, part)[chosen],
                 size=ways.sizes(part, chosen),
-                names=_names(ways.rows, part, chosen) if not cells else (),
+                names=_names(ways.rows, part, chosen, question.window is not None) if not cells else (),
                 n=None if part.n is None else part.n[chosen],
                 n_lit=None if n_lit is None else n_lit[chosen],
             ),
@@ -327,15 +330,25 @@ class _Drawing:
         )
 
 
-def _names(rows: Rows, part: Cloud, chosen: Ints) -> tuple[str, ...]:
-    """Return names of the points: of groups always, of rows where few enough are drawn to be told apart."""
+def _names(rows: Rows, part: Cloud, chosen: Ints, zoomed: bool) -> tuple[str, ...]:
+    """Return names of the points: of groups always, of rows where few enough are drawn to be told apart.
+
+    A row is called by the table's identifier, else by a column in which no two
+    rows are alike, else, zoomed into, by its number in the table.
+    """
     if part.names:
         return tuple(part.names[i] for i in chosen)
-    named = next((c for c in rows.table.columns if c.kind == Kind.IDENTIFIER), None)
-    if named is None or len(chosen) > MOST_NAMED:
+    if len(chosen) > MOST_NAMED:
         return ()
-    cells = rows.table.series(named.name).gather(part.at[chosen]).cast(str)
-    return tuple(cell or "" for cell in cells.to_list())
+    columns, at = rows.table.columns, part.at[chosen]
+    named = next((c for c in columns if c.kind == Kind.IDENTIFIER), None) or next(
+        (c for c in columns if c.kind in (Kind.CATEGORY, Kind.TEXT) and c.distinct == rows.table.height > 1),
+        None,
+    )
+    if named is None:
+        noun = rows.table.row_noun[0]
+        return tuple(f"{noun} {row + 1:,}" for row in at.tolist()) if zoomed else ()
+    return tuple(cell or "" for cell in rows.table.series(named.name).gather(at).cast(str).to_list())
 
 
 @dataclass(frozen=True)

@@ -30,6 +30,7 @@ let busyTimer = 0;
 document.addEventListener("htmx:before:request", (event) => {
   if (event.detail?.ctx?.sourceElement?.id === "arrival") return;
   running += 1;
+  document.body.ariaBusy = "true";
   clearTimeout(busyTimer);
   busyTimer = setTimeout(() => {
     if (running > 0) {
@@ -41,6 +42,7 @@ document.addEventListener("htmx:before:request", (event) => {
 document.addEventListener("htmx:finally:request", () => {
   running = Math.max(0, running - 1);
   if (!running) {
+    document.body.ariaBusy = "false";
     clearTimeout(busyTimer);
     $("#busy").classList.remove("shown");
     document.body.classList.remove("waits");
@@ -180,13 +182,18 @@ export function onSweep(swept) {
     const band = event.target.closest?.(".axis-band");
     if (!band || event.button !== 0) return;
     const svg = band.closest("svg");
-    start = { svg, x: pixel(svg, event).x, shift: event.shiftKey };
+    const axes = JSON.parse(svg.dataset.axes);
+    const { x } = pixel(svg, event);
+    const field = under(axes, x);
+    if (!field) return;
+    start = { svg, x, column: axes.column, field, high: [axes.plot[1], axes.plot[3]], shift: event.shiftKey };
     band.setPointerCapture(event.pointerId);
     event.preventDefault();
   });
   document.addEventListener("pointermove", (event) => {
     if (!start) return;
-    const [left, top, right, bottom] = JSON.parse(start.svg.dataset.axes).plot;
+    const [left, , right] = start.field.plot;
+    const [top, bottom] = start.high;
     const x = Math.max(left, Math.min(right, pixel(start.svg, event).x));
     let sweep = $(".sweep", start.svg);
     if (!sweep) {
@@ -202,17 +209,16 @@ export function onSweep(swept) {
   });
   addEventListener("pointerup", () => {
     if (!start) return;
-    const { svg, x, to, shift } = start;
+    const { svg, x, to, field, column, shift } = start;
     start = null;
     $(".sweep", svg)?.remove();
     if (to === undefined || Math.abs(to - x) < 4) return;
-    const axes = JSON.parse(svg.dataset.axes);
     swept({
       turn: "light range",
-      column: axes.column,
-      low: toData(axes.x, Math.min(x, to)),
-      high: toData(axes.x, Math.max(x, to)),
-      grain: Math.abs(toData(axes.x, 1) - toData(axes.x, 0)),
+      column,
+      low: toData(field.x, Math.min(x, to)),
+      high: toData(field.x, Math.max(x, to)),
+      grain: Math.abs(toData(field.x, 1) - toData(field.x, 0)),
       add: shift,
     }, svg);
   });
@@ -228,12 +234,19 @@ export function onLoop(drawn) {
     if (!svg || event.button !== 0 || event.pointerType === "touch" || event.target.closest(".axis-band, .annotation")) return;
     const axes = svg.dataset.axes && JSON.parse(svg.dataset.axes);
     const at = pixel(svg, event);
-    if (!axes?.y_column || at.x < axes.plot[0] || at.x > axes.plot[2] || at.y < axes.plot[1] || at.y > axes.plot[3]) return;
-    loop = { svg, axes, points: [at], shift: event.shiftKey };
+    const field = axes?.y_column && around(axes, at);
+    if (!field) return;
+    loop = { svg, axes, field, points: [at], shift: event.shiftKey };
   });
   document.addEventListener("pointermove", (event) => {
     if (!loop) return;
     const at = pixel(loop.svg, event);
+    if (loop.field.rows) {
+      // what is drawn in one panel stays in it
+      const [left, top, right, bottom] = loop.field.plot;
+      at.x = Math.max(left, Math.min(right, at.x));
+      at.y = Math.max(top, Math.min(bottom, at.y));
+    }
     const before = loop.points.at(-1);
     if (Math.hypot(at.x - before.x, at.y - before.y) < (loop.line ? 4 : 8)) return;
     loop.points.push(at);
@@ -246,23 +259,24 @@ export function onLoop(drawn) {
     event.preventDefault();
   });
   addEventListener("pointerup", () => {
-    const { line, points, axes, shift } = loop ?? {};
+    const { line, points, axes, field, shift } = loop ?? {};
     loop = null;
     line?.remove();
     if (!line || points.length < 3) return;
     drew = true;
     const every = Math.ceil(points.length / 150);
-    const grain = [axes.x, axes.y].map((axis) => Math.abs(toData(axis, axis.range[0] + 1) - toData(axis, axis.range[0])));
-    const corners = points.filter((_, i) => i % every === 0).map((p) => [toData(axes.x, p.x), toData(axes.y, p.y)]);
-    const ends = [axes.x, axes.y].flatMap((axis) => [toData(axis, Math.min(...axis.range)), toData(axis, Math.max(...axis.range))].sort((a, b) => a - b));
+    const grain = [field.x, field.y].map((axis) => Math.abs(toData(axis, axis.range[0] + 1) - toData(axis, axis.range[0])));
+    const corners = points.filter((_, i) => i % every === 0).map((p) => [toData(field.x, p.x), toData(field.y, p.y)]);
+    const ends = [field.x, field.y].flatMap((axis) => [toData(axis, Math.min(...axis.range)), toData(axis, Math.max(...axis.range))].sort((a, b) => a - b));
     const round = (value, step) => Number(value.toPrecision(Math.min(15, Math.max(4, Math.ceil(Math.log10(Math.abs(value) / step + 1)) + 1))));
-    drawn({
+    const inside = {
       type: "loop",
       x: axes.column,
       y: axes.y_column,
       points: corners.map(([x, y]) => [round(x, grain[0]), round(y, grain[1])]),
       ends,
-    }, shift);
+    };
+    drawn(field.rows ? { type: "all", parts: [inside, field.rows] } : inside, shift);
   });
   addEventListener("pointercancel", () => { loop?.line?.remove(); loop = null; });
   // the click that ends a loop is no click on a mark
@@ -273,6 +287,12 @@ export function onLoop(drawn) {
     event.preventDefault();
   }, true);
 }
+
+// The plot over a place on the axis, and the one around a place: of several panels, or the only one.
+const within = ([left, , right], x) => x >= left && x <= right;
+const under = (axes, x) => (axes.fields.length ? axes.fields.find(({ plot }) => within(plot, x)) : axes);
+const around = (axes, { x, y }) =>
+  (axes.fields.length ? axes.fields : [axes]).find(({ plot }) => within(plot, x) && y >= plot[1] && y <= plot[3]);
 
 export function pixel(svg, event) {
   const box = svg.getBoundingClientRect();

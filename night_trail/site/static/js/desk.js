@@ -5,24 +5,40 @@ import { annotating, toggleAnnotating } from "./annotate.js";
 
 const desk = () => $("#desk");
 let last = Promise.resolve();
+let underWay = 0;
 
 // One after the other: a second turn waits for the step the first one leads to.
-function turn(values) {
-  last = last.then(() =>
-    htmx.ajax("POST", desk().dataset.turn, {
-      source: desk(),
-      target: "#desk",
-      swap: "outerMorph",
-      values: { csrfmiddlewaretoken: token(), ...values },
-    }),
-  );
+function after(work) {
+  underWay += 1;
+  last = last.then(work).catch(() => {}).finally(() => { underWay -= 1; });
   return last;
 }
+const turn = (values) => after(() =>
+  htmx.ajax("POST", desk().dataset.turn, {
+    source: desk(),
+    target: "#desk",
+    swap: "outerMorph",
+    values: { csrfmiddlewaretoken: token(), ...values },
+  }));
 const change = (value) => turn({ change: JSON.stringify(value) });
 const go = (address) => {
-  if (!address) return;
-  last = last.then(() => htmx.ajax("GET", address, { source: desk(), target: "#desk", swap: "outerMorph", push: address }));
+  if (address) after(() => htmx.ajax("GET", address, { source: desk(), target: "#desk", swap: "outerMorph", push: address }));
 };
+// A button's turn waits its turn too, and a list opens on the step that is being made, not on the one before it.
+document.addEventListener("submit", (event) => {
+  const button = event.submitter;
+  if (button?.name !== "change" || !event.target.matches("#desk form, #popover form")) return;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+  turn({ change: button.value });
+}, true);
+document.addEventListener("click", (event) => {
+  const word = underWay && event.target.closest?.(".slot, .slot-add, [data-opens]");
+  if (!word) return;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+  last.then(() => word.isConnected && word.click());
+}, true);
 
 // ---- marks ----
 function light(mark, add) {
