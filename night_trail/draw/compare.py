@@ -190,7 +190,9 @@ def _group(
     canvas.mark(shape, lit, key, answer.condition(one), card, pressed)
     if canvas.labelled and room >= 10:
         bars = answer.question.shape == "bars"
-        end = max(one.value, 0.0) if bars else max(v for v in (one.value, one.high) if v is not None)
+        # right of all that is drawn of the group, so that no line runs through it
+        drawn = (one.value, 0.0) if bars else (one.value, one.high, one.base)
+        end = max(v for v in drawn if v is not None)
         canvas.over.append(label(written, x(end) + 8, middle + 4, "start", "bar-value"))
 
 

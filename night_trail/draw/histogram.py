@@ -64,7 +64,9 @@ def _margins(canvas: Canvas, answer: HistogramAnswer, top: float, lanes: bool) -
     if lanes:
         names = [g.label for g in answer.grouping.groups]
         canvas.left = canvas.name_room(names, 150.0, 80.0)
-        canvas.top = 12.0
+        # groups on one ground have a line of coloured words above the title of the axis
+        on_one = answer.question.side in ("overlaid", "mirrored")
+        canvas.top = 44.0 if on_one and canvas.full else 12.0
     else:
         whole = answer.question.height == "count"
         labels = [t.label for t in ticks(0.0, top, 4 if canvas.full else 2, whole=whole)]

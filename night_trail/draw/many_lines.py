@@ -12,9 +12,9 @@ from night_trail.core.table import Floats, Table
 from night_trail.core.words.time import said_of
 from night_trail.draw.canvas import Canvas, Field, Size, label, line
 from night_trail.draw.lines import path
-from night_trail.draw.scales import Lanes, Linear, date_ticks
+from night_trail.draw.scales import Lanes, Linear, date_ticks, thinned
 from night_trail.draw.svg import Svg, el, group
-from night_trail.draw.text import shortened
+from night_trail.draw.text import shortened, width
 
 LAYERS = 3
 """How many bands a row of the horizon is folded into, to either side of its middle."""
@@ -90,9 +90,12 @@ def draw_panels(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -
         if canvas.full:
             canvas.over.append(label(shortened(one.label, wide - 4), left, top - 4, "start", "lane-label"))
         if (canvas.full and i // columns == rows - 1) or (canvas.full and i + columns >= n):
-            found = date_ticks(x.low, x.high, 2, answer.time.kind)[:1]
-            for tick in found:
-                canvas.over.append(label(tick.label, max(x(tick.at), left), bottom + 15, "start"))
+            found = date_ticks(x.low, x.high, 3, answer.time.kind)
+            places, widths = [x(tick.at) for tick in found], [width(tick.label) for tick in found]
+            for tick in thinned(found, widths, places, gap=12):
+                half = width(tick.label) / 2
+                place = max(left + half, min(x(tick.at), left + wide - half))
+                canvas.over.append(label(tick.label, place, bottom + 15, "middle"))
     if canvas.full:
         said = said_of(answer)
         text = f"each from {said(low)} to {said(top_value)}, all on the same scale"

@@ -134,5 +134,5 @@ def _number(post: QueryDict, name: str) -> float | None:
 def _filled(post: QueryDict, name: str) -> str:
     text = post.get(name, "").strip()
     if not text:
-        raise BadQuestion("Nothing was written", "", "Write it like: late_min by district.")
+        raise BadQuestion("Nothing was written", "", "Fill it in first.")
     return text[:500]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 
 from playwright.sync_api import Page, expect
@@ -60,6 +61,15 @@ def axis_point(page: Page, share: float) -> tuple[float, float]:
     """A place on the strip under the plot, from 0 at its left to 1 at its right."""
     box = page.locator("#stage .axis-band").bounding_box()
     return box["x"] + share * box["width"], box["y"] + 12
+
+
+def in_field(page: Page, which: int, across: float, down: float) -> tuple[float, float]:
+    """A place in one of several plots; more than 1 down is under it."""
+    left, top, right, bottom = json.loads(page.locator("#stage svg.picture").get_attribute("data-axes"))[
+        "fields"
+    ][which]["plot"]
+    box = page.locator("#stage svg.picture").bounding_box()
+    return box["x"] + left + across * (right - left), box["y"] + top + down * (bottom - top)
 
 
 def plot_point(page: Page, across: float, down: float) -> tuple[float, float]:

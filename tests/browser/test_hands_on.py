@@ -8,7 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import choose, drag, plot_point, settled, start_trail
+from tests.browser.helpers import choose, drag, in_field, plot_point, settled, start_trail
 from tests.browser.test_looking import say
 from tests.browser.test_states import serious
 
@@ -93,6 +93,57 @@ def test_a_loop_is_named_and_its_group_used_again(page: Page) -> None:
     settled(page)
     page.keyboard.press("0")
     expect(page.locator("#sentence")).not_to_contain_text("zoomed")
+
+
+def test_a_loop_in_a_panel_lights_rows_of_that_panel_and_a_range_those_of_all(page: Page) -> None:
+    start_trail(page)
+    settled(page)
+    say(page, "late_min vs rain_mm, panels by depot")
+    expect(page.locator("#sentence")).to_contain_text("in a panel for each depot")
+    settled(page)
+    page.mouse.move(*in_field(page, 1, 0.2, 0.1))
+    page.mouse.down()
+    # out of the panel and back: what is drawn in one panel stays in it
+    for across, down in ((0.8, 0.1), (1.6, 0.5), (0.2, 0.6), (0.2, 0.12)):
+        page.mouse.move(*in_field(page, 1, across, down), steps=5)
+    page.mouse.up()
+    lantern = page.locator(".chip.lantern")
+    expect(lantern).to_contain_text("inside a loop over rain_mm and late_min and depot is Northgate")
+    expect(lantern).not_to_contain_text("— 0 of")
+    settled(page)
+    # a stroke to and fro holds nothing
+    words = lantern.inner_text()
+    drag(page, in_field(page, 0, 0.3, 0.5), in_field(page, 0, 0.7, 0.5))
+    settled(page)
+    assert lantern.inner_text() == words
+    say(page, "average late_min month by month for each line, as small panels")
+    expect(page.locator("#sentence")).to_contain_text("small panels")
+    settled(page)
+    left, under = in_field(page, 10, 0.3, 1.0)
+    drag(page, (left, under + 9), (in_field(page, 10, 0.7, 1.0)[0], under + 9))
+    expect(lantern).to_contain_text("departed_at from 2022-")
+    expect(page.locator("#stage .lit-line")).to_have_count(14)
+
+
+def test_turns_wait_for_each_other_and_lists_for_turns(page: Page) -> None:
+    start_trail(page)
+    settled(page)
+    # the server takes its time, the hand does not
+    page.route("**/turn/", lambda route: (page.wait_for_timeout(400), route.continue_()))
+    page.locator("#word-box").fill("average late_min by depot as bars")
+    page.keyboard.press("Enter")
+    page.locator("#sentence [data-slot=way]").click()
+    expect(page.locator("#sentence")).to_contain_text("compare across depot")
+    expect(page.locator("#popover")).to_be_visible()
+    expect(page.locator("#popover .choice[aria-current=true]")).to_contain_text("how groups compare")
+    page.keyboard.press("Escape")
+    page.locator("#word-box").fill("late_min vs rain_mm")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Escape")
+    page.keyboard.press("b")
+    expect(page.locator(".beside-item")).to_have_count(1)
+    expect(page.locator("#sentence")).to_contain_text("move with rain_mm")
+    page.unroute("**/turn/")
 
 
 def test_search_conditions_and_a_measure_by_keyboard_alone(page: Page) -> None:

@@ -351,3 +351,32 @@ def test_categories_are_read_swapped_and_refused(table: Table) -> None:
             check(bad, table)
     alone = answer(Goes("line", "depot"), Rows(table, (OneOf("line", ("none",)),)))
     assert plain(words_of(alone, table).headline) == "No row that is kept has both groups."
+
+
+def test_a_row_is_called_by_what_is_its_own_or_by_its_number_once_zoomed_into() -> None:
+    numbers = {"x": [1.0, 2.0, 3.0, 4.0], "y": [2.0, 1.0, 4.0, 3.0]}
+    window = (1.5, 3.5, 0.0, 5.0)
+    bare = table_of(g=["a", "a", "b", "b"], **numbers)
+    assert related(bare, Relate("y", "x")).panels[0].points.names == ()
+    assert related(bare, Relate("y", "x", window=window)).panels[0].points.names == ("row 2", "row 3")
+    called = typed(table_of(g=["oak", "elm", "ash", "yew"], **numbers), g={"distinct": 4})
+    assert related(called, Relate("y", "x")).panels[0].points.names == ("oak", "elm", "ash", "yew")
+
+
+@given(st.integers(2, 60), st.sampled_from(["mean", "sum", "count", "median"]))
+@settings(max_examples=25)
+def test_what_stands_beside_all_pairs_is_the_figure_of_their_rows(n: int, aggregate: str) -> None:
+    rng = np.random.default_rng(n)
+    frame = pd.DataFrame(
+        {"g": rng.choice(list("abc"), n), "h": rng.choice(list("xy"), n), "v": rng.normal(1e6, 1, n)}
+    )
+    table = typed(table_of(**{c: frame[c].tolist() for c in frame}), v={"additive": True})
+    measure = Measure(aggregate, None if aggregate == "count" else "v")
+    lit = OneOf("h", ("x",))
+    found = answer(Compare(measure, "g", "bars", also="h"), Rows(table, (), lit))
+    for groups, name in ((found.lanes, "g"), (found.series, "h")):
+        expected = frame.groupby(name)["v"].agg(aggregate)
+        assert {one.label: one.value for one in groups} == pytest.approx(expected.to_dict(), rel=1e-12)
+        part = frame[frame.h == "x"].groupby(name)["v"].agg(aggregate).to_dict()
+        got = {one.label: one.lit_value for one in groups if one.lit_value is not None}
+        assert got == pytest.approx(part, rel=1e-12)

@@ -50,6 +50,7 @@ from night_trail.core.turns import (
     StepUp,
     Zoom,
     turn,
+    zoomed_out,
 )
 from night_trail.core.words.conditions import from_words, in_words, parts_from_words
 from tests.core.tables import table_of
@@ -376,7 +377,8 @@ def test_zoom_rounds_to_what_a_hand_can_aim_at_and_only_works_between_axes(table
     scene = Scene(main=Relate("late", "rain"))
     after, label = turn(scene, Zoom((1.23456789, 4.5, 0.1, 3.3333333333)), table)
     assert after.main.window == (1.235, 4.5, 0.1, 3.333) and label == "zoomed in"
-    assert turn(after, Zoom(None), table)[0] == scene
+    assert turn(after, Zoom(None), table)[0] == zoomed_out(after) == scene
+    assert zoomed_out(Scene(main=Spread("late"))) == Scene(main=Spread("late"))
     with pytest.raises(BadQuestion, match="zoomed into"):
         turn(Scene(main=Spread("late")), Zoom((0.0, 1.0, 0.0, 1.0)), table)
     with pytest.raises(BadQuestion, match="nothing to zoom"):

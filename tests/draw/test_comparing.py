@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 from night_trail.core.answers import answer
 from night_trail.core.conditions import OneOf
-from night_trail.core.question import Compare, Measure, Question, Relate, Spread
+from night_trail.core.question import Baseline, Compare, Measure, Question, Relate, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 from night_trail.core.words import words_of
@@ -144,6 +144,31 @@ def test_bars_asked_not_to_begin_at_0_are_cut_and_say_so() -> None:
     said = words_of(answer(cut, Rows(table)), table).cautions
     assert any("do not begin at 0" in c for c in said)
     assert not any("do not begin at 0" in c for c in words_of(answer(whole, Rows(table)), table).cautions)
+
+
+def test_a_figure_held_against_a_group_stands_beside_the_line_to_it() -> None:
+    table = table_of(g=["a"] * 40 + ["b"] * 40, x=[*np.linspace(0, 2, 40), *np.linspace(6, 8, 40)])
+    question = Compare(Measure("mean", "x"), "g", "dots", baseline=Baseline(group="b"))
+    root = drawn(question, table)
+    (base,) = {place(point)[0] for point in of_class(root, "base-point")}
+    assert len(of_class(root, "bar-value")) == 2
+    for text in of_class(root, "bar-value"):
+        assert place(text)[0] > base
+
+
+def test_panels_say_where_they_are_and_which_rows_they_hold() -> None:
+    rng = np.random.default_rng(4)
+    table = table_of(g=["a", "b <i>", "c"] * 40, x=rng.normal(0, 1, 120), y=rng.normal(0, 1, 120))
+    root = drawn(Relate("y", "x", panels="g"), table)
+    axes = json.loads(root.get("data-axes"))
+    assert axes["x"] is None and (axes["column"], axes["y_column"], axes["zoom"]) == ("x", "y", "")
+    assert [field["rows"]["values"] for field in axes["fields"]] == [["a"], ["b <i>"], ["c"]]
+    for one, other in itertools.combinations([field["plot"] for field in axes["fields"]], 2):
+        assert one[2] <= other[0] or other[2] <= one[0] or one[3] <= other[1] or other[3] <= one[1]
+    for field in axes["fields"]:
+        assert field["x"]["range"] == pytest.approx([field["plot"][0], field["plot"][2]], abs=0.01)
+    single = json.loads(drawn(Relate("y", "x"), table).get("data-axes"))
+    assert single["fields"] == [] and single["zoom"] == "xy"
 
 
 def test_pictures_of_one_column_can_stand_on_one_scale() -> None:

@@ -269,6 +269,36 @@ def test_a_loop_lights_what_is_inside(client: Client, owner: User, table: Table)
     assert b"zoomed into rain_mm 1 to 5" in get(client, zoomed, "step").content
 
 
+def test_zooming_on_and_on_is_one_step_of_the_way(client: Client, owner: User, table: Table) -> None:
+    step = asked(owner, table, "late_min vs rain_mm")
+    closer, closest = Zoom((1.0, 9.0, 0.0, 10.0)), Zoom((2.0, 5.0, 0.0, 8.0))
+    first = take_turn(step, closer)
+    second = take_turn(first, closest)
+    assert second.parent_id == first.parent_id == step.pk
+    page = get(client, second, "step").content.decode()
+    assert f'id="way-{second.pk}"' in page and f'id="way-{first.pk}"' not in page
+    # it is still where the browser's history has it, and out again is where it began
+    assert f'id="way-{first.pk}"' in get(client, first, "step").content.decode()
+    assert take_turn(second, Zoom(None)) == step
+    # what something grew from, or a cairn marks, stays on the way
+    lit = take_turn(take_turn(step, closer), OnlyWords("rain_mm above 7", light=True))
+    assert f'id="way-{first.pk}"' in get(client, lit, "step").content.decode()
+    third = take_turn(first, closest)
+    assert third.parent_id == first.pk
+
+
+def test_the_word_box_suggests_what_this_table_understands(
+    client: Client, owner: User, table: Table, tmp_path: Path
+) -> None:
+    page = get(client, asked(owner, table, "late_min"), "step").content.decode()
+    (words,) = re.findall(r'placeholder="Say it in words: ([^"]+)"', page)
+    first = take_turn(start_trail(owner, table), Say(html.unescape(words)))
+    assert first.scene_value().main is not None
+    odd = table_from(owner, tmp_path, '"<b>moths",trap\n1,a\n2,b\n3,a\n4,b\n')
+    page = client.get(reverse("tables:survey", args=[odd.pk])).content.decode()
+    assert "Say it in words: &lt;b&gt;moths by trap" in page
+
+
 # ---- rows ----
 
 

@@ -230,7 +230,7 @@ def read(body: str, table: Table) -> Compare | None:
     start = re.match(r"(?:across|by|for each) ", rest, re.IGNORECASE)
     if start is None:
         raise BadQuestion(
-            f"“{body}” names no groups", "across", "Write it like: average late_min by district."
+            f"“{body}” names no groups", "across", "Say across what: by, and a column with groups."
         )
     across, rest = take_column(rest[start.end() :], table)
     if across is None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
@@ -10,7 +11,14 @@ from msgspec.structs import replace
 
 from night_trail.core.answers.boxes import BoxesAnswer
 from night_trail.core.answers.histogram import HistogramAnswer
-from night_trail.core.answers.spread import SHAPE_WORDS, check, first_question, fitted, natural_order
+from night_trail.core.answers.spread import (
+    SHAPE_WORDS,
+    check,
+    first_question,
+    fitted,
+    makes_groups,
+    natural_order,
+)
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Bins, Spread
 from night_trail.core.slots.parts import Part, Sentence, chosen
@@ -136,6 +144,13 @@ def short_name(question: Spread) -> str:
     )
 
 
+def example(columns: Sequence[Column]) -> str:
+    """Return words that a table with these columns understands: a number by a category, where it has both."""
+    number = next((c.name for c in columns if c.kind.numeric), None)
+    group = next((c.name for c in columns if makes_groups(c) and c.name != number), None)
+    return " by ".join(name for name in (number, group) if name) or (columns[0].name if columns else "rows")
+
+
 def read(body: str, table: Table) -> Spread:
     """Return the spread that words without their filter ask for.
 
@@ -150,7 +165,7 @@ def read(body: str, table: Table) -> Spread:
         raise BadQuestion(
             f"No column is named at the start of “{body.strip()}”",
             table.name,
-            "Write it like: late_min by district.",
+            f"Write it like: {example(table.columns)}.",
         )
     question = first_question(column)
     while rest := rest.strip(" ,"):

@@ -117,14 +117,15 @@ def _date_range(condition: Between) -> str:
             words = stretch(moment(low), moment(high), Kind.DATETIME)
             if " to " not in words:
                 return f"in {words}"
-        return f"from {low.replace('T', ' ')} to {'' if condition.high_closed else 'before '}{_shown(high)}"
+        return f"from {_shown(low)} to {'' if condition.high_closed else 'before '}{_shown(high)}"
     if low is not None:
         return f"{'after' if condition.low_open else 'from'} {_shown(low)}"
     return f"{'until' if condition.high_closed else 'before'} {_shown(high)}"
 
 
 def _shown(bound: object) -> str:
-    return str(bound).replace("T", " ")
+    # midnight goes without saying
+    return str(bound).removesuffix("T00:00:00").replace("T", " ")
 
 
 _NUMBER = r"[-−+]?[\d,]*\.?\d+(?:e[-−+]?\d+)?"

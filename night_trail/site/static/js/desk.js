@@ -37,7 +37,9 @@ document.addEventListener("click", (event) => {
   if (!word) return;
   event.preventDefault();
   event.stopImmediatePropagation();
-  last.then(() => word.isConnected && word.click());
+  // the swap may make another word of the same element
+  const { slot } = word.dataset;
+  last.then(() => (slot ? $(`#sentence [data-slot="${slot}"]`) : word.id ? document.getElementById(word.id) : null)?.click());
 }, true);
 
 // ---- marks ----
