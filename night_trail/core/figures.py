@@ -307,7 +307,8 @@ def _ahead(answer: AheadAnswer) -> Made:
             yield [_at(answer.time, float(clock[answer.end + i])), "", None, float(mean), *ends]
         for one in answer.groups:
             for i, mean in enumerate(one.mean):
-                yield [_at(answer.time, float(clock[answer.end + i])), one.label, None, float(mean), *nothing]
+                ends = [float(b[k][i]) for k in range(len(LEVELS)) for b in (one.low, one.high)]
+                yield [_at(answer.time, float(clock[answer.end + i])), one.label, None, float(mean), *ends]
 
     return names, ([*row, None] for row in rows())
 

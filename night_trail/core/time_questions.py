@@ -12,7 +12,7 @@ from night_trail.core.measure import Measure, Name
 from night_trail.core.stats.calendar import GrainName, Part, is_zone
 
 TimeShape = Literal["line", "area", "columns", "stacked", "shares", "panels", "horizon", "days", "ranks"]
-View = Literal["plain", "running", "to date", "rolling", "index", "per day"]
+View = Literal["plain", "running", "to date", "rolling", "index", "per day", "evened"]
 Earlier = Literal["before", "year", "column", "group"]
 MOST_AHEAD = 400
 Label = Annotated[str, msgspec.Meta(min_length=1, max_length=100)]
@@ -104,7 +104,8 @@ class OverTime(_Asked, frozen=True, tag="over time"):
     ``grain`` is chosen from the data where it is None; ``split`` draws a line a
     group; ``more`` are further measures, each in a panel of its own. ``until``
     is the column of ends, where a row lasts: rows are then counted in every
-    period they touch. ``view`` is what is made of the figures, ``window`` the
+    period they touch. ``view`` is what is made of the figures: ``evened`` is as
+    if all periods had the same number of each weekday; ``window`` is the
     periods of a rolling mean. ``keep`` is how many groups are drawn apart.
     ``window_at`` is the part zoomed into, in seconds. ``bands`` is a yes/no
     column whose yes is drawn behind the lines.
@@ -198,9 +199,9 @@ class Ahead(_Asked, frozen=True, tag="ahead"):
     """Where a measure is going over the next periods.
 
     ``bands`` are the chances of the intervals in per cent; ``plan`` is a column
-    to hold the forecast against; ``known`` are yes/no or number columns whose
-    future is known, as holidays are, ``events`` their dates; ``split`` forecasts
-    every group, with totals that agree.
+    to hold the forecast against; ``known`` is a yes/no column or a number whose
+    future is known, as that of holidays is, ``events`` are named days; ``split``
+    forecasts every group, with totals that agree.
     """
 
     grain: GrainName | None = None
@@ -208,6 +209,7 @@ class Ahead(_Asked, frozen=True, tag="ahead"):
     bands: Annotated[tuple[Literal[50, 80, 95], ...], msgspec.Meta(min_length=1, max_length=3)] = (80, 95)
     split: Name | None = None
     plan: Name | None = None
+    known: Name | None = None
     events: Annotated[tuple[Event, ...], msgspec.Meta(max_length=60)] = ()
     zone: Annotated[str, msgspec.Meta(max_length=60)] | None = None
 
@@ -221,7 +223,7 @@ class Ahead(_Asked, frozen=True, tag="ahead"):
     @property
     def mentions(self) -> tuple[str | None, ...]:
         """The columns the question speaks of, the first of them first."""
-        return self.measure.column, self.measure.per, self.time, self.split, self.plan
+        return self.measure.column, self.measure.per, self.time, self.split, self.plan, self.known
 
 
 def _check_zone(zone: str | None) -> None:

@@ -43,7 +43,8 @@ from night_trail.draw.several import draw_several, draw_table
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import wrapped
 from night_trail.draw.theme import TOKENS, standalone_style
-from night_trail.draw.time_parts import draw_ahead, draw_apart
+from night_trail.draw.time_ahead import draw_ahead
+from night_trail.draw.time_parts import draw_apart
 from night_trail.draw.wholes import draw_figure, draw_parts, draw_stair
 
 MAIN = Size(738, 388)

@@ -7,11 +7,11 @@ from collections.abc import Callable
 
 import numpy as np
 
-from night_trail.core.answers.ahead import BAND_LEVELS, AheadAnswer
+from night_trail.core.answers.ahead import AheadAnswer
 from night_trail.core.answers.apart import ApartAnswer
 from night_trail.core.table import Floats, Table
 from night_trail.core.words.measures import figure_of
-from night_trail.core.words.numbers import THIN
+from night_trail.core.words.numbers import number
 from night_trail.core.words.parts import season_name, spike_reason
 from night_trail.core.words.time import signed
 from night_trail.core.words.value import plain
@@ -19,12 +19,13 @@ from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.lines import area, path
 from night_trail.draw.measures import measured_ticks, measured_title
 from night_trail.draw.periods import MOST_MARKS
-from night_trail.draw.scales import Linear, Tick, ticks
+from night_trail.draw.scales import Linear, Log, Tick, ticks
 from night_trail.draw.svg import el, group
-from night_trail.draw.text import shortened, width
+from night_trail.draw.text import width
 
 
-def _time_axis(canvas: Canvas, x: Linear, answer: ApartAnswer | AheadAnswer) -> None:
+def time_axis(canvas: Canvas, x: Linear, answer: ApartAnswer | AheadAnswer) -> None:
+    """Write time under the plot."""
     canvas.time_ticks(x, answer.time.kind)
     if canvas.full:
         canvas.bottom_title(f"{answer.time.name} · {answer.calendar.grain}s")
@@ -46,7 +47,7 @@ def draw_apart(answer: ApartAnswer, table: Table, size: Size, prefix: str) -> Ca
     low, high = (float(edges[0]), float(edges[-1])) if answer.calendar.n else (0.0, 1.0)
     x = Linear(low, high, canvas.x_start, canvas.x_end)
     canvas.x, canvas.x_column = x, answer.time.name
-    _time_axis(canvas, x, answer)
+    time_axis(canvas, x, answer)
     if parts is None:
         return canvas
     span = slice(answer.start, answer.start + len(parts.values))
@@ -61,16 +62,20 @@ def draw_apart(answer: ApartAnswer, table: Table, size: Size, prefix: str) -> Ca
         shown.append(("rest", parts.rest))
     gap = 12.0 if canvas.full else 4.0
     height = (canvas.y_end - canvas.y_start - gap * (len(shown) - 1)) / len(shown)
-    spans = [float(np.nanmax(v) - np.nanmin(v)) for _, v in shown]
+    log = parts.way == "multiplied"
+    spans = [float(np.ptp((np.log if log else np.asarray)(v[~np.isnan(v)]))) for _, v in shown]
     least = min((s for s in spans if s > 0), default=1.0)
     for k, (name, values) in enumerate(shown):
         top = canvas.y_start + k * (height + gap)
-        # bars are equally long in the values' unit: the longer one is drawn, the more its part was stretched
+        # bars are equally long in the values' unit, or as a ratio where parts are multiplied: the longer
+        # one is drawn, the more its part was stretched
         bar = min(height, height * least / spans[k]) if spans[k] > 0 else height
-        y = _part(canvas, answer, table, name, values, (x, at, top, height, bar))
+        y = _part(canvas, answer, table, name, values, (x, at, top, height))
+        if canvas.labelled:
+            _scale_bar(canvas, answer, least, top + (height - bar) / 2, bar)
         if k == 0:
             canvas.y = y
-            _periods(canvas, answer, x, y, values, answer.start, _rows_of(answer, table))
+            lay_periods(canvas, answer, x, y, values, answer.start, _rows_of(answer, table))
             if answer.lit is not None:
                 canvas.marks.append(el("path", class_="lit-line", d=path(at, answer.lit[span], x, y)))
     _changes(canvas, answer, x)
@@ -83,31 +88,28 @@ def _part(
     table: Table,
     name: str,
     values: Floats,
-    place: tuple[Linear, Floats, float, float, float],
+    place: tuple[Linear, Floats, float, float],
 ) -> Linear:
-    """Draw one part in its strip, and return its upright scale."""
-    x, at, top, height, bar = place
+    """Draw one part in its strip, and return its upright scale: a log scale where parts are multiplied."""
+    x, at, top, height = place
     assert answer.parts is not None  # noqa: S101  (drawn only with parts)
     added = answer.parts.way == "added"
     lowest, highest = float(np.nanmin(values)), float(np.nanmax(values))
     middle = 0.0 if added else 1.0
     if name == "rest":
         lowest, highest = min(lowest, middle), max(highest, middle)
-    y = Linear(lowest, highest if highest > lowest else lowest + 1.0, top + height, top)
+    made = Linear if added else Log
+    y = made(lowest, highest if highest > lowest else lowest + 1.0, top + height, top)
     in_unit = added or name in ("values", "trend", "without season")
     if canvas.labelled:
         canvas.over.append(label(name, 4.0, top + height / 2 + 4, "start", "lane-label"))
-        for tick in (
-            measured_ticks(answer.question.measure, answer.column, y.low, y.high, 2)[:3]
-            if canvas.full and in_unit
-            else []
-        ):
+        if in_unit:
+            found = measured_ticks(answer.question.measure, answer.column, lowest, highest, 2)
+        else:
+            found = [Tick(t.at, f"×{t.label}") for t in ticks(lowest, highest, 2)]
+        for tick in found[:3] if canvas.full else []:
             canvas.over.append(label(tick.label, canvas.x_start - 6, y(tick.at) + 4, "end"))
         canvas.under.append(line(canvas.x_start, top + height, canvas.x_end, top + height, "grid"))
-        if added:
-            middle_of = top + (height - bar) / 2
-            rect = el("rect", class_="scale-bar", x=canvas.x_end + 8, y=middle_of, width=4, height=bar)
-            canvas.over.append(rect)
     if name == "rest":
         _rest(canvas, answer, table, x, y, values, middle)
     else:
@@ -116,7 +118,26 @@ def _part(
     return y
 
 
-def _periods(
+def _scale_bar(canvas: Canvas, answer: ApartAnswer, least: float, top: float, high: float) -> None:
+    """Draw how much one and the same step is in a strip; its card says how large the step is."""
+    assert answer.parts is not None  # noqa: S101  (drawn only with parts)
+    step = figure_of(answer.question.measure, answer.column)(least)
+    if answer.parts.way == "multiplied":
+        step = f"a factor of {number(math.exp(least), 3)}"
+    canvas.over.append(
+        el(
+            "rect",
+            class_="scale-bar",
+            x=canvas.x_end + 8,
+            y=top,
+            width=4,
+            height=high,
+            data_card=f"{step}, in every strip",
+        )
+    )
+
+
+def lay_periods(
     canvas: Canvas,
     answer: ApartAnswer | AheadAnswer,
     x: Linear,
@@ -264,138 +285,3 @@ def _draw_season(answer: ApartAnswer, table: Table, size: Size, prefix: str) -> 
         )
         canvas.bottom_title("mean round of the season; the ground is from its least to its most")
     return canvas
-
-
-def draw_ahead(answer: AheadAnswer, table: Table, size: Size, prefix: str) -> Canvas:
-    """Return the past as a line and what lies ahead with its bands, and what would have been said before."""
-    canvas = Canvas(size, prefix, answer.basis.lit is not None)
-    found, end = answer.forecast, answer.end
-    edges = answer.calendar.edges
-    # three times the horizon of past at least, all of it where it is short
-    first = max(0, end - max(6 * answer.horizon, 48)) if found is not None else 0
-    past = answer.values[first:end]
-    chosen = [BAND_LEVELS.index(b) for b in sorted(answer.question.bands, reverse=True)]
-    low, high = _span_ahead(answer, first, chosen)
-    marks = measured_ticks(answer.question.measure, answer.column, low, high, 4 if canvas.full else 2)
-    if canvas.labelled:
-        canvas.left = max((width(t.label) for t in marks), default=10.0) + 16.0
-        canvas.right, canvas.bottom = (64.0 if canvas.full else 10.0), 50.0 if canvas.full else 22.0
-        canvas.top = 34.0 if canvas.full else 10.0
-    else:
-        canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
-    start_at, end_at = (float(edges[first]), float(edges[-1])) if answer.calendar.n else (0.0, 1.0)
-    x, y = (
-        Linear(start_at, end_at, canvas.x_start, canvas.x_end),
-        Linear(low, high, canvas.y_end, canvas.y_start),
-    )
-    canvas.x, canvas.y, canvas.x_column = x, y, answer.time.name
-    at = answer.calendar.middles()
-    if canvas.labelled:
-        canvas.upright_ticks(marks, y)
-    if canvas.full:
-        start_words = "" if low <= 0 <= high else " · not from 0"
-        text = shortened(
-            measured_title(answer.question.measure, answer.column, table) + start_words, canvas.x_end
-        )
-        canvas.over.append(label(text, 4.0, canvas.y_start - 12, "start", "axis-title"))
-    _time_axis(canvas, x, answer)
-    for one in answer.groups if canvas.full else ():
-        hue = f"series thin hue-{answer.hues[one.position]}"
-        whole = np.concatenate([one.values[:end], one.mean])
-        canvas.marks.append(
-            el("path", class_=hue, id=canvas.id("g", one.label), d=path(at[first:], whole[first:], x, y))
-        )
-    if found is not None:
-        _bands_ahead(canvas, answer, x, y, at, chosen)
-    canvas.marks.append(el("path", class_="series", id=canvas.id("past"), d=path(at[first:end], past, x, y)))
-    if answer.plan is not None:
-        plan = answer.plan[first : len(at)]
-        canvas.marks.append(
-            el(
-                "path",
-                class_="base-line",
-                id=canvas.id("plan"),
-                d=path(at[first : first + len(plan)], plan, x, y),
-            )
-        )
-    if canvas.full:
-        _periods(canvas, answer, x, y, past, first)
-    return canvas
-
-
-def _span_ahead(answer: AheadAnswer, first: int, chosen: list[int]) -> tuple[float, float]:
-    """Return the ends of the upright axis: past, widest band and plan, and 0 where it is near."""
-    found, past = answer.forecast, answer.values[first : answer.end]
-    pieces = [past[~np.isnan(past)]]
-    if found is not None:
-        pieces += [found.low[chosen[0]], found.high[chosen[0]]]
-    if answer.plan is not None:
-        plan = answer.plan[first:]
-        pieces.append(plan[~np.isnan(plan)])
-    values = np.concatenate(pieces)
-    low, high = (float(values.min()), float(values.max())) if len(values) else (0.0, 1.0)
-    if low >= 0 and low < 0.35 * high:
-        low = 0.0
-    room = 0.05 * (high - low) or 0.5
-    return (low if low == 0 else low - room), high + room
-
-
-def _bands_ahead(
-    canvas: Canvas, answer: AheadAnswer, x: Linear, y: Linear, at: Floats, chosen: list[int]
-) -> None:
-    found, end = answer.forecast, answer.end
-    assert found is not None  # noqa: S101  (drawn only with a forecast)
-    ahead = at[end:]
-    for i in chosen:
-        d = area(ahead, found.low[i], found.high[i], x, y)
-        canvas.under.append(
-            el("path", class_=f"band-{BAND_LEVELS[i]}", id=canvas.id("band", str(BAND_LEVELS[i])), d=d)
-        )
-    start = end - len(found.last)
-    canvas.marks.append(
-        el("path", class_="said-then", id=canvas.id("then"), d=path(at[start:end], found.last, x, y))
-    )
-    # from the last known value on, so that past and future join
-    joined = np.concatenate([answer.values[end - 1 : end], found.mean])
-    canvas.marks.append(
-        el("path", class_="forecast", id=canvas.id("ahead"), d=path(at[end - 1 :], joined, x, y))
-    )
-    boundary = x(float(answer.calendar.edges[end]))
-    canvas.under.append(line(boundary, canvas.y_start, boundary, canvas.y_end, "now"))
-    if not canvas.full:
-        return
-    said = figure_of(answer.question.measure, answer.column)
-    last: list[tuple[float, str]] = [(y(float(found.mean[-1])), said(float(found.mean[-1])))]
-    last += [(y(float(found.high[i][-1])), f"{BAND_LEVELS[i]}{THIN}%") for i in chosen]
-    last.sort()
-    free = -math.inf
-    for place, text in last:
-        place = max(place, free)  # noqa: PLW2901  (moved down until it is clear)
-        canvas.over.append(label(shortened(text, 60), canvas.x_end + 6, place + 4, "start"))
-        free = place + 14
-    for i, value in enumerate(found.mean):
-        a = end + i
-        here = f"translate({x(float(at[a])):.1f} {y(float(value)):.1f})"
-        card = [f"{answer.name(a)}, ahead", said(float(value))]
-        card += [
-            f"{BAND_LEVELS[k]}{THIN}%: {said(float(found.low[k][i]))} to {said(float(found.high[k][i]))}"
-            for k in sorted(chosen)
-        ]
-        _future(canvas, here, f"ahead\x1f{a - end}", card)
-
-
-def _future(canvas: Canvas, here: str, key: str, card: list[str]) -> None:
-    """Add a point ahead: it stands for no rows, and only says its figures."""
-    radius = 6.0
-    canvas.count += 1
-    canvas.marks.append(
-        group(
-            el("circle", class_="dot-hit", r=radius, transform=here),
-            class_="mark still",
-            id=canvas.id("m", key),
-            role="img",
-            tabindex="0" if canvas.count == 1 else "-1",
-            aria_label=", ".join(card),
-            data_card="\n".join(card),
-        )
-    )

@@ -10,6 +10,7 @@ from night_trail.core.answers.measures import ADDS_UP
 from night_trail.core.answers.over_time import shapes_for
 from night_trail.core.answers.rolled import grain_for
 from night_trail.core.answers.spread import makes_groups
+from night_trail.core.answers.views import UNEVEN
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import to_json
 from night_trail.core.slots.time import (
@@ -90,6 +91,7 @@ def time_offers(slot: str, desk: Desk, question: Time) -> list[Offer]:
             "bands": _bands,
             "split": _ahead_splits,
             "plan": _plans,
+            "known": _known_columns,
             "events": _known,
         }
         if slot in own_ahead:
@@ -168,6 +170,9 @@ def _views(desk: Desk, question: OverTime) -> list[Offer]:
         found.append(Offer(f"as a rolling mean of {n} {grain}s", f"rolling {n}", chosen))
     if adds:
         found += [Offer(VIEW_WORDS[v], v, question.view == v) for v in ("running", "to date", "per day")]
+        if grain in UNEVEN and question.until is None:
+            hint = f"as if {grain}s had the same number of each weekday"
+            found.append(Offer(VIEW_WORDS["evened"], "evened", question.view == "evened", hint))
     found.append(Offer("as an index, its first period 100", "index", question.view == "index"))
     return found
 
@@ -237,6 +242,22 @@ def _known(desk: Desk, question: Ahead) -> list[Offer]:
     return [
         Offer("nothing known", None, not question.events),
         *(Offer(f"without {e.name}", to_json(e), True, f"{e.first} to {e.last}") for e in question.events),
+    ]
+
+
+def _known_columns(desk: Desk, question: Ahead) -> list[Offer]:
+    taken = (question.measure.column, question.measure.per, question.time, question.plan)
+    able = [
+        c for c in desk.table.columns if (c.kind == Kind.YES_NO or c.kind.numeric) and c.name not in taken
+    ]
+    able.sort(key=lambda c: c.kind != Kind.YES_NO)
+    hints = {True: "by its days", False: "needs rows with its values to come"}
+    return [
+        Offer("nothing known", None, question.known is None),
+        *(
+            Offer(f"knowing {c.name}", c.name, c.name == question.known, hints[c.kind == Kind.YES_NO])
+            for c in able
+        ),
     ]
 
 

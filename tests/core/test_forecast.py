@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 
 import numpy as np
 import polars as pl
@@ -10,18 +11,21 @@ import pytest
 from msgspec.structs import replace
 from statsmodels.datasets import co2
 
-from night_trail.core.answers import answer
+from night_trail.core.answers import answer, check
 from night_trail.core.answers.ahead import groups_alone, horizon_for
 from night_trail.core.answers.apart import DIFFERENT
 from night_trail.core.conditions import mask
+from night_trail.core.errors import BadQuestion
 from night_trail.core.figures import figures_of
 from night_trail.core.measure import Measure
 from night_trail.core.recipe import apply
 from night_trail.core.recipe.steps import PartOf, decode_step
 from night_trail.core.rows import Rows
+from night_trail.core.sentence import read
+from night_trail.core.slots import sentence
 from night_trail.core.stats.forecast import ALL, LEVELS, NAIVE, NAIVE_PLAIN, _autoregression, _naive, forecast
-from night_trail.core.table import Table
-from night_trail.core.time_questions import Ahead, Apart, Event
+from night_trail.core.table import Kind, Table
+from night_trail.core.time_questions import Ahead, Apart, Event, OverTime
 from night_trail.core.words import plain, words_of
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
@@ -196,7 +200,23 @@ def test_forecasts_of_groups_add_up_to_that_of_all() -> None:
     moves = np.array([np.abs(np.array(g.mean) - a.mean) for g, a in zip(found.groups, alone, strict=True)])
     widths = np.array([a.wide for a in alone])
     assert (np.argmax(moves, axis=0) == np.argmax(widths, axis=0))[np.abs(gap) > 1e-9].all()
-    assert len(figures_of(found).rows) == 72 + 6 + 3 * 6
+    # bands and totals move along, and a total has the interval of its own joint paths
+    for group, one in zip(found.groups, alone, strict=True):
+        by = group.mean - np.array(one.mean)
+        np.testing.assert_allclose(group.low - np.array(one.low), np.tile(by, (3, 1)), atol=1e-9)
+        assert (group.low[2] <= group.low[1]).all() and (group.high[1] <= group.high[2]).all()
+        assert group.total is None  # six months do not reach the end of the year
+    year = answer(replace(question, horizon=12), Rows(table))
+    assert sum(g.total[0] for g in year.groups) == pytest.approx(year.rest_of_year[2])
+    for group in year.groups:
+        steps = group.high[1] - group.low[1]
+        assert steps.max() < group.total[2] - group.total[1] < steps.sum()
+    named = {f.key: f.value for f in words_of(year, table).facts}
+    assert named["year total:b"] == year.groups[1].total[0]
+    made = figures_of(found)
+    assert len(made.rows) == 72 + 6 + 3 * 6
+    at = made.names.index("80 % from")
+    assert [row[at] for row in made.rows[-6:]] == pytest.approx(found.groups[2].low[1].tolist())
 
 
 def test_holidays_are_shares_of_their_periods() -> None:
@@ -210,6 +230,76 @@ def test_holidays_are_shares_of_their_periods() -> None:
     found = answer(Ahead(SUM, "day", "day", horizon=14, events=events), Rows(table))
     at = (ahead_ - days[-1]).days - 1
     assert found.forecast.mean[at] > 55 and found.forecast.mean[at + 1] < 50
+
+
+def feasts(known_ahead: bool) -> tuple[Table, np.ndarray]:
+    """400 days of 100 and 50 more on feasts, and 28 days to come; which of all days are feasts."""
+    rng = np.random.default_rng(8)
+    feast = rng.random(428) < 0.12
+    x = [100 + rng.normal(0, 2) + 50 * f for f in feast[:400]]
+    n = 428 if known_ahead else 400
+    days = [dt.date(2023, 1, 1) + dt.timedelta(days=i) for i in range(n)]
+    columns = {
+        "day": pl.Series(days),
+        "feast": ["yes" if f else "no" for f in feast[:n]],
+        "rain": (np.arange(n) % 9).astype(float),
+        "x": pl.Series([*x, *[None] * (n - 400)], dtype=pl.Float64),
+        "plan": [120.0] * n,
+    }
+    kinds = {"feast": {"kind": Kind.YES_NO}, "x": {"additive": True}, "plan": {"additive": True}}
+    return typed(table_of(**columns), **kinds), feast
+
+
+def test_a_yes_no_column_with_rows_to_come_is_known_ahead() -> None:
+    table, feast = feasts(known_ahead=True)
+    found = answer(Ahead(SUM, "day", "day", known="feast"), Rows(table))
+    # rows without a figure are what is to come: the past ends before them, the way ahead with them
+    assert (found.end, found.horizon, len(found.values)) == (400, 28, 400)
+    ahead_ = feast[400:]
+    gap = found.forecast.mean[ahead_].mean() - found.forecast.mean[~ahead_].mean()
+    assert gap == pytest.approx(50, abs=4) and not found.assumed
+    blind = answer(Ahead(SUM, "day", "day"), Rows(table))
+    assert found.forecast.off < 0.5 * blind.forecast.off
+
+
+def test_without_rows_to_come_no_is_taken_and_said_unless_days_are_named() -> None:
+    table, _ = feasts(known_ahead=False)
+    question = Ahead(SUM, "day", "day", horizon=14, known="feast")
+    found = answer(question, Rows(table))
+    assert found.assumed and found.forecast.mean == pytest.approx([100] * 14, abs=4)
+    assert any("Of feast nothing is known ahead" in c for c in words_of(found, table).cautions)
+    day = dt.date(2023, 1, 1) + dt.timedelta(days=405)
+    named = answer(replace(question, events=(Event("feast", str(day), str(day)),)), Rows(table))
+    assert not named.assumed and named.forecast.mean[5] == pytest.approx(150, abs=6)
+    assert named.forecast.mean[6] == pytest.approx(100, abs=4)
+
+
+def test_a_number_is_known_ahead_only_with_its_values() -> None:
+    table, _ = feasts(known_ahead=False)
+    with pytest.raises(BadQuestion, match="“rain” has no rows in 5 February 2024"):
+        answer(Ahead(SUM, "day", "day", known="rain"), Rows(table))
+    with pytest.raises(BadQuestion, match="not known ahead"):
+        check(Ahead(SUM, "day", known="x"), table)
+    days = table.series("day")
+    with pytest.raises(BadQuestion, match="is date"):
+        check(Ahead(Measure("count"), "day", known="other"), table_of(day=days, other=days))
+    table, _ = feasts(known_ahead=True)
+    question = Ahead(SUM, "day", "day", known="rain")
+    assert answer(question, Rows(table)).forecast.mean == pytest.approx([106] * 28, abs=25)
+    assert read(str(sentence(question, table)), table)[0] == question
+
+
+def test_a_plan_to_come_is_held_against_the_forecast() -> None:
+    table, _ = feasts(known_ahead=True)
+    found = answer(Ahead(SUM, "day", "day", plan="plan"), Rows(table))
+    assert found.plan.tolist() == [120.0] * 428
+    off = found.forecast.mean.sum() - 28 * 120
+    assert off < 0
+    words = plain(words_of(found, table).headline)
+    assert re.search(rf"Over 28 planned days to come it is expected {-off:.4g}\d* below plan", words)
+    # and no picture takes days without a figure for days of nothing
+    line = answer(OverTime(SUM, "day", "day"), Rows(table)).together.values
+    assert np.isnan(line[400:]).all() and not np.isnan(line[:400]).any()
 
 
 def test_no_forecast_is_said_with_its_reason() -> None:

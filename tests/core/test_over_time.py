@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from night_trail.core.answers import answer, check
-from night_trail.core.answers.over_time import OverTimeAnswer, rolling_mean
+from night_trail.core.answers.over_time import OverTimeAnswer, fitted
+from night_trail.core.answers.views import rolling_mean
 from night_trail.core.breakdown import down
 from night_trail.core.conditions import Between, OneOf, mask
 from night_trail.core.errors import BadQuestion
@@ -173,6 +174,46 @@ def test_views_against_pandas(frame: pd.DataFrame, table: Table) -> None:
     assert fiscal[3] == monthly.iloc[3] and fiscal[2] == pytest.approx(monthly.iloc[:3].sum())
 
 
+def test_days_evened_out_leave_neither_lengths_nor_weekends() -> None:
+    days = pd.date_range("2021-01-01", "2024-12-31")
+    busy = np.array([4.0, 4.0, 5.0, 6.0, 11.0, 20.0, 9.0])
+    line = np.where(np.arange(len(days)) % 3 > 0, "N1", "N2")
+    moths = busy[days.day_of_week]
+    table = typed(
+        table_of(day=pl.Series(list(days.date)), line=list(line), moths=moths), moths={"additive": True}
+    )
+    total = Measure("sum", "moths")
+
+    def evened(grain: str, split: str | None = None) -> OverTimeAnswer:
+        return asked(OverTime(total, "day", grain, split, view="evened"), table)
+
+    # the same week again and again has the same figure in all periods: that of an average one
+    for grain, part in (("month", 12), ("quarter", 4), ("year", 1)):
+        np.testing.assert_allclose(evened(grain).together.values, busy.sum() / 7 * 365.2425 / part)
+    # lines still add up to the whole, and what is not of the calendar stays
+    parts = evened("month", "line")
+    np.testing.assert_allclose(sum(one.values for one in parts.lines), parts.together.values)
+    grown = typed(
+        table_of(day=pl.Series(list(days.date)), moths=moths * (days.year - 2020)), moths={"additive": True}
+    )
+    found = asked(OverTime(total, "day", "year", view="evened"), grown).together.values
+    np.testing.assert_allclose(found / found[0], [1, 2, 3, 4], rtol=2e-3)
+    # counts of weekdays are those of the calendar
+    months = pd.Series(1, index=days).groupby([days.to_period("M"), days.day_of_week]).sum().unstack()
+    np.testing.assert_array_equal(evened("month").calendar.weekdays(), months.to_numpy())
+
+
+def test_days_are_evened_out_only_where_periods_differ_in_them(table: Table) -> None:
+    with pytest.raises(BadQuestion, match="differ in their days"):
+        check(OverTime(SUM, "at", "week", view="evened"), table)
+    with pytest.raises(BadQuestion, match="add up"):
+        check(OverTime(Measure("mean", "late"), "at", "month", view="evened"), table)
+    assert fitted(OverTime(SUM, "at", "day", view="evened")).view == "plain"
+    monthly = OverTime(SUM, "at", "month", view="evened")
+    assert changed(monthly, "grain", "day", table)[0].view == "plain"
+    assert read(str(sentence(monthly, table)), table)[0] == monthly
+
+
 @given(st.lists(st.floats(-100, 100), min_size=1, max_size=30), st.integers(2, 6))
 def test_a_rolling_mean_is_that_of_pandas(values: list[float], window: int) -> None:
     np.testing.assert_allclose(
@@ -240,7 +281,7 @@ def test_cautions_of_definition_few_periods_and_month_lengths() -> None:
     days = [dt.date(2023, 1, 1) + dt.timedelta(days=i) for i in range(731)]
     table = typed(table_of(day=pl.Series(days), x=[10.0] * 731), x={"additive": True})
     lengths = words_of(asked(OverTime(Measure("sum", "x"), "day", "month"), table), table).cautions
-    assert any("28 to 31 days" in c and c.way == "per day" for c in lengths)
+    assert any("28 to 31 days" in c and c.way == "with days evened out" for c in lengths)
     even = asked(OverTime(Measure("sum", "x"), "day", "month", view="per day"), table)
     assert even.together.values.tolist() == [10.0] * 24
 

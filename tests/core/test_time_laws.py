@@ -111,7 +111,7 @@ def test_what_does_not_fit_is_fitted_and_never_refused(shape: str) -> None:
     )
     for measure in (COUNT, Measure("sum", "x"), Measure("mean", "x"), Measure("median", "x")):
         for split in (None, "g"):
-            for view in ("plain", "running", "to date", "rolling", "index", "per day"):
+            for view in ("plain", "running", "to date", "rolling", "index", "per day", "evened"):
                 asked = fitted(OverTime(measure, "at", "month", split, shape, view, against=Against("year")))
                 assert asked.shape in shapes_for(asked)
                 found = answer(asked, Rows(table))

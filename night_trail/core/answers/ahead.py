@@ -11,6 +11,7 @@ import numpy as np
 
 from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, grouping, hues
 from night_trail.core.answers.compare import can_compare
+from night_trail.core.answers.known import Known, check_known, known_of
 from night_trail.core.answers.measures import ADDS_UP, fits
 from night_trail.core.answers.rolled import (
     Periods,
@@ -21,13 +22,13 @@ from night_trail.core.answers.rolled import (
     periods_of,
     rolled,
 )
-from night_trail.core.conditions import Condition
+from night_trail.core.conditions import Condition, Missing, Not
 from night_trail.core.errors import BadQuestion
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import SEASONS, Calendar, GrainName, period_name
 from night_trail.core.stats.forecast import LEAST, LEVELS, Forecast, forecast
 from night_trail.core.table import Bools, Column, Floats, Table
-from night_trail.core.time_questions import Ahead
+from night_trail.core.time_questions import MOST_AHEAD, Ahead
 
 HORIZONS: dict[GrainName, int] = {"hour": 48, "day": 28, "week": 13, "month": 12, "quarter": 8, "year": 5}
 MOST_GROUPS = 16
@@ -40,12 +41,19 @@ SURE_LEVEL = 80
 
 @dataclass(frozen=True)
 class GroupAhead:
-    """A group's past and its forecast; totals of all groups agree with that of all rows."""
+    """A group's past and its forecast; totals of all groups agree with that of all rows.
+
+    ``low`` and ``high`` have a row for each of the levels of bands. ``total`` is
+    that of the year being forecast with its interval, where all rows have one.
+    """
 
     position: int
     label: str
     values: Floats
     mean: Floats
+    low: Floats
+    high: Floats
+    total: tuple[float, float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -56,7 +64,8 @@ class AheadAnswer:
     forecast rests on, ``forecast`` begins at ``end``. ``rest_of_year`` is the
     total from now to the end of the year with its interval, the part that has
     already happened in it; None where sums make no sense. ``why_not`` says in
-    words why there is no forecast. ``pending`` says how many groups of how many
+    words why there is no forecast, ``assumed`` that of the known column nothing
+    is known ahead and no was taken. ``pending`` says how many groups of how many
     are forecast already, while that work runs.
     """
 
@@ -78,6 +87,7 @@ class AheadAnswer:
     groups: tuple[GroupAhead, ...] = ()
     gaps: tuple[tuple[int, int], ...] = ()
     pending: tuple[int, int] | None = None
+    assumed: bool = False
 
     @property
     def horizon(self) -> int:
@@ -95,6 +105,7 @@ class AheadAnswer:
 
 def check(question: Ahead, table: Table) -> None:
     """Refuse combinations that make no sense, naming the field."""
+    check_known(question, table)
     check_time(question.measure, question.time, question.zone, table, question.grain)
     if question.split is not None:
         if question.measure.aggregate not in ADDS_UP:
@@ -119,7 +130,7 @@ def horizon_for(question: Ahead, grain: GrainName, covered: int) -> int:
 
 @dataclass(frozen=True)
 class _Base:
-    """What every forecast of a question rests on: its periods, and which of them are covered."""
+    """What every forecast of a question rests on: periods, which are covered, the rows with a figure."""
 
     grain: GrainName
     periods: Periods
@@ -127,27 +138,39 @@ class _Base:
     start: int
     end: int
     steps: int
+    roll: Rolled
+    rows: Rows
 
     @classmethod
     def of(cls, question: Ahead, rows: Rows) -> _Base:
         """Return the periods of a question, past and ahead."""
         grain = grain_for(question, rows)
         periods = periods_of(rows, question.time, grain, 1, question.zone)
+        roll = _whole_roll(question, rows, grain, periods)
+        has = np.flatnonzero(roll.n[0])
+        to_come = periods.calendar.n - int(has[-1]) - 1 if len(has) else 0
+        if to_come and question.measure.column is not None:
+            # rows to come, with a plan or what is known but no figure yet, are no past
+            filled = Not(Missing(question.measure.column))
+            rows = Rows(rows.table, (*rows.only, filled), rows.lit_condition)
+            periods = periods_of(rows, question.time, grain, 1, question.zone)
+            roll = _whole_roll(question, rows, grain, periods)
         start, end = periods.covered
         steps = horizon_for(question, grain, end - start)
+        if question.horizon is None:
+            # what is planned is looked at to its end
+            steps = min(max(steps, to_come + periods.calendar.n - end if to_come else 0), MOST_AHEAD)
         calendar = periods.calendar
         calendar = calendar.longer(steps - (calendar.n - end)) if end else calendar
-        return cls(grain, periods, calendar, start, end, steps)
+        return cls(grain, periods, calendar, start, end, steps, roll, rows)
 
 
 def ahead(question: Ahead, rows: Rows, made: Sequence[Alone] | None = None) -> AheadAnswer:
     """Return a measure's forecast; ``made`` are the groups' own, made now where they are not at hand."""
     base = _Base.of(question, rows)
-    key = (question.time, base.grain, 1, question.zone, None, "all")
-    roll = rolled(question.measure, rows, base.periods, ALL_ROWS, key)
-    values = roll.values[0]
+    values, roll = base.roll.values[0], base.roll
     past = values[base.start : base.end]
-    known = _known(question, base.calendar, base.start, base.end)
+    known = known_of(question, rows, base.calendar, base.start, base.end)
     plain = msgspec.structs.replace(question, bands=(80,), plan=None, split=None)
     found = rows.remember(("ahead", plain, base.grain), partial(_one, past, base.steps, base.grain, known))[0]
     answered = AheadAnswer(
@@ -158,11 +181,12 @@ def ahead(question: Ahead, rows: Rows, made: Sequence[Alone] | None = None) -> A
         calendar=base.calendar,
         values=values,
         whole=base.periods.whole,
+        assumed=known is not None and known.assumed,
         start=base.start,
         end=base.end,
         forecast=found,
         why_not="" if found else _why_not(past),
-        plan=_plan(question, rows, base.periods, base.grain),
+        plan=_plan(question, rows, base),
         gaps=base.periods.gaps,
     )
     if found is None:
@@ -172,10 +196,13 @@ def ahead(question: Ahead, rows: Rows, made: Sequence[Alone] | None = None) -> A
     return replace(answered, rest_of_year=_rest_of_year(answered))
 
 
-def _one(
-    past: Floats, steps: int, grain: GrainName, known: tuple[Floats, Floats] | None
-) -> tuple[Forecast | None]:
-    return (forecast(past, steps, SEASONS[grain], known) if len(past) else None,)
+def _one(past: Floats, steps: int, grain: GrainName, known: Known | None) -> tuple[Forecast | None]:
+    return (forecast(past, steps, SEASONS[grain], known.pair if known else None) if len(past) else None,)
+
+
+def _whole_roll(question: Ahead, rows: Rows, grain: GrainName, periods: Periods) -> Rolled:
+    key = (question.time, grain, 1, question.zone, None, "all")
+    return rolled(question.measure, rows, periods, ALL_ROWS, key)
 
 
 def _why_not(past: Floats) -> str:
@@ -185,52 +212,64 @@ def _why_not(past: Floats) -> str:
     return "the figure was the same in every period"
 
 
-def _known(question: Ahead, calendar: Calendar, start: int, end: int) -> tuple[Floats, Floats] | None:
-    """Return which share of each period's days each event covers, past and ahead: a column a name."""
-    if not question.events:
-        return None
-    names = list(dict.fromkeys(event.name for event in question.events))
-    found = np.zeros((calendar.n, len(names)))
-    for event in question.events:
-        low, high = event.ends
-        inside = np.minimum(calendar.edges[1:], high) - np.maximum(calendar.edges[:-1], low)
-        found[:, names.index(event.name)] += np.maximum(inside, 0.0) / np.diff(calendar.edges)
-    return found[start:end], found[end:]
-
-
-def _plan(question: Ahead, rows: Rows, periods: Periods, grain: GrainName) -> Floats | None:
+def _plan(question: Ahead, rows: Rows, base: _Base) -> Floats | None:
+    """Return the plan of each period, past and ahead, NaN where there is none."""
     if question.plan is None:
         return None
     measure = msgspec.structs.replace(question.measure, column=question.plan)
-    key = (question.time, grain, 1, question.zone, None, "plan")
-    return np.asarray(rolled(measure, rows, periods, ALL_ROWS, key).values[0])
+    key = (question.time, base.grain, 1, question.zone, None, "plan")
+    periods = periods_of(rows, question.time, base.grain, 1, question.zone)
+    planned = rolled(measure, rows, periods, ALL_ROWS, key).values[0]
+    found = np.full(base.calendar.n, np.nan)
+    at = np.arange(len(planned)) + periods.calendar.first - base.calendar.first
+    inside = (at >= 0) & (at < len(found))
+    found[at[inside]] = planned[inside]
+    return found
 
 
 def _rest_of_year(answered: AheadAnswer) -> tuple[int, float, float, float, float] | None:
     """Return (year, what has happened, what is expected in all, low, high) of the year being forecast."""
     found, calendar = answered.forecast, answered.calendar
-    if found is None or answered.question.measure.aggregate not in ADDS_UP or calendar.grain == "year":
+    steps = _to_year_end(answered.question, calendar, answered.end)
+    if found is None or not steps:
         return None
+    so_far = _so_far(answered.values, calendar, answered.end)
+    mean, low, high = found.total(0, steps, SURE_LEVEL)
+    return int(calendar.year_of()[answered.end]), so_far, so_far + mean, so_far + low, so_far + high
+
+
+def _to_year_end(question: Ahead, calendar: Calendar, end: int) -> int:
+    """Return how many steps ahead the year ends in which the forecast begins; 0 where it is not reached."""
+    if question.measure.aggregate not in ADDS_UP or calendar.grain == "year" or end >= calendar.n:
+        return 0
+    years = calendar.longer(1).year_of()
+    over = np.flatnonzero(years[end:] != years[end])
+    return int(over[0]) if len(over) else 0
+
+
+def _so_far(values: Floats, calendar: Calendar, end: int) -> float:
+    """Return what has happened in the year in which the forecast begins."""
     years = calendar.year_of()
-    year = int(years[answered.end])
-    inside = np.flatnonzero(years == year)
-    # only where the forecast reaches the year's end
-    last = int(inside[-1])
-    if last == calendar.n - 1 and calendar.longer(1).year_of()[-1] == year:
-        return None
-    happened = answered.values[inside[inside < answered.end]]
-    so_far = float(np.nansum(happened))
-    mean, low, high = found.total(0, last + 1 - answered.end, SURE_LEVEL)
-    return year, so_far, so_far + mean, so_far + low, so_far + high
+    return float(np.nansum(values[:end][years[:end] == years[end]]))
 
 
 class Alone(msgspec.Struct, frozen=True):
-    """A group's own forecast, before it agrees with the others: its mean and how wide its 80 % band is."""
+    """A group's own forecast, before it agrees with the others: its mean, its bands, a row a level.
+
+    ``total`` is the sum of the steps to the end of the year with its interval.
+    """
 
     label: str
     mean: tuple[float, ...]
-    wide: tuple[float, ...]
-    chosen: str = ""
+    low: tuple[tuple[float, ...], ...]
+    high: tuple[tuple[float, ...], ...]
+    total: tuple[float, float, float]
+
+    @property
+    def wide(self) -> Floats:
+        """How wide the band is by which groups are made to agree."""
+        k = LEVELS.index(SURE_LEVEL)
+        return np.subtract(self.high[k], self.low[k], dtype=np.float64)
 
 
 def groups_alone(question: Ahead, rows: Rows) -> Iterator[Alone]:
@@ -238,23 +277,30 @@ def groups_alone(question: Ahead, rows: Rows) -> Iterator[Alone]:
     base = _Base.of(question, rows)
     found = grouping(rows, question.split, MOST_GROUPS)
     roll = _group_roll(question, rows, base, found)
-    known = _known(question, base.calendar, base.start, base.end)
+    known = known_of(question, rows, base.calendar, base.start, base.end)
+    steps = _to_year_end(question, base.calendar, base.end)
     for i, group in enumerate(found.groups):
         past = roll.values[i][base.start : base.end]
-        one = forecast(past, base.steps, SEASONS[base.grain], known) if len(past) else None
+        one = (
+            forecast(past, base.steps, SEASONS[base.grain], known.pair if known else None)
+            if len(past)
+            else None
+        )
         if one is not None:
-            k = LEVELS.index(SURE_LEVEL)
-            wide = one.high[k] - one.low[k]
-            yield Alone(group.label, tuple(one.mean.tolist()), tuple(wide.tolist()), one.chosen)
+            low, high = (tuple(tuple(row) for row in band.tolist()) for band in (one.low, one.high))
+            total = one.total(0, steps or base.steps, SURE_LEVEL)
+            yield Alone(group.label, tuple(one.mean.tolist()), low, high, total)
             continue
         # too little to go by: its usual level, which agreeing with the others hardly moves
         level = float(np.nanmean(past)) if len(past) and not np.isnan(past).all() else 0.0
-        yield Alone(group.label, (level,) * base.steps, (1e-6,) * base.steps)
+        flat, sums = (level,) * base.steps, level * (steps or base.steps)
+        above = tuple(at + 1e-6 for at in flat)
+        yield Alone(group.label, flat, (flat,) * len(LEVELS), (above,) * len(LEVELS), (sums, sums, sums))
 
 
 def _group_roll(question: Ahead, rows: Rows, base: _Base, found: Grouping) -> Rolled:
     key = (question.time, base.grain, 1, question.zone, question.split)
-    return rolled(question.measure, rows, base.periods, found, key)
+    return rolled(question.measure, base.rows, base.periods, found, key)
 
 
 def _agreed(answered: AheadAnswer, rows: Rows, base: _Base, made: Sequence[Alone]) -> AheadAnswer:
@@ -270,6 +316,7 @@ def _agreed(answered: AheadAnswer, rows: Rows, base: _Base, made: Sequence[Alone
     roll = _group_roll(question, rows, base, found)
     means = np.array([one.mean for one in made])
     variances = np.array([one.wide for one in made]) ** 2
+    steps = _to_year_end(question, base.calendar, base.end)
     half = whole.high[LEVELS.index(SURE_LEVEL)] - whole.low[LEVELS.index(SURE_LEVEL)]
     gap = whole.mean - means.sum(axis=0)
     moved = means + variances / (variances.sum(axis=0) + half**2) * gap
@@ -279,6 +326,17 @@ def _agreed(answered: AheadAnswer, rows: Rows, base: _Base, made: Sequence[Alone
         whole, mean=total, low=whole.low + shift, high=whole.high + shift, paths=whole.paths + shift
     )
     groups = tuple(
-        GroupAhead(i, group.label, roll.values[i], moved[i]) for i, group in enumerate(found.groups)
+        _moved(i, one, roll.values[i], moved[i], steps, base)
+        for i, one in enumerate(made[: len(found.groups)])
     )
     return replace(answered, forecast=agreed, grouping=found, hues=hues(rows, found), groups=groups)
+
+
+def _moved(i: int, one: Alone, values: Floats, mean: Floats, steps: int, base: _Base) -> GroupAhead:
+    """Return a group's forecast with the mean that agrees with the others, its bands moved along."""
+    by = mean - np.asarray(one.mean)
+    total = None
+    if steps:
+        so_far = _so_far(values, base.calendar, base.end) + float(by[:steps].sum())
+        total = one.total[0] + so_far, one.total[1] + so_far, one.total[2] + so_far
+    return GroupAhead(i, one.label, values, mean, np.asarray(one.low) + by, np.asarray(one.high) + by, total)

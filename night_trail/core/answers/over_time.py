@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import msgspec
@@ -24,6 +25,7 @@ from night_trail.core.answers.rolled import (
     under_way,
 )
 from night_trail.core.answers.spread import makes_groups
+from night_trail.core.answers.views import ADDING, check_view, first_whole, fits_view, viewer
 from night_trail.core.conditions import Condition, joined_all
 from night_trail.core.conditions import OneOf as Value
 from night_trail.core.errors import BadQuestion
@@ -119,12 +121,7 @@ def shapes_for(question: OverTime) -> tuple[str, ...]:
         return ("line", "area", "columns")
     if question.split is None:
         return ("line", "area", "columns", "days")
-    adds = question.measure.aggregate in ADDS_UP and question.view in (
-        "plain",
-        "running",
-        "to date",
-        "per day",
-    )
+    adds = question.measure.aggregate in ADDS_UP and question.view in ("plain", *ADDING)
     found = ("line", "panels", "horizon", "ranks")
     return ("line", "stacked", "shares", *found[1:]) if adds and question.until is None else found
 
@@ -133,12 +130,10 @@ def fitted(question: OverTime) -> OverTime:
     """Return the question with what fits together, where it does not."""
     if question.split is not None and question.more:
         question = msgspec.structs.replace(question, more=())
-    if question.view == "per day" and question.measure.aggregate not in ADDS_UP:
-        question = msgspec.structs.replace(question, view="plain")
-    if question.view in ("running", "to date") and question.measure.aggregate not in ADDS_UP:
-        question = msgspec.structs.replace(question, view="plain")
     if question.until is not None and question.measure.aggregate != "count":
         question = msgspec.structs.replace(question, until=None)
+    if not fits_view(question):
+        question = msgspec.structs.replace(question, view="plain")
     if question.shape not in shapes_for(question):
         question = msgspec.structs.replace(question, shape="line")
     if question.shape in ADDING_SHAPES and question.against is not None:
@@ -167,8 +162,7 @@ def check(question: OverTime, table: Table) -> None:
             "shape",
             "Choose a line; parts need a sum or a count for each group.",
         )
-    if question.view in ("running", "to date", "per day") and question.measure.aggregate not in ADDS_UP:
-        raise BadQuestion("Only sums and counts add up over time", "view", "Choose a rolling mean.")
+    check_view(question)
     if question.until is not None:
         ends = table.column(question.until)
         if question.measure.aggregate != "count" or not ends.kind.temporal or ends.name == question.time:
@@ -216,7 +210,7 @@ def over_time(question: OverTime, rows: Rows) -> OverTimeAnswer:
         if found is ALL_ROWS
         else _rolled(question.measure, question, rows, periods, ALL_ROWS, (*key, "together"))
     )
-    maker = _Maker(question, rows, periods, key)
+    maker = _Maker(question, rows, periods, key, viewer(question, rows, periods))
     lines = tuple(
         maker.line(i, group.label, roll, i, found, group.others)
         for i, group in enumerate(found.groups)
@@ -275,11 +269,12 @@ class _Maker:
     rows: Rows
     periods: Periods
     key: tuple[object, ...]
+    viewed: Callable[[Floats, Floats | None], Floats]
 
     def line(self, position: int, label: str, roll: Rolled, row: int, found: Grouping, others: int) -> Line:
         """Return one line of a roll-up."""
-        values = self.viewed(roll.values[row])
-        first = _first(values, self.periods.whole)
+        values = self.viewed(roll.values[row], None)
+        first = first_whole(values, self.periods.whole)
         lit = None
         if roll.lit is not None:
             # an index of the lit rows stands on the same foot as that of all
@@ -294,29 +289,6 @@ class _Maker:
             self.base(values, row, found) if first is not None else None,
             others,
         )
-
-    def viewed(self, values: Floats, foot: Floats | None = None) -> Floats:
-        """Return figures as the question wants them shown."""
-        calendar, has = self.periods.calendar, ~np.isnan(values)
-        match self.question.view:
-            case "running":
-                return np.where(has, np.cumsum(np.where(has, values, 0.0)), np.nan)
-            case "to date":
-                sums = np.cumsum(np.where(has, values, 0.0))
-                years = calendar.year_of()
-                before = np.zeros(len(values))
-                for at in np.flatnonzero(np.diff(years)) + 1:
-                    before[at:] = sums[at - 1]
-                return np.where(has, sums - before, np.nan)
-            case "rolling":
-                return rolling_mean(values, self.question.window)
-            case "index":
-                on = values if foot is None else foot
-                first = _first(on, self.periods.whole)
-                return np.full(len(values), np.nan) if not first else 100 * values / first
-            case "per day":
-                return np.asarray(values / calendar.days())
-        return values
 
     def base(self, values: Floats, row: int, found: Grouping) -> Floats | None:
         """Return what each period of a line is held against."""
@@ -337,7 +309,7 @@ class _Maker:
         if against.kind == "column":
             measure = msgspec.structs.replace(self.question.measure, column=against.column)
             roll = rolled(measure, self.rows, self.periods, found, (*self.key, "plan", found.column is None))
-            return self.viewed(roll.values[row])
+            return self.viewed(roll.values[row], None)
         assert against.column is not None and against.group is not None  # noqa: S101  (checked)
         other = Rows(self.rows.table, (*self.rows.only, Value(against.column, (against.group,))))
         assert other.kept is not None  # noqa: S101  (it has a filter)
@@ -349,25 +321,7 @@ class _Maker:
             ALL_ROWS,
             (*self.key, against.group),
         )
-        return self.viewed(roll.values[0])
-
-
-def rolling_mean(values: Floats, window: int) -> Floats:
-    """Return the mean of each period and those before it, where all of the window are there.
-
-    >>> rolling_mean(np.array([1.0, 2.0, 3.0, 6.0]), 2).tolist()[1:]
-    [1.5, 2.5, 4.5]
-    """
-    found = np.full(len(values), np.nan)
-    if window <= len(values):
-        found[window - 1 :] = np.lib.stride_tricks.sliding_window_view(values, window).mean(axis=1)
-    return found
-
-
-def _first(values: Floats, whole: Bools) -> float | None:
-    """Return the first figure of a period that is covered from end to end."""
-    at = np.flatnonzero(~np.isnan(values) & whole)
-    return float(values[at[0]]) if len(at) else None
+        return self.viewed(roll.values[0], None)
 
 
 def _levels(question: OverTime, together: Line, periods: Periods) -> tuple[tuple[Level, float], ...]:

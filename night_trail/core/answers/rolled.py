@@ -226,8 +226,8 @@ def rolled(
 ) -> Rolled:
     """Return a measure in every period and group; a grouping of all rows is one group.
 
-    A sum or count of a group without rows is 0 in a period in which others have
-    rows; other figures, and periods without any row, have none.
+    A sum or count of a group without values is 0 in a period in which others
+    have some; other figures, and periods without any, have none.
     """
     groups, length = max(len(found.groups), 1), periods.calendar.n
     if groups * length > MOST_FIGURES:
@@ -248,14 +248,14 @@ def rolled(
     used = rows.remember(("rolled cells", measure, key), cells)
     plain = rows.remember(
         ("rolled", measure, key),
-        lambda: _figures(measure, used, groups, length, periods.n if periods.fills else None),
+        lambda: _figures(measure, used, groups, length, periods.fills),
     )
     lit = lit_n = None
     n_lit = None
     if rows.lit is not None:
         some = used.only(rows.lit[used.at])
         n_lit = len(some.values)
-        lit, lit_n = _figures(measure, some, groups, length, None)
+        lit, lit_n = _figures(measure, some, groups, length, False)
     in_time = int(periods.n.sum())
     grouped = in_time
     if found.codes is not None:
@@ -271,14 +271,13 @@ def rolled(
     return Rolled(plain[0], plain[1], lit, lit_n, basis, in_time - grouped)
 
 
-def _figures(
-    measure: Measure, cells: Cells, groups: int, length: int, has_rows: Ints | None
-) -> tuple[Floats, Ints]:
+def _figures(measure: Measure, cells: Cells, groups: int, length: int, fills: bool) -> tuple[Floats, Ints]:
     figures = plain_figures(measure, cells, groups * length)
     n = figures.n.reshape(groups, length)
     values = np.where(figures.n > 0, figures.values, np.nan).reshape(groups, length)
-    if measure.aggregate in ("sum", "count", "distinct") and has_rows is not None:
-        values = np.where((n == 0) & (has_rows > 0), 0.0, values)
+    if measure.aggregate in ("sum", "count", "distinct") and fills:
+        # nothing in one group is 0; nothing in any is not known
+        values = np.where((n == 0) & (n.sum(axis=0) > 0), 0.0, values)
     return values, n
 
 

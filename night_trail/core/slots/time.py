@@ -44,6 +44,7 @@ VIEW_WORDS = {
     "rolling": "as a rolling mean",
     "index": "as an index",
     "per day": "per day",
+    "evened": "with days evened out",
 }
 AGAINST_WORDS = {"before": "the period before", "year": "the year before"}
 SHOW_WORDS = {"absolute": "as it is", "relative": "relative to it"}
@@ -192,6 +193,7 @@ def ahead_said(question: Ahead, table: Table, answer: Any = None) -> Sentence:
     for given, slot, words, offer in (
         (question.split, "split", f"for each {question.split}", "each group's own"),
         (question.plan, "plan", f"against {question.plan}", "a plan"),
+        (question.known, "known", f"knowing {question.known}", "a column that is known ahead"),
         (question.events, "events", _known_words(question), "holidays and other known days"),
     ):
         if given:

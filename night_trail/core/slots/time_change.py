@@ -56,7 +56,8 @@ def changed(question: Time, slot: str, value: Any, table: Table, lit: Condition 
         if value is None:
             return replace(question, grain=None), "over time"
         label = chosen(slot, value, GRAIN_WORDS)
-        return replace(question, grain=value), label
+        asked = replace(question, grain=value)
+        return (fitted(asked) if isinstance(asked, OverTime) else asked), label
     match question:
         case OverTime():
             return _over_changed(question, slot, value, table)
@@ -207,6 +208,9 @@ def _ahead_changed(question: Ahead, slot: str, value: Any, table: Table) -> tupl
         case "plan":
             name = table.column(value).name if value else None
             return replace(question, plan=name), f"against {value}" if value else "against no plan"
+        case "known":
+            name = table.column(value).name if value else None
+            return replace(question, known=name), f"knowing {value}" if value else "nothing known"
         case "events":
             if not value:
                 return replace(question, events=()), "nothing known"

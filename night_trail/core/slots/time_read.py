@@ -195,6 +195,9 @@ def _ahead(measure: Measure, rest: str, table: Table) -> Ahead:
         elif found := re.match(r"against ", rest, re.IGNORECASE):
             column, rest = _column(rest[found.end() :], table)
             question = replace(question, plan=column)
+        elif found := re.match(r"knowing ", rest, re.IGNORECASE):
+            column, rest = _column(rest[found.end() :], table)
+            question = replace(question, known=column)
         else:
             raise BadQuestion(f"“{rest}” was not understood", "", "Try: over the next 12 months.")
     ahead_answer.check(question, table)

@@ -92,6 +92,17 @@ class Calendar:
         """Return how many days each period has."""
         return np.asarray(np.diff(self.edges) / 86_400.0)
 
+    def weekdays(self) -> Ints:
+        """Return how many of each weekday, Monday first, each period has; shape (periods, 7).
+
+        >>> calendar_of("month", 0, 1).weekdays().tolist()
+        [[4, 4, 4, 5, 5, 5, 4]]
+        """
+        days = (self.edges // 86_400.0).astype(np.int64)
+        # 1970-01-01 was a Thursday; how many such days lie before each edge, counted from then
+        before = -(-(days[:, None] + 3 - np.arange(7)) // 7)
+        return np.asarray(np.diff(before, axis=0))
+
     def back_a_year(self) -> int:
         """Return how many periods earlier the same period of the year before lies."""
         return A_YEAR_BACK[self.grain]

@@ -104,9 +104,10 @@ def forecast(
     has = ~np.isnan(values)
     if np.count_nonzero(has) < LEAST or float(np.ptp(values[has])) == 0:
         return None
-    effect = np.zeros(horizon)
+    effect, then = np.zeros(horizon), np.zeros(len(values))
     if known is not None and known[0].shape[1]:
-        values, effect = _without_known(values, known, candidates)
+        then, effect = _effect(values, known, candidates)
+        values = values - then
     values = values[-4 * LONGEST :]
     periods = seasons_of(values, candidates)
     parts = fitted(values, periods)
@@ -149,7 +150,9 @@ def forecast(
     paths = _paths(mean, halves, tie, logs)
     paths = np.maximum(paths, 0.0) if floor else paths
     last = tried[chosen][-1]
-    size = float(np.mean(np.abs(truths[-1])))
+    # what was known then acted then
+    then = then[len(then) - len(last) :]
+    size = float(np.mean(np.abs(truths[-1] + then)))
     return Forecast(
         mean=mean + effect,
         low=low + effect,
@@ -161,7 +164,7 @@ def forecast(
         naive_mase=errors[naive],
         mase=errors[chosen],
         better=better,
-        last=last,
+        last=last + then,
         off=float(np.mean(np.abs(truths[-1] - last))) / size if size else math.nan,
         origins=len(origins),
         periods=periods,
@@ -356,10 +359,10 @@ def _autoregression(values: Floats, steps: int) -> Floats:
     return values[-1] + np.cumsum(found) if wanders else found
 
 
-def _without_known(
+def _effect(
     values: Floats, known: tuple[Floats, Floats], candidates: tuple[int, ...]
 ) -> tuple[Floats, Floats]:
-    """Return values without the effect of what is known, and that effect ahead.
+    """Return the effect of what is known on the values, and ahead.
 
     The effect is fitted to the remainder of a decomposition by least squares.
     """
@@ -367,7 +370,7 @@ def _without_known(
     found = fitted(values, seasons_of(values, candidates))
     centre = past.mean(axis=0)
     weights, *_ = np.linalg.lstsq(past - centre, found.rest, rcond=None)
-    return values - (past - centre) @ weights, (ahead - centre) @ weights
+    return (past - centre) @ weights, (ahead - centre) @ weights
 
 
 def _errors(truth: Floats, said: Floats, logs: bool) -> Floats:

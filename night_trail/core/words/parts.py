@@ -201,6 +201,12 @@ def ahead_words(answer: AheadAnswer, table: Table) -> Words:
         Fact(f"ahead:{answer.name(answer.end + i)}", answer.name(answer.end + i), float(v), said(float(v)))
         for i, v in enumerate(found.mean)
     ]
+    for one in answer.groups:
+        if one.total is not None and year is not None:
+            for what, at in zip(("total", "low", "high"), one.total, strict=True):
+                facts.append(
+                    Fact(f"year {what}:{one.label}", f"{what} of {year[0]}, {one.label}", at, said(at))
+                )
     facts += [
         Fact(f"error:{c.name}", f"error of {c.name}", c.mase, number(c.mase, 3)) for c in found.candidates
     ]
@@ -208,6 +214,11 @@ def ahead_words(answer: AheadAnswer, table: Table) -> Words:
         done, of = answer.pending
         cautions.insert(
             0, f"The groups are being forecast, {done} of {of} are done; this page follows by itself."
+        )
+    if answer.assumed:
+        cautions.append(
+            f"Of {answer.question.known} nothing is known ahead; the forecast takes it for no. "
+            "Its coming days can be named."
         )
     if not found.better:
         cautions.insert(
@@ -268,14 +279,25 @@ def _method_words(answer: AheadAnswer) -> tuple[Span, ...]:
 def _plan_words(answer: AheadAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
     plan, found = answer.plan, answer.forecast
     assert plan is not None and found is not None  # noqa: S101  (asked only with both)
+    name = Span(answer.question.plan or "the plan")
+    text: tuple[Span, ...] = ()
     both = np.flatnonzero(~np.isnan(plan[: answer.end]) & ~np.isnan(answer.values[: answer.end]))
-    if not len(both):
-        return spans(" No period has a plan.")
-    off = float(np.sum(answer.values[both]) - np.sum(plan[both]))
-    side = "above" if off > 0 else "below"
-    return spans(
-        " So far it lies {by} {side} {plan} in all.",
-        by=said(abs(off)),
-        side=Span(side),
-        plan=Span(answer.question.plan or "the plan"),
-    )
+    if len(both):
+        off = float(np.sum(answer.values[both]) - np.sum(plan[both]))
+        text += spans(
+            " So far it lies {by} {side} {plan} in all.",
+            by=said(abs(off)),
+            side=Span("above" if off > 0 else "below"),
+            plan=name,
+        )
+    planned = np.flatnonzero(~np.isnan(plan[answer.end :]))
+    if len(planned):
+        off = float(np.sum(found.mean[planned]) - np.sum(plan[answer.end + planned]))
+        text += spans(
+            " Over {n} to come it is expected {by} {side} {plan}.",
+            n=counted(len(planned), "planned " + answer.calendar.grain),
+            by=said(abs(off)),
+            side=Span("above" if off > 0 else "below"),
+            plan=name,
+        )
+    return text or spans(" No period has a plan.")

@@ -251,7 +251,9 @@ def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.
                 f"{calendar.grain.capitalize()}s have {days.min():g} to {days.max():g} days, "
                 f"with more or fewer weekends: up to {percent(share)} of a step is only that."
             )
-            found.append(Caution(text, "per day", turn="slot", slot="view", value="per day"))
+            # what lasts has no days of its own to even out
+            view, way = ("per day", "per day") if question.until else ("evened", "with days evened out")
+            found.append(Caution(text, way, turn="slot", slot="view", value=view))
     if answer.shifted is not None:
         found.append(
             f"All {len(answer.lines)} lines change level in {answer.name(answer.shifted)}: "
