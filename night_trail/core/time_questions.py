@@ -151,14 +151,14 @@ class OverTime(_Asked, frozen=True, tag="over time"):
 class Cycle(_Asked, frozen=True, tag="cycle"):
     """How a measure runs through the day, the week or the year.
 
-    ``years`` draws a line for each year; ``grid`` crosses the hours of the day
-    with the weekdays.
+    ``years`` draws a line for each year; a ``grid`` and ``rows`` cross the hours
+    of the day, or the months where a column has only days, with the weekdays.
     """
 
     part: Part = "week"
     split: Name | None = None
     years: bool = False
-    shape: Literal["line", "columns", "grid"] = "line"
+    shape: Literal["line", "columns", "grid", "rows"] = "line"
     year_start: YearStart = 1
     zone: Annotated[str, msgspec.Meta(max_length=60)] | None = None
 
@@ -166,6 +166,11 @@ class Cycle(_Asked, frozen=True, tag="cycle"):
         _check_zone(self.zone)
         if self.years and self.split is not None:
             raise BadQuestion("A line is a year or a group", "split", "Take one of them away.")
+
+    @property
+    def by_weekday(self) -> bool:
+        """Whether weekdays are crossed with another cycle."""
+        return self.shape in ("grid", "rows")
 
     @property
     def mentions(self) -> tuple[str | None, ...]:

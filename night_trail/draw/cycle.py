@@ -1,4 +1,4 @@
-"""A measure through the day, the week or the year: lines, columns, or a grid of hours and weekdays."""
+"""A measure through the day, the week or the year: lines, columns, a grid or rows of weekdays."""
 
 from __future__ import annotations
 
@@ -27,6 +27,8 @@ def draw_cycle(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Ca
     """Return a measure through a cycle drawn on a canvas."""
     if answer.question.shape == "grid":
         return _grid(answer, table, size, prefix)
+    if answer.question.shape == "rows":
+        return _rows(answer, table, size, prefix)
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     low, high = _domain(answer)
     found = measured_ticks(answer.question.measure, answer.column, low, high, 4 if canvas.full else 2)
@@ -45,13 +47,7 @@ def draw_cycle(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Ca
     canvas.x, canvas.y = x, y
     if canvas.labelled:
         canvas.upright_ticks(found, y)
-        room = (x.end - x.start) / n
-        widest = max(width(part) for part in answer.parts)
-        names = [
-            part if widest < room - 6 else part[:3] if answer.question.part != "day" else part
-            for part in answer.parts
-        ]
-        canvas.bottom_ticks([Tick(i, name) for i, name in enumerate(names)], x)
+        _part_ticks(canvas, answer, x)
     if canvas.full:
         text = shortened(
             measured_title(answer.question.measure, answer.column, table, low, high), canvas.x_end
@@ -80,6 +76,14 @@ def draw_cycle(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Ca
     if several and canvas.full:
         _names(canvas, answer, y)
     return canvas
+
+
+def _part_ticks(canvas: Canvas, answer: CycleAnswer, x: Linear) -> None:
+    """Write the parts of the cycle under the plot, their first letters where names have no room."""
+    room = (x.end - x.start) / len(answer.parts)
+    whole = answer.part == "day" or max(width(part) for part in answer.parts) < room - 6
+    names = [part if whole else part[:3] for part in answer.parts]
+    canvas.bottom_ticks([Tick(i, name) for i, name in enumerate(names)], x)
 
 
 def _domain(answer: CycleAnswer) -> tuple[float, float]:
@@ -171,6 +175,39 @@ def _names(canvas: Canvas, answer: CycleAnswer, y: Linear) -> None:
         free = place + 14
 
 
+def _rows(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+    """Return a strip for each weekday, all on one scale: its line, its mean dotted and written at the end."""
+    canvas = Canvas(size, prefix, answer.basis.lit is not None)
+    names = [one.label for one in answer.rounds]
+    said = figure_of(answer.question.measure, answer.column)
+    means = [float(np.nanmean(one.values)) for one in answer.rounds]
+    if canvas.labelled:
+        canvas.left = canvas.name_room(names, 120.0, 60.0)
+        canvas.right = max((width(said(mean)) for mean in means), default=0.0) + 16.0 if canvas.full else 10.0
+        canvas.top, canvas.bottom = 14.0, 50.0 if canvas.full else 22.0
+    else:
+        canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    n = len(answer.parts)
+    x = Linear(-0.5, n - 0.5, canvas.x_start, canvas.x_end)
+    lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
+    canvas.x, canvas.y = x, lanes
+    canvas.lane_labels(lanes, names, canvas.left - 22.0)
+    low, high = _domain(answer)
+    for i, (one, mean) in enumerate(zip(answer.rounds, means, strict=True)):
+        bottom = lanes.top(i) + lanes.step
+        y = Linear(low, high, bottom, bottom - 0.86 * lanes.step)
+        canvas.under.append(line(x.start, bottom, x.end, bottom, "grid"))
+        canvas.under.append(line(x.start, y(mean), x.end, y(mean), "median"))
+        if canvas.full:
+            canvas.over.append(label(said(mean), x.end + 8, y(mean) + 4, "start"))
+        _line(canvas, answer, table, one, x, y, "")
+    if canvas.labelled:
+        _part_ticks(canvas, answer, x)
+    title = measured_title(answer.question.measure, answer.column, table)
+    canvas.bottom_title(f"{title} · each row from {said(low)} to {said(high)}, its own mean dotted")
+    return canvas
+
+
 def _grid(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return hours from left to right, weekdays from top to bottom, shaded by the figure."""
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
@@ -232,7 +269,7 @@ def _grid(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Canvas:
                 bool(rows) and lit_n == rows,
             )
     if canvas.labelled:
-        canvas.bottom_ticks([Tick(i, part) for i, part in enumerate(answer.parts)], x)
+        _part_ticks(canvas, answer, x)
     title = measured_title(answer.question.measure, answer.column, table)
     canvas.bottom_title(f"{title} · from {said(low)} (pale) to {said(high)} (full)")
     return canvas

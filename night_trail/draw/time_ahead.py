@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from night_trail.core.table import Floats, Table
 from night_trail.core.words.measures import figure_of
 from night_trail.core.words.numbers import THIN
 from night_trail.draw.canvas import Canvas, Size, label, line
+from night_trail.draw.legend import Word, legend
 from night_trail.draw.lines import area, path
 from night_trail.draw.measures import measured_ticks, measured_title
 from night_trail.draw.scales import Linear
@@ -33,7 +35,7 @@ def draw_ahead(answer: AheadAnswer, table: Table, size: Size, prefix: str) -> Ca
     if canvas.labelled:
         canvas.left = max((width(t.label) for t in marks), default=10.0) + 16.0
         canvas.right, canvas.bottom = (64.0 if canvas.full else 10.0), 50.0 if canvas.full else 22.0
-        canvas.top = 34.0 if canvas.full else 10.0
+        canvas.top = 34.0 + (20.0 if answer.groups else 0.0) if canvas.full else 10.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
     start_at, end_at = (float(edges[first]), float(edges[-1])) if answer.calendar.n else (0.0, 1.0)
@@ -52,8 +54,10 @@ def draw_ahead(answer: AheadAnswer, table: Table, size: Size, prefix: str) -> Ca
         )
         canvas.over.append(label(text, 4.0, canvas.y_start - 12, "start", "axis-title"))
     time_axis(canvas, x, answer)
-    for one in answer.groups if canvas.full else ():
-        _group_ahead(canvas, answer, one, x, y, first)
+    if canvas.full:
+        for one in answer.groups:
+            _group_ahead(canvas, answer, one, x, y, first)
+        legend(canvas, _words(answer), 10.0)
     if found is not None:
         _bands_ahead(canvas, answer, x, y, at, chosen)
     canvas.marks.append(el("path", class_="series", id=canvas.id("past"), d=path(at[first:end], past, x, y)))
@@ -70,6 +74,13 @@ def draw_ahead(answer: AheadAnswer, table: Table, size: Size, prefix: str) -> Ca
     if canvas.full:
         lay_periods(canvas, answer, x, y, past, first)
     return canvas
+
+
+def _words(answer: AheadAnswer) -> Iterator[Word]:
+    for one in answer.groups:
+        condition = answer.grouping.condition(one.position)
+        if condition is not None:
+            yield Word(one.label, answer.hues[one.position], one.label, condition)
 
 
 def _group_ahead(

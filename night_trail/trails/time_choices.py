@@ -305,8 +305,9 @@ def _parts(desk: Desk, question: Cycle) -> list[Offer]:
 
 
 def _cycle_shapes(desk: Desk, question: Cycle) -> list[Offer]:
-    timed = desk.table.column(question.time).kind == Kind.DATETIME
-    return [Offer(w, k, k == question.shape) for k, w in CYCLE_SHAPES.items() if timed or k != "grid"]
+    crossed = "hours" if desk.table.column(question.time).kind == Kind.DATETIME else "months"
+    hints = {"grid": f"by {crossed}", "rows": f"over the {crossed}"}
+    return [Offer(w, k, k == question.shape, hints.get(k, "")) for k, w in CYCLE_SHAPES.items()]
 
 
 def _cycle_splits(desk: Desk, question: Cycle) -> list[Offer]:

@@ -147,7 +147,7 @@ def test_axe_finds_nothing_serious_in_time(page: Page, base: str, theme: str) ->
 def test_hours_of_weekdays_are_lit_kept_and_looked_at_in_time(page: Page) -> None:
     start_trail(page, "boardings")
     settled(page)
-    say(page, "number of trips through the week as a grid of hours and weekdays")
+    say(page, "number of trips through the week as a grid of weekdays")
     cell = page.locator("#stage .mark[aria-label^='Saturday, 02:00']")
     cell.click()
     expect(page.locator(".chip.lantern")).to_contain_text(

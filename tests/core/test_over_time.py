@@ -297,7 +297,8 @@ SENTENCES = [
     "How did the number of trips change day by day with wet marked by the clock of Europe/Lisbon, drawn as a calendar of days?",
     "How does the average of late run through the week for each line, drawn as a line?",
     "How does the sum of boardings run through the year in each year, drawn as a line?",
-    "How does the number of trips run through the day, drawn as a grid of hours and weekdays?",
+    "How does the number of trips run through the day, drawn as a grid of weekdays?",
+    "How does the average of late run through the week, drawn as a row for each weekday?",
     "What are the trend and seasons of the sum of boardings month by month, multiplied, shown as the season's shape?",
     "Where is the sum of boardings going month by month over the next 6 months for each line against planned, with 50 %, 80 % and 95 % bands?",
 ]  # fmt: skip
@@ -417,6 +418,16 @@ def test_cycles_against_pandas(frame: pd.DataFrame, table: Table) -> None:
     grid = answer(Cycle(Measure("count"), "at", shape="grid"), Rows(table))
     expected = frame.groupby([frame["at"].dt.day_of_week, frame["at"].dt.hour]).size().unstack()
     np.testing.assert_array_equal(np.array([r.values for r in grid.rounds]), expected)
+    # where a column has only days, weekdays are crossed with months
+    dated = table_of(day=pl.Series(frame["at"].dt.date.tolist()), x=[1.0] * len(frame))
+    rows = answer(Cycle(Measure("count"), "day", shape="rows"), Rows(dated))
+    assert rows.parts[:2] == ("January", "February")
+    expected = frame.groupby([frame["at"].dt.day_of_week, frame["at"].dt.month]).size().unstack()
+    np.testing.assert_array_equal(np.array([r.values for r in rows.rounds]), expected)
+    top = np.unravel_index(expected.to_numpy().argmax(), expected.shape)
+    said = plain(words_of(rows, dated).headline)
+    assert f"highest on {rows.rounds[top[0]].label}s in {rows.parts[top[1]]}" in said
+    assert int(mask(rows.condition(rows.rounds[2], 4), dated).sum()) == int(rows.rounds[2].n[4])
     for found in (years, grid):
         one = found.rounds[1]
         assert int(mask(found.condition(one, 3), table).sum()) == int(one.n[3])

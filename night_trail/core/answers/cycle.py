@@ -32,7 +32,7 @@ MOST_LINES = 15
 class CycleAnswer:
     """A measure for each part of the cycle, of all rows, of each group or of each year.
 
-    ``rounds`` of a grid are the weekdays, their parts the hours.
+    ``rounds`` by weekday are the weekdays; ``part`` is the cycle that runs from left to right.
     """
 
     question: Cycle
@@ -43,6 +43,7 @@ class CycleAnswer:
     hues: tuple[int, ...]
     rounds: tuple[Line, ...]
     together: Line
+    part: Part
     parts: tuple[str, ...]
     ungrouped: int = 0
 
@@ -50,7 +51,7 @@ class CycleAnswer:
         """Return the condition that names a line's rows; None for all."""
         if self.question.split:
             return self.grouping.condition(one.position)
-        if self.question.shape == "grid":
+        if self.question.by_weekday:
             return Recurs(self.time.name, "week", (one.position,), self.question.zone)
         if self.question.years:
             start = self.question.year_start
@@ -62,7 +63,7 @@ class CycleAnswer:
     def condition(self, one: Line, part: int) -> Condition:
         """Return the condition that names the rows of one part of a line."""
         name, zone, start = self.time.name, self.question.zone, self.question.year_start - 1
-        match "day" if self.question.shape == "grid" else self.question.part:
+        match self.part:
             case "year":
                 here = Recurs(name, "year", ((part + start) % 12,), zone)
             case "quarters":
@@ -79,12 +80,19 @@ class CycleAnswer:
 def check(question: Cycle, table: Table) -> None:
     """Refuse combinations that make no sense, naming the field."""
     check_time(question.measure, question.time, question.zone, table)
-    if table.column(question.time).kind == Kind.DATE and (question.part == "day" or question.shape == "grid"):
+    if part_for(question, table) == "day" and table.column(question.time).kind == Kind.DATE:
         raise BadQuestion(f"“{question.time}” has days, no hours", "part", "Choose the week or the year.")
     if question.split is not None and not can_compare(table.column(question.split)):
         raise BadQuestion(f"“{question.split}” makes no groups", "split", "Choose a category.")
-    if question.shape == "grid" and (question.split or question.years):
-        raise BadQuestion("A grid of hours and weekdays has no further lines", "shape", "Take them away.")
+    if question.by_weekday and (question.split or question.years):
+        raise BadQuestion("Weekdays have no further lines", "shape", "Take the lines away.")
+
+
+def part_for(question: Cycle, table: Table) -> Part:
+    """Return the cycle from left to right: the one asked for, or the one weekdays are crossed with."""
+    if not question.by_weekday:
+        return question.part
+    return "day" if table.column(question.time).kind == Kind.DATETIME else "year"
 
 
 def labels_of(part: Part, year_start: int) -> tuple[str, ...]:
@@ -104,11 +112,11 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         question.year_start,
         question.zone,
     )
-    part: Part = "day" if question.shape == "grid" else question.part
+    part = part_for(question, table)
     moments = on_axis(table.series(question.time))
     periods = rows.remember(key, lambda: _as_periods(question, rows, moments, part))
     found = grouping(rows, question.split, MOST_LINES)
-    if question.years or question.shape == "grid":
+    if question.years or question.by_weekday:
         found = _grouped(question, moments)
         # a year that has only begun has no sum of 0 in the months to come
         periods = replace(periods, fills=False)
@@ -128,6 +136,7 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         hues=hues(rows, found) if question.split else tuple(range(len(found.groups))),
         rounds=rounds,
         together=_line(0, Group("", ""), whole),
+        part=part,
         parts=labels_of(part, question.year_start),
     )
 
@@ -155,8 +164,8 @@ def _as_periods(question: Cycle, rows: Rows, moments: Floats, part: Part) -> Per
 
 
 def _grouped(question: Cycle, moments: Floats) -> Grouping:
-    """Return the years, or for a grid the weekdays, as groups."""
-    if question.shape == "grid":
+    """Return the years, or the weekdays, as groups."""
+    if question.by_weekday:
         codes = part_of(moments, "week", question.zone)
         groups = tuple(Group(day, day) for day in PART_NAMES["week"])
         return Grouping(None, groups, codes.astype(np.int32))

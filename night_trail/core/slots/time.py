@@ -49,7 +49,12 @@ VIEW_WORDS = {
 AGAINST_WORDS = {"before": "the period before", "year": "the year before"}
 SHOW_WORDS = {"absolute": "as it is", "relative": "relative to it"}
 PART_WORDS = {"day": "the day", "week": "the week", "year": "the year", "quarters": "the quarters"}
-CYCLE_SHAPES = {"line": "a line", "columns": "columns", "grid": "a grid of hours and weekdays"}
+CYCLE_SHAPES = {
+    "line": "a line",
+    "columns": "columns",
+    "grid": "a grid of weekdays",
+    "rows": "a row for each weekday",
+}
 WAY_WORDS = {"added": "added up", "multiplied": "multiplied"}
 APART_SHOW = {
     "parts": "all parts",
@@ -155,7 +160,7 @@ def cycle_said(question: Cycle, table: Table, answer: Any = None) -> Sentence:
         parts += [Part(" "), Part(f"for each {question.split}", "split")]
     elif question.years:
         parts += [Part(" "), Part("in each year", "split")]
-    elif question.shape != "grid":
+    elif not question.by_weekday:
         addable.append(Part("a line for each group or year", "split"))
     if question.zone:
         parts += [Part(" "), Part(f"by the clock of {question.zone}", "zone")]

@@ -161,14 +161,14 @@ def _with(events: tuple[Event, ...], event: Event) -> tuple[Event, ...]:
 def _cycle_changed(question: Cycle, slot: str, value: Any, table: Table) -> tuple[Cycle, str]:
     if slot == "part":
         return replace(
-            question, part=value, shape="line" if question.shape == "grid" else question.shape
+            question, part=value, shape="line" if question.by_weekday else question.shape
         ), f"through {chosen(slot, value, PART_WORDS)}"
     if slot == "shape":
         label = chosen(slot, value, CYCLE_SHAPES)
-        grid = {"split": None, "years": False} if value == "grid" else {}
+        grid = {"split": None, "years": False} if value in ("grid", "rows") else {}
         return replace(question, shape=value, **grid), f"as {label}"
     if slot == "split":
-        shape = "line" if question.shape == "grid" else question.shape
+        shape = "line" if question.by_weekday else question.shape
         if value == "each year":
             return replace(question, years=True, split=None, shape=shape), "in each year"
         name = table.column(value).name if value else None

@@ -291,7 +291,7 @@ def unfinished_words(calendar: Calendar, whole: np.ndarray) -> list[str]:
 def cycle_words(answer: CycleAnswer, table: Table) -> Words:
     """Return the words of a measure through a cycle."""
     said = figure_of(answer.question.measure, answer.column)
-    if answer.question.shape == "grid":
+    if answer.question.by_weekday:
         return _grid_words(answer, said, table)
     values = answer.together.values
     has = np.flatnonzero(~np.isnan(values))
@@ -350,11 +350,12 @@ def _grid_words(answer: CycleAnswer, said: Callable[[float], str], table: Table)
         return Words(spans("Nothing to show: no row has both a time and a value."))
     top, low = max(cells), min(cells)
     headline = spans(
-        "It is highest on {day} at {hour} at {high} and lowest on {other} at {time} at {least}",
-        day=Span(top[1]),
+        "It is highest on {day} {at} {hour} at {high} and lowest on {other} {at} {time} at {least}",
+        day=Span(f"{top[1]}s" if answer.part == "year" else top[1]),
+        at=Span(_PREPOSITION[answer.part]),
         hour=Span(top[2]),
         high=said(top[0]),
-        other=Span(low[1]),
+        other=Span(f"{low[1]}s" if answer.part == "year" else low[1]),
         time=Span(low[2]),
         least=said(low[0]),
     )
