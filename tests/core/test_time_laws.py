@@ -21,7 +21,7 @@ from night_trail.core.figures import figures_of
 from night_trail.core.measure import Measure
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import GRAINS, calendar_of
-from night_trail.core.stats.changes import shared_shift
+from night_trail.core.stats.changes import level_shift, shared_shift
 from night_trail.core.table import Table
 from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Event, OverTime
 from night_trail.core.words import plain, words_of
@@ -202,3 +202,39 @@ def test_rows_without_a_group_or_beyond_the_years_drawn_are_counted_and_said() -
     years = answer(Cycle(Measure("mean", "x"), "at", "year", years=True), Rows(table))
     assert (years.ungrouped, years.basis.missing) == (120, 1)
     assert any("latest 40 years are drawn; 120 rows are older" in c for c in words_of(years, table).cautions)
+
+
+def test_a_season_is_no_change_of_level() -> None:
+    rng = np.random.default_rng(5)
+    round_ = np.where(np.arange(60) % 12 < 6, 140.0, 60.0)
+    lines = round_ + rng.normal(0, 0.5, (4, 60))
+    assert shared_shift(lines) is not None and shared_shift(lines, 12) is None
+    stepped = lines + np.where(np.arange(60) >= 31, 200, 0)
+    assert shared_shift(stepped, 12) == 31 == level_shift(stepped[0], 12)
+    quarters = 50 + np.tile([5.0, 0, -5, 0], 9) + np.where(np.arange(36) >= 20, 60, 0)
+    assert shared_shift(quarters + rng.normal(0, 0.1, (3, 36)), 4) == pytest.approx(20, abs=1)
+
+
+def test_one_line_that_steps_is_looked_at_by_its_groups_and_measures_together() -> None:
+    rng = np.random.default_rng(6)
+    months = [dt.date(2021 + m // 12, m % 12 + 1, d) for m in range(36) for d in range(1, 28) for _ in "abc"]
+    after = np.array([m >= dt.date(2023, 2, 1) for m in months])
+    names = np.array(["a", "b", "c"] * (36 * 27))
+    noise = rng.normal(1, 0.05, len(months))
+
+    def shifted(where: np.ndarray, **fields: object) -> tuple[object, list[str]]:
+        x = (1 + 5 * where) * noise
+        table = typed(
+            table_of(day=pl.Series(months), g=names.tolist(), x=x, y=2 * x, z=x + 1),
+            **{name: {"additive": True} for name in "xyz"},
+        )
+        found = answer(OverTime(Measure("sum", "x"), "day", "month", **fields), Rows(table))
+        return found, words_of(found, table).cautions
+
+    found, said = shifted(after)
+    caution = next(c for c in said if "All 3 groups of g change level in February 2023" in c)
+    assert (caution.way, found.shifted.at) == ("for each g", 25)
+    # one group alone is no new definition
+    assert shifted(after & (names == "a"))[0].shifted is None
+    found, said = shifted(after, more=(Measure("sum", "y"), Measure("sum", "z")))
+    assert any("All 3 measures change level" in c for c in said)

@@ -31,16 +31,28 @@ from night_trail.core.conditions import OneOf as Value
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.rows import Rows
-from night_trail.core.stats.calendar import Calendar, period_name
-from night_trail.core.stats.changes import shared_shift
+from night_trail.core.stats.calendar import SEASONS, Calendar, period_name
+from night_trail.core.stats.changes import LEAST_SHIFTED, level_shift, shared_shift
 from night_trail.core.stats.quantiles import quantiles
 from night_trail.core.table import Bools, Column, Floats, Kind, Table
 from night_trail.core.time_questions import Against, Level, OverTime
 
 MOST_LINES, MOST_COLOURED = 40, 8
 MOST_STACKED = 8
+MOST_LOOKED, CATEGORIES_LOOKED = 12, 3
+"""Of how many categories, of how many values, groups are looked at for a change that all share."""
+
 ADDING_SHAPES = ("stacked", "shares")
 SPLIT_SHAPES = ("stacked", "shares", "panels", "horizon", "ranks")
+
+
+@dataclass(frozen=True)
+class Shift:
+    """A change of level on all of ``count`` lines at once: groups of a column, measures where it is None."""
+
+    at: int
+    count: int
+    column: str | None
 
 
 @dataclass(frozen=True)
@@ -51,8 +63,9 @@ class OverTimeAnswer:
     of periods without rows. ``together`` is the line of all rows, ``levels`` are
     drawn across, ``bands`` behind: (name, first, end) as periods. ``compared``
     is the period the difference of which ``contributions`` make up. ``others``
-    answers for each further measure. ``shifted`` is the period in which all
-    lines change their level, as where something is defined anew.
+    answers for each further measure. ``shifted`` says in which period all lines,
+    groups of a category that is not drawn, or measures change their level, as
+    where something is defined anew.
     """
 
     question: OverTime
@@ -72,7 +85,7 @@ class OverTimeAnswer:
     compared: int | None = None
     contributions: tuple[Contribution, ...] = ()
     others: tuple[OverTimeAnswer, ...] = ()
-    shifted: int | None = None
+    shifted: Shift | None = None
     ungrouped: int = 0
 
     def condition(self, line: Line, first: int, end: int | None = None) -> Condition:
@@ -234,7 +247,6 @@ def over_time(question: OverTime, rows: Rows) -> OverTimeAnswer:
         lines=lines,
         together=together,
         levels=_levels(question, together, periods),
-        shifted=shared_shift(np.array([np.where(periods.whole, one.values, np.nan) for one in lines])),
         bands=(*events(question, periods.calendar), *yes_bands(question, rows, periods)),
     )
     held = _held(answered)
@@ -245,7 +257,37 @@ def over_time(question: OverTime, rows: Rows) -> OverTimeAnswer:
         over_time(msgspec.structs.replace(question, measure=m, more=(), levels=(), grain=grain), rows)
         for m in question.more
     )
-    return replace(answered, others=others)
+    answered = replace(answered, others=others)
+    return replace(answered, shifted=_shifted(answered, rows, periods))
+
+
+def _shifted(answered: OverTimeAnswer, rows: Rows, periods: Periods) -> Shift | None:
+    """Return where everything changes its level at once.
+
+    A line of all rows that does is looked at by the groups of a few categories.
+    """
+    question, whole = answered.question, answered.whole
+    season = next(iter(SEASONS[answered.calendar.grain]), 0)
+
+    def shared(lines: list[Floats], column: str | None) -> Shift | None:
+        at = shared_shift(np.array([np.where(whole, values, np.nan) for values in lines]), season)
+        return None if at is None else Shift(at, len(lines), column)
+
+    if question.split is not None:
+        return shared([one.values for one in answered.lines], question.split)
+    together = answered.together.values
+    if answered.others:
+        return shared([together, *(other.together.values for other in answered.others)], None)
+    if question.until is not None or level_shift(np.where(whole, together, np.nan), season) is None:
+        return None
+    able = [c for c in rows.table.columns if makes_groups(c) and LEAST_SHIFTED <= c.distinct <= MOST_LOOKED]
+    for column in able[:CATEGORIES_LOOKED]:
+        found = grouping(rows, column.name, MOST_LOOKED + 1)
+        key = (question.time, answered.calendar.grain, question.year_start, question.zone, column.name)
+        roll = rolled(question.measure, rows, periods, found, (*key, MOST_LOOKED))
+        if (shift := shared(list(roll.values), column.name)) is not None:
+            return shift
+    return None
 
 
 def _rolled(

@@ -181,19 +181,31 @@ def spikes(rest: Floats) -> Bools:
     return found
 
 
-def shared_shift(lines: Floats) -> int | None:
+def shared_shift(lines: Floats, season: int = 0) -> int | None:
     """Return the period in which every line changes its level; None where not all do.
 
     A line does where the means of the six periods before and after differ by
-    over four of their standard deviations; all do where they do so within two
-    periods of each other.
+    over four of their standard deviations, and those after from the same part of
+    the season before by half as much at least; all do where they do so within
+    two periods of each other.
 
     Parameters
     ----------
     lines
         Shape (lines, periods), NaN for gaps.
+    season
+        How many periods the shortest season lasts, 0 where there is none.
     """
-    if len(lines) < LEAST_SHIFTED or lines.shape[1] < 2 * SHIFT_WINDOW:
+    return _shift(lines, season) if len(lines) >= LEAST_SHIFTED else None
+
+
+def level_shift(line: Floats, season: int = 0) -> int | None:
+    """Return the period in which one line changes its level by the same measure."""
+    return _shift(line[None], season)
+
+
+def _shift(lines: Floats, season: int) -> int | None:
+    if lines.shape[1] < 2 * SHIFT_WINDOW:
         return None
     windows = np.lib.stride_tricks.sliding_window_view(lines, SHIFT_WINDOW, axis=1)
     means, variances = windows.mean(axis=2), windows.var(axis=2, ddof=1)
@@ -203,4 +215,12 @@ def shared_shift(lines: Floats) -> int | None:
     at = size.argmax(axis=1)
     if size.max(axis=1).min() <= SHIFT_SIZE or int(np.ptp(at)) > SHIFT_APART:
         return None
-    return int(np.median(at)) + SHIFT_WINDOW
+    found = int(np.median(at)) + SHIFT_WINDOW
+    # half a season up and half a season down is no change of level
+    for back in (k * season for k in range(1, 1 + -(-SHIFT_WINDOW // season))) if season else ():
+        if found - back < 0:
+            return None
+        after, before = means[:, found], means[:, found - back]
+        if (np.abs(after - before) < step[np.arange(len(lines)), at] / 2).any():
+            return None
+    return found

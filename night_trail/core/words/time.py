@@ -10,7 +10,7 @@ import numpy as np
 
 from night_trail.core.answers.cycle import CycleAnswer
 from night_trail.core.answers.measures import ADDS_UP
-from night_trail.core.answers.over_time import OverTimeAnswer
+from night_trail.core.answers.over_time import OverTimeAnswer, Shift
 from night_trail.core.answers.rolled import Line
 from night_trail.core.stats.calendar import Calendar, period_name, spans_in_words
 from night_trail.core.table import Table
@@ -255,10 +255,7 @@ def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.
             view, way = ("per day", "per day") if question.until else ("evened", "with days evened out")
             found.append(Caution(text, way, turn="slot", slot="view", value=view))
     if answer.shifted is not None:
-        found.append(
-            f"All {len(answer.lines)} lines change level in {answer.name(answer.shifted)}: "
-            "was something defined anew?"
-        )
+        found.append(_shift_words(answer, answer.shifted))
     if len(has) < FEW_PERIODS:
         found.append(
             f"Only {counted(len(has), 'whole ' + calendar.grain)}: too few to see a season or a trend."
@@ -276,6 +273,16 @@ def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.
             f"{rows} {'has' if answer.basis.groupless == 1 else 'have'} no {question.time} and are left out."
         )
     return found
+
+
+def _shift_words(answer: OverTimeAnswer, shift: Shift) -> str:
+    what = "measures" if shift.column is None else "lines"
+    if shift.column is not None and answer.question.split is None:
+        what = f"groups of {shift.column}"
+    text = f"All {shift.count} {what} change level in {answer.name(shift.at)}: was something defined anew?"
+    if what in ("measures", "lines"):
+        return text
+    return Caution(text, f"for each {shift.column}", turn="slot", slot="split", value=shift.column)
 
 
 def unfinished_words(calendar: Calendar, whole: np.ndarray) -> list[str]:
