@@ -30,19 +30,23 @@ from night_trail.trails.pictures import Desk
 from night_trail.trails.relate_choices import relate_offers
 from night_trail.trails.time_choices import time_offers
 
-MOST_DRAWN = 8
+MOST_DRAWN = 9
 """Choices drawn from the rows; those behind them go without a silhouette."""
 
 
 @dataclass(frozen=True)
 class Choice:
-    """One line of a list: what it says, what it would give, what it posts."""
+    """One line of a list: what it says, what it would give, what it posts.
+
+    A ``slow`` picture is fetched when the list is open.
+    """
 
     text: str
     post: str
     picture: Svg | str = ""
     hint: str = ""
     chosen: bool = False
+    slow: bool = False
 
 
 def choices(slot: str, desk: Desk, survey: Survey) -> list[Choice]:
@@ -104,16 +108,30 @@ def _drawn(slot: str, desk: Desk, offers: list[Offer]) -> Iterable[Choice]:
     for i, offer in enumerate(offers):
         change = offer.change or Slot(slot, offer.value)
         picture: Svg | str = ""
+        slow = False
         if i < MOST_DRAWN:
             try:
                 scene, _ = turn(desk.scene, change, desk.table)
                 there = desk if scene.only == desk.scene.only else Desk(desk.version, scene)
                 # models take a second each: a list does not wait for them
+                slow = slot == "way" and isinstance(scene.main, Apart | Ahead)
                 quick = scene.main is not None and not isinstance(scene.main, Apart | Ahead)
                 picture = _thumb(there, scene.main) if scene.main and quick else ""
             except BadQuestion:
                 continue
-        yield Choice(offer.text, to_json(change), picture, offer.hint, offer.chosen)
+        yield Choice(offer.text, to_json(change), picture, offer.hint, offer.chosen, slow)
+
+
+def preview(desk: Desk, change: Change) -> Svg | str:
+    """Return the small picture a change would give; nothing where it cannot be made."""
+    try:
+        scene, _ = turn(desk.scene, change, desk.table)
+        # forecasts of groups are work of their own, which nobody asked for yet
+        if scene.main is None or (isinstance(scene.main, Ahead) and scene.main.split is not None):
+            return ""
+        return _thumb(Desk(desk.version, scene), scene.main)
+    except BadQuestion:
+        return ""
 
 
 def _levels(desk: Desk) -> list[Offer]:

@@ -25,6 +25,7 @@ urlpatterns = [
     path(step + "measure/forget/", naming.forget, name="measure-forget"),
     path(step + "picture/", parts.picture, name="picture"),
     path(step + "same-rows/", parts.same_rows, name="same-rows"),
+    path(step + "preview/", parts.preview, name="preview"),
     path(step + "figure.svg", parts.figure, name="figure"),
     path(step + "figure.png", parts.figure_png, name="figure-png"),
     path(step + "numbers/", parts.numbers, name="numbers"),

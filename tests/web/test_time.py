@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import html
 import json
+import re
 from pathlib import Path
 
 import numpy as np
@@ -24,11 +26,11 @@ from night_trail.tables.services import core_table
 from night_trail.tales.models import Tale
 from night_trail.tales.services import add_stop
 from night_trail.trails import forecasting, pictures
-from night_trail.trails.models import GroupForecasts
+from night_trail.trails.models import GroupForecasts, Step
 from night_trail.trails.pictures import Desk
 from night_trail.trails.services import cairn_at, start_trail, take_turn
 from tests.web.conftest import bring, client_of
-from tests.web.test_hands import newest, post
+from tests.web.test_hands import HX, newest, post
 from tests.web.test_looking import asked
 
 pytestmark = pytest.mark.django_db
@@ -142,6 +144,27 @@ def test_groups_are_forecast_in_the_background_and_agree(client: Client, owner: 
     assert GroupForecasts.objects.count() == 1
 
 
+def test_lists_show_what_models_would_give_when_it_is_drawn(
+    client: Client, owner: User, table: Table
+) -> None:
+    step = asked(owner, table, "boardings by month")
+    where = [step.trail_id, step.pk]
+    page = client.get(reverse("trails:slot", args=[*where, "way"]), headers=HX).content.decode()
+    later = [html.unescape(a) for a in re.findall(r'class="later" hx-get="([^"]+)"', page)]
+    assert len(later) == 2 and "apart" in later[0] and "ahead" in later[1]
+    before = Step.objects.count()
+    for address in later:
+        small = client.get(address).content.decode()
+        assert small.startswith("<svg") and 'aria-hidden="true"' in small
+    assert Step.objects.count() == before
+    # work that goes on in the background is not begun by looking at a list
+    preview = reverse("trails:preview", args=where)
+    asked_for = to_json(Say("boardings ahead, month by month, for each depot"))
+    assert client.get(preview, {"change": asked_for}).content == b"" and not GroupForecasts.objects.exists()
+    assert client.get(preview, {"change": to_json(Slot("shape", "soul"))}).content == b""
+    assert client.get(preview, {"change": "{"}).status_code == 422
+
+
 def test_a_page_shows_how_far_the_work_is_and_takes_it_up_again(
     client: Client, owner: User, table: Table, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -153,6 +176,9 @@ def test_a_page_shows_how_far_the_work_is_and_takes_it_up_again(
     assert 'id="pending"' in page and "0 of 3 are done" in page
     work = GroupForecasts.objects.get()
     assert started == [work.pk]
+    # what is drawn meanwhile is not kept by a browser
+    figure = reverse("trails:figure", args=[step.trail_id, step.pk])
+    assert "ETag" not in client.get(figure).headers
     # asking again does not begin it a second time, but after a worker was killed it goes on
     pictures.forget()
     client.get(address)
@@ -163,6 +189,8 @@ def test_a_page_shows_how_far_the_work_is_and_takes_it_up_again(
     monkeypatch.undo()
     forecasting.make_group_forecasts(work)
     assert 'id="pending"' not in client.get(address).content.decode()
+    tag = client.get(figure).headers["ETag"]
+    assert client.get(figure, headers={"If-None-Match": tag}).status_code == 304
 
 
 def test_strangers_see_nothing(owner: User, other: User, table: Table) -> None:

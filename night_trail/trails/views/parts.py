@@ -22,13 +22,14 @@ from night_trail.core.figures import Figures, figures_of
 from night_trail.core.likeness import like_row, this_row
 from night_trail.core.question import decode, key
 from night_trail.core.slots import sentence
-from night_trail.core.turns import Light
+from night_trail.core.turns import Change, Light
 from night_trail.core.words.numbers import number
 from night_trail.draw import BESIDE, MAIN, Size, touched
 from night_trail.draw.png import png
 from night_trail.people.context import theme
 from night_trail.tables.cells import neutral
 from night_trail.trails.choices import choices
+from night_trail.trails.choices import preview as small_picture
 from night_trail.trails.models import Step
 from night_trail.trails.page import desk_of, own_step, went_on
 from night_trail.trails.pictures import Desk, size_from
@@ -57,6 +58,14 @@ def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse
         "column": desk.table.column(desk.scene.main.column) if slot == "bins" and desk.scene.main else None,
     }
     return render(request, "trails/_choices.html", context)
+
+
+@require_GET
+def preview(request: HttpRequest, trail: int, step: int) -> HttpResponse:
+    """Return the small picture of a choice that takes a while to draw; nothing is kept of it."""
+    desk = desk_of(own_step(request, trail, step))
+    asked = request.GET.get("change")
+    return HttpResponse(small_picture(desk, decode(asked, Change, "turn")) if asked else "")
 
 
 @require_GET
@@ -102,7 +111,9 @@ def _file(request: HttpRequest, step: Step, form: str) -> HttpResponse:
         response = HttpResponse(svg, content_type="image/svg+xml; charset=utf-8")
         # opened by itself the file may style itself, and do nothing else
         response["Content-Security-Policy"] = "default-src 'none'; style-src 'unsafe-inline'"
-    response["ETag"] = tag
+    # a forecast of groups is another in a moment
+    if getattr(desk.answer(desk.scene.main), "pending", None) is None:
+        response["ETag"] = tag
     response["Cache-Control"] = "private, no-cache"
     if not small:
         response["Content-Disposition"] = f'attachment; filename="{_file_name(step)}.{form}"'
