@@ -13,7 +13,7 @@ from night_trail.core.words.measures import figure_of
 from night_trail.core.words.numbers import percent
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.lines import path
-from night_trail.draw.measures import measured_ticks, measured_title
+from night_trail.draw.measures import measured_ends, measured_ticks, measured_title
 from night_trail.draw.scales import Lanes, Linear, Tick
 from night_trail.draw.svg import el, group
 from night_trail.draw.text import shortened, width
@@ -89,14 +89,7 @@ def _part_ticks(canvas: Canvas, answer: CycleAnswer, x: Linear) -> None:
 def _domain(answer: CycleAnswer) -> tuple[float, float]:
     found = [r.values for r in answer.rounds] + [r.lit for r in answer.rounds if r.lit is not None]
     values = np.concatenate(found) if found else np.empty(0)
-    values = values[~np.isnan(values)]
-    if not len(values):
-        return 0.0, 1.0
-    low, high = float(values.min()), float(values.max())
-    if answer.question.shape == "columns" or (low >= 0 and low < 0.35 * high):
-        low, high = min(low, 0.0), max(high, 0.0)
-    room = 0.05 * (high - low) or max(abs(high) * 0.05, 0.5)
-    return (low if low == 0.0 else low - room), high + room
+    return measured_ends(values, answer.question.shape == "columns")
 
 
 def _card(answer: CycleAnswer, table: Table, one: Line, i: int) -> list[str]:

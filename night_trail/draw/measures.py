@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from night_trail.core.answers.measures import is_share
 from night_trail.core.measure import Measure
 from night_trail.core.slots.compare import measure_words
-from night_trail.core.table import Column, Table
+from night_trail.core.table import Column, Floats, Table
 from night_trail.draw.canvas import column_ticks
 from night_trail.draw.scales import Tick, percent_ticks, ticks
+
+NEAR = 0.35
+"""0 is taken into an axis whose lowest value is less than so much of the highest."""
 
 UNITLESS = ("count", "distinct", "share", "ratio")
 
@@ -21,6 +26,22 @@ def measured_ticks(
     if column is None or measure.aggregate in UNITLESS:
         return ticks(low, high, wanted)
     return column_ticks(column, low, high, wanted, whole=False)
+
+
+def measured_ends(values: Floats, from_zero: bool = False) -> tuple[float, float]:
+    """Return the ends of an upright axis: what is there with a little room, 0 where it is near or asked for.
+
+    >>> measured_ends(np.array([10.0, 100.0]))
+    (0.0, 105.0)
+    """
+    values = values[np.isfinite(values)]
+    if not len(values):
+        return 0.0, 1.0
+    low, high = float(values.min()), float(values.max())
+    if from_zero or 0 <= low < NEAR * high:
+        low, high = min(low, 0.0), max(high, 0.0)
+    room = 0.05 * (high - low) or max(0.05 * abs(high), 0.5)
+    return (low if low == 0 else low - room), (high if high == 0 else high + room)
 
 
 def measured_title(

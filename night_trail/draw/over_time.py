@@ -16,7 +16,7 @@ from night_trail.draw.days import draw_days
 from night_trail.draw.legend import Word, legend
 from night_trail.draw.lines import area, path
 from night_trail.draw.many_lines import draw_horizon, draw_panels, draw_ranks
-from night_trail.draw.measures import measured_title
+from night_trail.draw.measures import measured_ends, measured_title
 from night_trail.draw.periods import MOST_MARKS, Place, period_card, period_marks
 from night_trail.draw.scales import Linear, Tick
 from night_trail.draw.svg import Svg, el, group
@@ -119,17 +119,8 @@ def _domain(answer: OverTimeAnswer, visible: tuple[int, int]) -> tuple[float, fl
     found += [one.base[first:end][whole] for one in answer.lines if one.base is not None]
     if answer.basis.lit is not None:
         found += [one.lit[first:end][whole] for one in answer.lines if one.lit is not None]
-    values = np.concatenate(found) if found else np.empty(0)
-    values = values[np.isfinite(values)]
-    if not len(values):
-        return 0.0, 1.0
-    low, high = float(values.min()), float(values.max())
-    at = [level for _, level in answer.levels if math.isfinite(level)]
-    low, high = min([low, *at]), max([high, *at])
-    if shape in ("area", "columns") or (low >= 0 and low < 0.35 * high):
-        low, high = min(low, 0.0), max(high, 0.0)
-    room = 0.05 * (high - low) or max(abs(high) * 0.05, 0.5)
-    return (low if low == 0.0 else low - room), (high if high == 0.0 else high + room)
+    found.append(np.array([level for _, level in answer.levels], dtype=np.float64))
+    return measured_ends(np.concatenate(found), shape in ("area", "columns"))
 
 
 def value_title(answer: OverTimeAnswer, table: Table, low: float, high: float) -> str:

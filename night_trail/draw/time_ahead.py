@@ -14,7 +14,7 @@ from night_trail.core.words.numbers import THIN
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.legend import Word, legend
 from night_trail.draw.lines import area, path
-from night_trail.draw.measures import measured_ticks, measured_title
+from night_trail.draw.measures import measured_ends, measured_ticks, measured_title
 from night_trail.draw.scales import Linear
 from night_trail.draw.svg import el, group
 from night_trail.draw.text import shortened, width
@@ -112,18 +112,12 @@ def _group_ahead(
 def _span_ahead(answer: AheadAnswer, first: int, chosen: list[int]) -> tuple[float, float]:
     """Return the ends of the upright axis: past, widest band and plan, and 0 where it is near."""
     found, past = answer.forecast, answer.values[first : answer.end]
-    pieces = [past[~np.isnan(past)]]
+    pieces = [past]
     if found is not None:
         pieces += [found.low[chosen[0]], found.high[chosen[0]]]
     if answer.plan is not None:
-        plan = answer.plan[first:]
-        pieces.append(plan[~np.isnan(plan)])
-    values = np.concatenate(pieces)
-    low, high = (float(values.min()), float(values.max())) if len(values) else (0.0, 1.0)
-    if low >= 0 and low < 0.35 * high:
-        low = 0.0
-    room = 0.05 * (high - low) or 0.5
-    return (low if low == 0 else low - room), high + room
+        pieces.append(answer.plan[first:])
+    return measured_ends(np.concatenate(pieces))
 
 
 def _bands_ahead(
