@@ -297,8 +297,8 @@ def ten_million() -> list[Row]:
         "average of boardings by depot, only where festival is yes",
     ]
     times = [say(words) for words in turned]
-    for words, seconds in zip(turned, times, strict=True):
-        print(f"  {words}: {ms(seconds)}")
+    for words, taken in zip(turned, times, strict=True):
+        print(f"  {words}: {ms(taken)}")
     return [
         (f"read a 10,000,000 × 8 CSV ({size:,.0f} MB) until the survey stands", f"{seconds:.0f} s", "", ""),
         ("memory at its peak while reading it", f"{peak:.1f} GB", "", ""),

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache, partial
 
 import numpy as np
 
@@ -173,6 +174,8 @@ def _said(column: Column, at: float) -> str:
 def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plot: _Plot) -> None:
     most = max((cell.count for cell in panel.cells), default=1)
     x, y = plot.x, plot.y
+    # a thousand cells share a few edges
+    said_x, said_y = (lru_cache(partial(_said, column)) for column in (answer.against, answer.column))
     for cell in panel.cells:
         key = f"{panel.label}\x1f{cell.x_low:.6g}\x1f{cell.y_low:.6g}"
         # shades by the logarithm: cells of few rows stay in sight beside crowded ones
@@ -190,16 +193,22 @@ def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plo
             lit,
             key,
             answer.cell_condition(cell, panel),
-            _cell_card(answer, table, panel, cell),
+            _cell_card(answer, table, panel, cell, (said_x, said_y)),
             cell.lit == cell.count,
         )
 
 
-def _cell_card(answer: RelateAnswer, table: Table, panel: Panel, cell: Cell) -> list[str]:
+def _cell_card(
+    answer: RelateAnswer,
+    table: Table,
+    panel: Panel,
+    cell: Cell,
+    said: tuple[Callable[[float], str], Callable[[float], str]],
+) -> list[str]:
     card = [panel.label] if panel.label else []
     card += [
-        f"{answer.against.name} {_said(answer.against, cell.x_low)} to {_said(answer.against, cell.x_high)}",
-        f"{answer.column.name} {_said(answer.column, cell.y_low)} to {_said(answer.column, cell.y_high)}",
+        f"{answer.against.name} {said[0](cell.x_low)} to {said[0](cell.x_high)}",
+        f"{answer.column.name} {said[1](cell.y_low)} to {said[1](cell.y_high)}",
         table.rows_in_words(cell.count),
     ]
     if cell.lit is not None:

@@ -13,12 +13,15 @@ from django_htmx.http import push_url
 from night_trail.core.question import to_json
 from night_trail.core.sentence import scene_in_words, scene_sentence
 from night_trail.core.slots import Sentence, short_name
-from night_trail.core.turns import Alike, ClearAll, Drop, KeepLit, PutOut, SetAside, Swap, TakeAway
+from night_trail.core.slots.time import GRAIN_WORDS
+from night_trail.core.time_questions import Ahead, Apart, OverTime
+from night_trail.core.turns import Alike, ClearAll, Drop, KeepLit, PutOut, SetAside, Slot, Swap, TakeAway
 from night_trail.core.words.conditions import in_words
 from night_trail.draw import BESIDE, MAIN
 from night_trail.trails.choices import choices
 from night_trail.trails.models import Step
 from night_trail.trails.pictures import Desk, size_from
+from night_trail.trails.time_choices import neighbours
 from night_trail.trails.way import way_to
 
 ACTIONS = {
@@ -105,6 +108,11 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
     context["main"] = main
     context["pending"] = getattr(main.answer, "pending", None)
     context["alike"] = to_json(Alike(not scene.alike))
+    if isinstance(scene.main, OverTime | Apart | Ahead):
+        context["grains"] = [
+            {"name": name, "words": GRAIN_WORDS[grain], "post": to_json(Slot("grain", grain))}
+            for name, grain in neighbours(desk, scene.main).items()
+        ]
     said = scene_sentence(scene, desk.table, main.answer)
     context["sentence"] = {"parts": _pieces(said), "addable": said.addable}
     context["title"] = scene_in_words(scene, desk.table, main.answer)

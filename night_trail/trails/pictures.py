@@ -30,6 +30,8 @@ from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
 from night_trail.trails.forecasting import group_forecast
 
+MOST_WEIGHED = 40
+
 
 def _weight(value: Any) -> int:
     """Return about how many bytes an answer holds: its arrays, and a little for each part."""
@@ -38,7 +40,9 @@ def _weight(value: Any) -> int:
     if is_dataclass(value):
         return 64 + sum(_weight(getattr(value, f.name)) for f in fields(value))
     if isinstance(value, tuple | list):
-        return 64 + sum(_weight(part) for part in value)
+        # of many parts of a kind, some tell what all weigh
+        some = value[:MOST_WEIGHED]
+        return 64 + sum(_weight(part) for part in some) * len(value) // max(len(some), 1)
     return 64
 
 

@@ -28,7 +28,7 @@ from night_trail.core.slots.time import (
     bands_words,
     level_words,
 )
-from night_trail.core.stats.calendar import GRAINS
+from night_trail.core.stats.calendar import GRAINS, GrainName
 from night_trail.core.table import Column, Kind
 from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Level, OverTime
 from night_trail.core.turns import Slot
@@ -127,11 +127,25 @@ def _zones(desk: Desk, question: Time) -> list[Offer]:
     ]
 
 
-def _grains(desk: Desk, question: OverTime | Apart | Ahead) -> list[Offer]:
-    """Return the steps, the present one with its neighbours first: one click finer or coarser."""
+def _able_grains(desk: Desk, question: OverTime | Apart | Ahead) -> tuple[list[GrainName], int]:
+    """Return the steps a column of time has, finest first, and the place of the present one."""
+    timed = desk.table.column(question.time).kind == Kind.DATETIME
+    able = [grain for grain in GRAINS if timed or grain != "hour"]
     present = grain_for(question, desk.rows)
-    able = [g for g in GRAINS if g != "hour" or desk.table.column(question.time).kind == Kind.DATETIME]
-    at = able.index(present) if present in able else 0
+    return able, able.index(present) if present in able else 0
+
+
+def neighbours(desk: Desk, question: OverTime | Apart | Ahead) -> dict[str, GrainName]:
+    """Return the next finer and the next coarser step, where there is one."""
+    able, at = _able_grains(desk, question)
+    found = {"finer": at - 1, "coarser": at + 1}
+    return {name: able[i] for name, i in found.items() if 0 <= i < len(able)}
+
+
+def _grains(desk: Desk, question: OverTime | Apart | Ahead) -> list[Offer]:
+    """Return the steps, the present one with its neighbours first."""
+    able, at = _able_grains(desk, question)
+    present = able[at]
     hints = {at - 1: "one finer", at + 1: "one coarser"}
     order = sorted(range(len(able)), key=lambda i: abs(i - at))
     return [Offer(GRAIN_WORDS[able[i]], able[i], able[i] == present, hints.get(i, "")) for i in order]

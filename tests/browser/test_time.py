@@ -78,10 +78,16 @@ def test_the_year_before_finer_and_closer_by_keyboard_alone(page: Page) -> None:
     assert float(frame.get_attribute("x")) > before
     page.keyboard.press("0")
     expect(page.locator("#stage .overview")).to_have_count(0)
-    # one click finer
-    page.locator("#sentence [data-slot=grain]").click()
-    page.locator("#popover .choice", has_text="one finer").click()
+    # one click finer, one key coarser
+    page.locator("#finer").click()
     expect(page.locator("#sentence")).to_contain_text("week by week")
+    settled(page)
+    page.keyboard.press(">")
+    expect(page.locator("#sentence")).to_contain_text("month by month")
+    settled(page)
+    page.locator("#sentence [data-slot=grain]").click()
+    page.locator("#popover .choice", has_text="one coarser").click()
+    expect(page.locator("#sentence")).to_contain_text("quarter by quarter")
 
 
 def test_a_series_is_taken_apart_and_a_spike_leads_to_its_rows_and_a_part_to_a_column(page: Page) -> None:
@@ -125,6 +131,36 @@ def test_a_forecast_its_horizon_its_groups_and_how_they_agree(page: Page) -> Non
     expect(page.locator("#pending")).to_have_count(0)
     page.locator("#numbers-toggle").click()
     expect(page.locator("#drawer table")).to_contain_text("Tallow Lane")
+    page.keyboard.press("Escape")
+    # a group's name lights its rows; what is known ahead is a slot
+    page.locator("#stage .legend-word", has_text="Northgate").click()
+    expect(page.locator(".chip.lantern")).to_contain_text("depot is Northgate")
+    settled(page)
+    choose(page, "split", "all together")
+    settled(page)
+    choose(page, "known", "knowing festival")
+    expect(page.locator("#cautions")).to_contain_text("Of festival nothing is known ahead")
+
+
+def test_weekdays_in_rows_and_days_evened_out(page: Page) -> None:
+    start_trail(page, "boardings")
+    settled(page)
+    say(page, "boardings by month")
+    choose(page, "view", "with days evened out")
+    expect(page.locator("#sentence")).to_contain_text("month by month with days evened out")
+    settled(page)
+    # the list of ways shows even what a model would give
+    page.locator("#sentence [data-slot=way]").click()
+    expect(page.locator("#popover .later svg")).to_have_count(2, timeout=20_000)
+    page.keyboard.press("Escape")
+    settled(page)
+    choose(page, "way", "how it runs through the week or year")
+    settled(page)
+    choose(page, "shape", "a row for each weekday")
+    expect(page.locator("#stage .series")).to_have_count(7)
+    expect(page.locator("#stage")).to_contain_text("its own mean dotted")
+    page.locator("#stage .mark[aria-label^='Friday, 23:00']").click(force=True)
+    expect(page.locator(".chip.lantern")).to_contain_text("departed_at on a Friday")
 
 
 @pytest.mark.parametrize("theme", ["night", "day"])

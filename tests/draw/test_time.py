@@ -11,6 +11,8 @@ import xml.etree.ElementTree as ET
 import numpy as np
 import polars as pl
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from night_trail.core.answers import answer
 from night_trail.core.conditions import OneOf
@@ -20,6 +22,7 @@ from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Event, Level, OverTime
 from night_trail.draw import BESIDE, MAIN, THUMB, Size, draw, standalone
+from night_trail.draw.measures import measured_ends
 from night_trail.draw.text import width
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
@@ -168,6 +171,67 @@ def test_scale_bars_are_equally_long_in_the_unit_of_the_values(table: Table) -> 
     spans = np.array([np.ptp(p) for p in parts])
     strip = max(heights)
     np.testing.assert_allclose(np.array(heights)[:-1] / strip, (spans.min() / spans)[:-1], rtol=0.05)
+
+
+def test_scale_bars_of_multiplied_parts_are_one_ratio() -> None:
+    at = np.arange(96)
+    grown = 100 * 1.01**at * (1 + 0.3 * np.sin(2 * np.pi * at / 12))
+    noise = np.exp(np.random.default_rng(2).normal(0, 0.03, 96))
+    days = [dt.date(2016 + i // 12, i % 12 + 1, 1) for i in range(96)]
+    table = table_of(at=pl.Series(days), x=grown * noise)
+    question = Apart(Measure("mean", "x"), "at", "month", "multiplied")
+    parts = answer(question, Rows(table)).parts
+    root = drawn(question, table)
+    heights = np.array([float(b.get("height")) for b in of_class(root, "scale-bar")])
+    shown = [parts.values, parts.trend, *parts.seasons, parts.rest]
+    ratios = np.log([p.max() / p.min() for p in shown])
+    np.testing.assert_allclose(heights / heights.max(), ratios.min() / ratios, rtol=0.02)
+    (card,) = {b.get("data-card") for b in of_class(root, "scale-bar")}
+    assert card == f"a factor of {np.exp(ratios.min()):.3g}, in every strip"
+    assert "×1" in ET.tostring(root, encoding="unicode")
+
+
+def test_a_row_for_each_weekday_has_its_line_and_mean_in_its_strip(table: Table) -> None:
+    found = answer(Cycle(SUM, "at", shape="rows"), Rows(table))
+    root = drawn(Cycle(SUM, "at", shape="rows"), table)
+    strips = sorted(float(e.get("d").split()[-1]) for e in of_class(root, "grid"))
+    lines = [e for e in root.iter("path") if (e.get("class") or "").strip() == "series"]
+    means = of_class(root, "median")
+    assert len(strips) == len(lines) == len(means) == 7
+    step = strips[1] - strips[0]
+    for one, bottom, line, mean in zip(found.rounds, strips, lines, means, strict=True):
+        heights = [float(y) for y in re.findall(r"[ML]-?[\d.]+ (-?[\d.]+)", line.get("d"))]
+        assert bottom - step <= min(heights) and max(heights) <= bottom + 0.1
+        # the highest figure of a row is drawn highest, and the mean where its figures balance
+        assert int(np.argmin(heights)) == int(np.nanargmax(one.values))
+        assert float(mean.get("d").split()[-1]) == pytest.approx(np.mean(heights), abs=0.2)
+
+
+def test_groups_ahead_are_named_light_their_rows_and_say_their_bands(table: Table) -> None:
+    question = Ahead(SUM, "at", "month", split="line", horizon=4)
+    found = answer(question, Rows(table))
+    root = drawn(question, table)
+    words = [e for e in root.iter("g") if (e.get("class") or "") == "legend-word"]
+    assert len(words) == 4
+    cards = [
+        m.get("data-card").split("\n")
+        for m in of_class(root, "mark")
+        if "80\u2009%:" in m.get("data-card", "")
+    ]
+    named = {card[0]: card for card in cards if card[0] in {g.label for g in found.groups}}
+    assert set(named) == {g.label for g in found.groups}
+    assert all(any("ahead: " in part for part in card) for card in named.values())
+
+
+@given(st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=20), st.booleans())
+def test_an_upright_axis_holds_what_is_there_and_0_where_it_is_near(values: list[float], zero: bool) -> None:
+    low, high = measured_ends(np.array(values), zero)
+    assert low <= min(values) and max(values) <= high and low < high
+    near = min(values) >= 0 and min(values) < 0.35 * max(values)
+    if zero or near:
+        assert low <= 0 <= high
+    if near:
+        assert low == 0
 
 
 def test_names_of_changes_never_lie_on_each_other() -> None:
