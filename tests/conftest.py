@@ -6,6 +6,8 @@ import os
 from pathlib import Path
 
 import pytest
+from xdist.remote import Producer
+from xdist.scheduler import LoadScopeScheduling
 
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 
@@ -21,12 +23,17 @@ settings.register_profile(
 settings.load_profile("house")
 
 
-@pytest.hookimpl(tryfirst=True)  # before the groups are read
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Keep files together, and all that drives a browser in one process: two browsers starve each other."""
-    for item in items:
-        path = Path(item.path)
-        item.add_marker(pytest.mark.xdist_group("browser" if "browser" in path.parts else str(path)))
+class _ByFile(LoadScopeScheduling):
+    """Keeps files together, and all that drives a browser in one process: two browsers starve each other."""
+
+    def _split_scope(self, nodeid: str) -> str:
+        path = nodeid.split("::", 1)[0]
+        return "browser" if path.startswith("tests/browser/") else path
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Producer) -> LoadScopeScheduling:
+    """Hand out the tests; those in the browser, which take longest, come first."""
+    return _ByFile(config, log)
 
 
 @pytest.fixture(scope="session")

@@ -41,7 +41,7 @@ def measured_ends(values: Floats, from_zero: bool = False) -> tuple[float, float
     if from_zero or 0 <= low < NEAR * high:
         low, high = min(low, 0.0), max(high, 0.0)
     room = 0.05 * (high - low) or max(0.05 * abs(high), 0.5)
-    return (low if low == 0 else low - room), (high if high == 0 else high + room)
+    return (low if low == 0 else low - room), (high if high == 0 > low else high + room)
 
 
 def measured_title(

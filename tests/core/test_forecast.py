@@ -304,6 +304,17 @@ def test_a_plan_to_come_is_held_against_the_forecast() -> None:
     assert np.isnan(line[400:]).all() and not np.isnan(line[:400]).any()
 
 
+def test_a_month_that_figures_break_off_in_is_unfinished_though_rows_go_on() -> None:
+    table, _ = feasts(known_ahead=True)  # figures end on 4 February 2024, rows on 3 March
+    line = answer(OverTime(SUM, "day", "month"), Rows(table))
+    assert [line.name(i) for i in np.flatnonzero(~line.whole)] == ["February 2024", "March 2024"]
+    parts = answer(Apart(SUM, "day", "month"), Rows(table))
+    assert parts.name(len(parts.values) - 1) == "February 2024" and not parts.whole[-1]
+    assert len(parts.parts.values) == 13
+    found = answer(Ahead(SUM, "day", "month"), Rows(table))
+    assert found.name(found.end) == "February 2024" and found.end == 13
+
+
 def test_no_forecast_is_said_with_its_reason() -> None:
     table = monthly(np.arange(6.0))
     found = answer(Ahead(SUM, "month"), Rows(table))

@@ -21,6 +21,7 @@ from night_trail.core.question import Question
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Event, Level, OverTime
+from night_trail.core.words.numbers import THIN
 from night_trail.draw import BESIDE, MAIN, THUMB, Size, draw, standalone
 from night_trail.draw.measures import measured_ends
 from night_trail.draw.text import width
@@ -216,7 +217,7 @@ def test_groups_ahead_are_named_light_their_rows_and_say_their_bands(table: Tabl
     cards = [
         m.get("data-card").split("\n")
         for m in of_class(root, "mark")
-        if "80\u2009%:" in m.get("data-card", "")
+        if f"80{THIN}%:" in m.get("data-card", "")
     ]
     named = {card[0]: card for card in cards if card[0] in {g.label for g in found.groups}}
     assert set(named) == {g.label for g in found.groups}

@@ -21,8 +21,9 @@ from night_trail.core.answers.rolled import (
     period_condition,
     periods_of,
     rolled,
+    with_figures,
 )
-from night_trail.core.conditions import Condition, Missing, Not
+from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import SEASONS, Calendar, GrainName, period_name
@@ -147,22 +148,19 @@ class _Base:
         grain = grain_for(question, rows)
         periods = periods_of(rows, question.time, grain, 1, question.zone)
         roll = _whole_roll(question, rows, grain, periods)
-        has = np.flatnonzero(roll.n[0])
-        to_come = periods.calendar.n - int(has[-1]) - 1 if len(has) else 0
-        if to_come and question.measure.column is not None:
-            # rows to come, with a plan or what is known but no figure yet, are no past
-            filled = Not(Missing(question.measure.column))
-            rows = Rows(rows.table, (*rows.only, filled), rows.lit_condition)
-            periods = periods_of(rows, question.time, grain, 1, question.zone)
-            roll = _whole_roll(question, rows, grain, periods)
+        planned = periods.calendar
+        past = with_figures(question.measure, rows, roll.n[0])
+        if past is not rows:
+            periods = periods_of(past, question.time, grain, 1, question.zone)
+            roll = _whole_roll(question, past, grain, periods)
+        calendar = periods.calendar
         start, end = periods.covered
         steps = horizon_for(question, grain, end - start)
-        if question.horizon is None:
+        if question.horizon is None and past is not rows:
             # what is planned is looked at to its end
-            steps = min(max(steps, to_come + periods.calendar.n - end if to_come else 0), MOST_AHEAD)
-        calendar = periods.calendar
+            steps = min(max(steps, planned.first + planned.n - calendar.first - end), MOST_AHEAD)
         calendar = calendar.longer(steps - (calendar.n - end)) if end else calendar
-        return cls(grain, periods, calendar, start, end, steps, roll, rows)
+        return cls(grain, periods, calendar, start, end, steps, roll, past)
 
 
 def ahead(question: Ahead, rows: Rows, made: Sequence[Alone] | None = None) -> AheadAnswer:

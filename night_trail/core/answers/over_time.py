@@ -17,12 +17,14 @@ from night_trail.core.answers.rolled import (
     Line,
     Periods,
     Rolled,
+    broken_off,
     check_time,
     grain_for,
     period_condition,
     periods_of,
     rolled,
     under_way,
+    with_figures,
 )
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.answers.views import ADDING, check_view, first_whole, fits_view, viewer
@@ -223,6 +225,10 @@ def over_time(question: OverTime, rows: Rows) -> OverTimeAnswer:
         if found is ALL_ROWS
         else _rolled(question.measure, question, rows, periods, ALL_ROWS, (*key, "together"))
     )
+    past = rows if question.until else with_figures(question.measure, rows, whole_roll.n[0])
+    if past is not rows:
+        so_far = periods_of(past, question.time, grain, question.year_start, question.zone)
+        periods = broken_off(periods, so_far)
     maker = _Maker(question, rows, periods, key, viewer(question, rows, periods))
     lines = tuple(
         maker.line(i, group.label, roll, i, found, group.others)

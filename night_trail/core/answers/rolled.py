@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Protocol
 
 import numpy as np
 
 from night_trail.core.answers.basis import Basis, Grouping
 from night_trail.core.answers.measures import Cells, cells_of, check_measure, plain_figures
-from night_trail.core.conditions import Between, between
+from night_trail.core.conditions import Between, Missing, Not, between
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.rows import Codes, Rows
@@ -53,7 +53,8 @@ class Periods:
 
     ``partial`` says whether the first and the last are cut off by the data's
     ends, ``gaps`` are runs of periods without rows as (first, end). ``fills``
-    says that a group without rows in a period has a sum of 0 there.
+    says that a group without rows in a period has a sum of 0 there. ``now`` is
+    a period that figures break off in, though rows to come go on behind it.
     """
 
     calendar: Calendar
@@ -62,6 +63,7 @@ class Periods:
     partial: tuple[bool, bool]
     gaps: tuple[tuple[int, int], ...]
     fills: bool = True
+    now: int | None = None
 
     @property
     def whole(self) -> Bools:
@@ -70,6 +72,8 @@ class Periods:
         if self.calendar.n:
             found[0] &= not self.partial[0]
             found[-1] &= not self.partial[1]
+        if self.now is not None:
+            found[self.now] = False
         return found
 
     @property
@@ -279,6 +283,24 @@ def _figures(measure: Measure, cells: Cells, groups: int, length: int, fills: bo
         # nothing in one group is 0; nothing in any is not known
         values = np.where((n == 0) & (n.sum(axis=0) > 0), 0.0, values)
     return values, n
+
+
+def with_figures(measure: Measure, rows: Rows, n: Ints) -> Rows:
+    """Return the rows that have a figure, where the last periods have rows but no figure; else all.
+
+    Rows to come, with a plan or what is known already, are no past. ``n`` is
+    how many figures each period has.
+    """
+    has = np.flatnonzero(n)
+    if measure.column is None or not len(has) or int(has[-1]) == len(n) - 1:
+        return rows
+    return Rows(rows.table, (*rows.only, Not(Missing(measure.column))), rows.lit_condition)
+
+
+def broken_off(periods: Periods, so_far: Periods) -> Periods:
+    """Return periods that know where figures break off, by the periods of the rows with a figure."""
+    last = so_far.calendar.first + so_far.calendar.n - 1 - periods.calendar.first
+    return replace(periods, now=last) if so_far.partial[1] else periods
 
 
 def under_way(rows: Rows, periods: Periods, found: Grouping, time: str, until: str) -> Rolled:
