@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from xdist.remote import Producer
 from xdist.scheduler import LoadScopeScheduling
+from xdist.workermanage import WorkerController
 
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 
@@ -24,15 +25,24 @@ settings.load_profile("house")
 
 
 class _ByFile(LoadScopeScheduling):
-    """Keeps files together, and all that drives a browser in one process: two browsers starve each other."""
+    """Keeps files together; one process drives the browser, and is helped when all else is done.
+
+    Two browsers beside each other starve each other on two cores.
+    """
 
     def _split_scope(self, nodeid: str) -> str:
-        path = nodeid.split("::", 1)[0]
-        return "browser" if path.startswith("tests/browser/") else path
+        return nodeid.split("::", 1)[0]
+
+    def _assign_work_unit(self, node: WorkerController) -> None:
+        drives = node is self.nodes[0]
+        wanted = [path for path in self.workqueue if path.startswith("tests/browser/") == drives]
+        if wanted:
+            self.workqueue.move_to_end(wanted[0], last=False)
+        super()._assign_work_unit(node)
 
 
 def pytest_xdist_make_scheduler(config: pytest.Config, log: Producer) -> LoadScopeScheduling:
-    """Hand out the tests; those in the browser, which take longest, come first."""
+    """Hand out the tests by file."""
     return _ByFile(config, log)
 
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from night_trail.core.answers.measures import is_share
 from night_trail.core.measure import Measure
-from night_trail.core.slots.compare import measure_words
+from night_trail.core.slots.measures import measure_words
 from night_trail.core.table import Column, Floats, Table
 from night_trail.draw.canvas import column_ticks
 from night_trail.draw.scales import Tick, percent_ticks, ticks

@@ -9,7 +9,7 @@ import polars as pl
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Measure
-from night_trail.core.slots.compare import measure_from
+from night_trail.core.slots.measures import measure_from
 from night_trail.core.table import Table as CoreTable
 from night_trail.core.table import View
 from night_trail.tables import cache

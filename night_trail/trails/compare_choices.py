@@ -17,9 +17,9 @@ from night_trail.core.slots.compare import (
     SHOW_WORDS,
     baseline_words,
     keep_words,
-    measure_words,
     rule_words,
 )
+from night_trail.core.slots.measures import measure_words
 from night_trail.core.table import Column
 from night_trail.core.words.conditions import in_words
 from night_trail.trails.measure_choices import (

@@ -14,7 +14,7 @@ from django.http import QueryDict
 
 from night_trail.core.answers.measures import first_measure
 from night_trail.core.conditions import columns_of, mask
-from night_trail.core.slots.compare import aggregate_words
+from night_trail.core.slots.measures import aggregate_words
 from night_trail.core.table import Column, Kind
 from night_trail.core.words.conditions import from_words
 from night_trail.core.words.numbers import value

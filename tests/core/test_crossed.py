@@ -24,7 +24,7 @@ from night_trail.core.question import Baseline, Compare, Measure, Rule, decode, 
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
 from night_trail.core.slots import changed, sentence, short_name
-from night_trail.core.slots.compare import measure_from
+from night_trail.core.slots.measures import measure_from
 from night_trail.core.table import Table
 from night_trail.core.words import plain, words_of
 from tests.core.tables import table_of

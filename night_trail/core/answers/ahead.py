@@ -65,8 +65,8 @@ class AheadAnswer:
     forecast rests on, ``forecast`` begins at ``end``. ``rest_of_year`` is the
     total from now to the end of the year with its interval, the part that has
     already happened in it; None where sums make no sense. ``why_not`` says in
-    words why there is no forecast, ``assumed`` that of the known column nothing
-    is known ahead and no was taken. ``pending`` says how many groups of how many
+    words why there is no forecast, ``assumed`` the period from which on
+    nothing is known of the known column and no is taken. ``pending`` says how many groups of how many
     are forecast already, while that work runs.
     """
 
@@ -88,7 +88,7 @@ class AheadAnswer:
     groups: tuple[GroupAhead, ...] = ()
     gaps: tuple[tuple[int, int], ...] = ()
     pending: tuple[int, int] | None = None
-    assumed: bool = False
+    assumed: int | None = None
 
     @property
     def horizon(self) -> int:
@@ -179,7 +179,7 @@ def ahead(question: Ahead, rows: Rows, made: Sequence[Alone] | None = None) -> A
         calendar=base.calendar,
         values=values,
         whole=base.periods.whole,
-        assumed=known is not None and known.assumed,
+        assumed=None if known is None else known.assumed,
         start=base.start,
         end=base.end,
         forecast=found,

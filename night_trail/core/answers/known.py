@@ -19,13 +19,13 @@ from night_trail.core.time_questions import Ahead
 class Known:
     """Indicators of periods, a column each: those the forecast rests on, and those ahead.
 
-    ``assumed`` says that nothing is known of a yes/no column ahead, and no was
-    taken for it.
+    ``assumed`` is the period from which on nothing is known of a yes/no column,
+    and no is taken for it.
     """
 
     past: Floats
     ahead: Floats
-    assumed: bool = False
+    assumed: int | None = None
 
     @property
     def pair(self) -> tuple[Floats, Floats]:
@@ -64,7 +64,7 @@ def known_of(question: Ahead, rows: Rows, calendar: Calendar, start: int, end: i
     found = np.zeros((calendar.n, len(named)))
     for event in question.events:
         found[:, named.index(event.name)] += _share(calendar, *event.ends)
-    assumed = False
+    assumed = None
     if question.known is not None:
         at = named.index(question.known)
         said = _yes(question.known, question, rows, calendar)
@@ -74,7 +74,10 @@ def known_of(question: Ahead, rows: Rows, calendar: Calendar, start: int, end: i
             usual = float(np.nanmean(said[start:end])) if not np.isnan(said[start:end]).all() else 0.0
             found[:, at] = np.where(np.isnan(said), usual, said)
         else:
-            assumed = not (np.isfinite(said[end:]).any() or found[end:, at].any())
+            told = np.flatnonzero(np.isfinite(said))
+            after = max(int(told[-1]) + 1 if len(told) else 0, end)
+            # days that were named say how it goes on
+            assumed = after if after < calendar.n and not found[end:, at].any() else None
             found[:, at] = np.maximum(found[:, at], np.nan_to_num(said))
     return Known(found[start:end], found[end:], assumed)
 

@@ -5,11 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from night_trail.core.answers.measures import ADDS_UP
-from night_trail.core.slots.compare import (
-    measure_parts,
-    measure_words,
-    short_measure,
-)
+from night_trail.core.slots.measures import measure_parts, measure_words, short_measure
 from night_trail.core.slots.parts import Part, Sentence
 from night_trail.core.stats.calendar import PART_NAMES
 from night_trail.core.table import Kind, Table

@@ -12,13 +12,7 @@ from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.question import decode
-from night_trail.core.slots.compare import (
-    NAMED,
-    change_aggregate,
-    measure_from,
-    measure_words,
-    with_column,
-)
+from night_trail.core.slots.measures import NAMED, change_aggregate, measure_from, measure_words, with_column
 from night_trail.core.slots.parts import chosen
 from night_trail.core.slots.time import (
     APART_SHOW,

@@ -15,9 +15,7 @@ from night_trail.core.answers.measures import first_measure
 from night_trail.core.answers.over_time import fitted, time_column
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
-from night_trail.core.slots.compare import (
-    leading_measure,
-)
+from night_trail.core.slots.measures import leading_measure
 from night_trail.core.slots.time import (
     APART_SHOW,
     CYCLE_SHAPES,

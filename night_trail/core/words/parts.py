@@ -215,10 +215,10 @@ def ahead_words(answer: AheadAnswer, table: Table) -> Words:
         cautions.insert(
             0, f"The groups are being forecast, {done} of {of} are done; this page follows by itself."
         )
-    if answer.assumed:
+    if answer.assumed is not None:
         cautions.append(
-            f"Of {answer.question.known} nothing is known ahead; the forecast takes it for no. "
-            "Its coming days can be named."
+            f"From {answer.name(answer.assumed)} on nothing is known of {answer.question.known}; "
+            "the forecast takes it for no. Its coming days can be named."
         )
     if not found.better:
         cautions.insert(

@@ -7,7 +7,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_http_methods, require_POST
 
 from night_trail.core.question import Compare
-from night_trail.core.slots.compare import plain_words
+from night_trail.core.slots.measures import plain_words
 from night_trail.core.time_questions import Apart
 from night_trail.core.words.conditions import in_words
 from night_trail.tables.services import core_table, forget_measure, name_measure
