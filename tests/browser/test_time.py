@@ -139,7 +139,9 @@ def test_a_forecast_its_horizon_its_groups_and_how_they_agree(page: Page) -> Non
     choose(page, "split", "all together")
     settled(page)
     choose(page, "known", "knowing festival")
-    expect(page.locator("#cautions")).to_contain_text("Of festival nothing is known ahead")
+    expect(page.locator("#cautions")).to_contain_text(
+        "nothing is known of festival; the forecast takes it for no"
+    )
 
 
 def test_weekdays_in_rows_and_days_evened_out(page: Page) -> None:

@@ -276,7 +276,8 @@ def test_the_same_rows_are_outlined_in_a_picture_of_time_beside(
     client: Client, owner: User, table: Table
 ) -> None:
     step = take_turn(
-        asked(owner, table, "late_min by depot"), Beside(OverTime(Measure("count"), "departed_at", "month"))
+        asked(owner, table, "late_min by depot"),
+        Beside(OverTime(Measure("count"), "departed_at", "month", shape="columns")),
     )
     address = reverse("trails:same-rows", args=[step.trail_id, step.pk])
     march = {"type": "between", "column": "departed_at", "low": "2021-03-01", "high": "2021-04-01"}
