@@ -8,6 +8,7 @@ its hover card (``data-card``), and can be reached with the keyboard.
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any, Literal
@@ -223,7 +224,8 @@ class Canvas:
     def name_room(self, names: Iterable[str], most: float, beside: float) -> float:
         """Return the left margin that names of lanes need: at most so wide, less on a picture beside."""
         widest = max((width(name) for name in names), default=0.0)
-        return min(most if self.full else beside, widest) + 22.0
+        # whole pixels, so that the widest name itself is never found too wide
+        return min(most if self.full else beside, math.ceil(widest)) + 22.0
 
     def lane_labels(self, lanes: Lanes, labels: list[str], room: float) -> None:
         """Write the group labels beside their lanes, where there is height for them."""

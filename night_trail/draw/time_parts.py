@@ -103,11 +103,7 @@ def _part(
     in_unit = added or name in ("values", "trend", "without season")
     if canvas.labelled:
         canvas.over.append(label(name, 4.0, top + height / 2 + 4, "start", "lane-label"))
-        if in_unit:
-            found = measured_ticks(answer.question.measure, answer.column, lowest, highest, 2)
-        else:
-            found = [Tick(t.at, f"×{t.label}") for t in ticks(lowest, highest, 2)]
-        for tick in found[:3] if canvas.full else []:
+        for tick in _strip_ticks(answer, lowest, highest, in_unit) if canvas.full else []:
             canvas.over.append(label(tick.label, canvas.x_start - 6, y(tick.at) + 4, "end"))
         canvas.under.append(line(canvas.x_start, top + height, canvas.x_end, top + height, "grid"))
     if name == "rest":
@@ -116,6 +112,19 @@ def _part(
         class_ = "series trend" if name in ("trend", "without season") else "series"
         canvas.marks.append(el("path", class_=class_, id=canvas.id("part", name), d=path(at, values, x, y)))
     return y
+
+
+def _strip_ticks(answer: ApartAnswer, low: float, high: float, in_unit: bool) -> list[Tick]:
+    """Return two or three ticks of a strip, in the measure's unit or as factors; one alone says nothing."""
+    question = answer.question
+    for wanted in (2, 3, 4):
+        if in_unit:
+            found = measured_ticks(question.measure, answer.column, low, high, wanted)
+        else:
+            found = [Tick(t.at, f"×{t.label}") for t in ticks(low, high, wanted)]
+        if len(found) > 1:
+            break
+    return found[:3]
 
 
 def _scale_bar(canvas: Canvas, answer: ApartAnswer, least: float, top: float, high: float) -> None:

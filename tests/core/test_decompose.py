@@ -177,3 +177,21 @@ def test_a_step_is_no_spike_though_the_trend_smooths_it_and_a_spike_is_no_step()
     lone[50] += 12
     found = take_apart(lone, (12,), "added")
     assert found.changes == () and 50 in np.flatnonzero(found.spikes)
+
+
+def test_one_odd_fortnight_is_not_taken_for_the_season_of_the_year() -> None:
+    """Ten days at half of what is usual, once in four years, stand out there and nowhere else."""
+    rng = np.random.default_rng(12)
+    at = np.arange(4 * 365)
+    usual = 700 + 150 * np.sin(2 * np.pi * at / 365) + np.tile([0, 0, 20, 40, 150, 200, 60], 209)[: len(at)]
+    values = usual + rng.normal(0, 15, len(at))
+    odd = slice(430, 440)
+    values[odd] *= 0.5
+    found = take_apart(values, (7, 365), "added")
+    assert found is not None and found.periods == (7, 365)
+    season = found.seasons[1]
+    for other in (odd.start - 365, odd.start + 365, odd.start + 730):
+        near = season[other : other + 10] - 150 * np.sin(2 * np.pi * at[other : other + 10] / 365)
+        assert np.abs(near).max() < 45, "the odd days are no part of other years"
+    assert found.spikes[odd].all() and found.spikes.sum() < 25
+    assert not [c for c in found.changes if c.level]

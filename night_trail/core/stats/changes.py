@@ -18,6 +18,9 @@ STRICTNESS = (1.0, 2.0, 4.0, 8.0, 16.0, 32.0)
 """How many times the noise between neighbours a change may cost: where noise clings to itself, more."""
 
 
+SLOPE_LASTS = 2
+"""How many times as long as a level a slope must last on both sides of its turn."""
+
 SHIFT_WINDOW, SHIFT_SIZE, SHIFT_APART, LEAST_SHIFTED = 6, 4.0, 2, 3
 
 
@@ -115,7 +118,7 @@ def changes(values: Floats, least: int) -> list[Change]:
     tried = {tuple(pelt(values, 3 * strict * noise * math.log(n), least)) for strict in STRICTNESS}
     at = list(min(sorted(tried), key=lambda cuts: _bic(values, list(cuts))))
     spread = float(np.var(values - _fit(values, at)))
-    return _described(values, at, math.sqrt(max(spread, noise)))
+    return _described(values, at, math.sqrt(max(spread, noise)), least)
 
 
 def _bic(values: Floats, at: list[int]) -> float:
@@ -156,14 +159,17 @@ def _fit(values: Floats, at: list[int]) -> Floats:
     return np.concatenate([lv + s * np.arange(b - a) for a, b, s, lv in _lines(values, at)])
 
 
-def _described(values: Floats, at: list[int], noise: float) -> list[Change]:
+def _described(values: Floats, at: list[int], noise: float, least: int) -> list[Change]:
     lines = _lines(values, at)
     found = []
     for (a, b, slope, level), (_, end, after, begins) in itertools.pairwise(lines):
         step = begins - (level + slope * (b - a))
         reach = min(b - a, end - b)
         # what the slope adds over the shorter side, against the step itself
-        found.append(Change(b, step, slope, after, abs(step) >= max(noise, abs(after - slope) * reach / 2)))
+        level_moves = abs(step) >= max(noise, abs(after - slope) * reach / 2)
+        # a slope is none before it has lasted for a while
+        if level_moves or reach >= SLOPE_LASTS * least:
+            found.append(Change(b, step, slope, after, level_moves))
     return found
 
 

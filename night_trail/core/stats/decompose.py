@@ -96,12 +96,15 @@ def take_apart(values: Floats, candidates: tuple[int, ...], way: Way | None = No
     found = logs if multiplied and logs is not None else added
     trend, seasons, rest, filled_values = found
     strengths = tuple(_strength(season, rest) for season in seasons)
-    least = max(5, min(periods[0], 26) // 2 if periods else 5)
+    # a level lasts half a season at least, or two weeks of days: less is a stretch that stands out
+    shortest = periods[0] if periods else 0
+    least = max(5, 14 if shortest == 7 else min(shortest, 26) // 2)
     marked = spikes(np.where(has, rest, np.nan))
     # a spike is no change of level; but beside a step the trend is too smooth, and what is off it is
     # no spike: both are told apart by their neighbours
     adjusted = trend + rest
-    nearby = np.lib.stride_tricks.sliding_window_view(np.pad(adjusted, 2, mode="edge"), 5)
+    reach = min(least, len(adjusted) - 1)
+    nearby = np.lib.stride_tricks.sliding_window_view(np.pad(adjusted, reach, mode="reflect"), 2 * reach + 1)
     steps = changes(np.where(marked, np.median(nearby, axis=1), adjusted), least)
     shown = np.exp if multiplied else np.asarray
     if multiplied:
@@ -222,16 +225,38 @@ def _parts(
 ) -> tuple[Floats, list[Floats], Floats, Floats]:
     """Return trend, seasons, remainder and the values, gaps filled by what trend and seasons say there."""
     filled, gaps = interpolated(values), np.isnan(values)
-    trend, seasons, rest = _stl(filled, periods, quick)
-    expected = filled - rest
-    long = bool(periods) and max(periods) > MOST_ROBUST and not quick
-    if gaps.any() or long:
-        # long seasons are made robust by fitting them again without what stands out
-        cleaned = np.where(gaps | (spikes(np.where(gaps, np.nan, rest)) if long else False), expected, filled)
-        trend, seasons, _ = _stl(cleaned, periods, quick)
-        expected = trend + (np.sum(seasons, axis=0) if seasons else 0.0)
+    cleaned = filled
+    if periods and max(periods) > MOST_ROBUST and not quick:
+        # a long season has few rounds, and one that stands out would be taken for the season
+        expected = _roughly(filled, periods)
+        cleaned = np.where(gaps | spikes(np.where(gaps, np.nan, filled - expected)), expected, filled)
+    elif gaps.any():
+        cleaned = np.where(gaps, filled - _stl(filled, periods, quick)[2], filled)
+    trend, seasons, _ = _stl(cleaned, periods, quick)
+    expected = trend + (np.sum(seasons, axis=0) if seasons else 0.0)
     filled = np.where(gaps, expected, filled)
     return trend, seasons, filled - expected, filled
+
+
+def _roughly(values: Floats, periods: tuple[int, ...]) -> Floats:
+    """Return what a moving mean and the medians of the seasons' places expect of each value."""
+    n, longest = len(values), max(periods)
+    # whole rounds of the longest season only, carried on at both ends by the slope of all
+    whole = np.convolve(values, np.ones(longest) / longest, "valid")
+    middles = np.arange(len(whole)) + (longest - 1) / 2
+    slope = float(np.polyfit(middles, whole, 1)[0]) if len(whole) > 1 else 0.0
+    at = np.arange(n)
+    beyond = np.minimum(at - middles[0], 0.0) + np.maximum(at - middles[-1], 0.0)
+    rest = values - np.interp(at, middles, whole) - slope * beyond
+    for period in periods:
+        rounds = np.full(-(-n // period) * period, np.nan)
+        rounds[:n] = rest
+        usual = np.nanmedian(rounds.reshape(-1, period), axis=0)
+        if period > MOST_ROBUST:
+            wide = max(3, period // 25)
+            usual = _smooth(np.tile(usual, 3), wide)[period : 2 * period]
+        rest = rest - usual[at % period]
+    return np.asarray(values - rest)
 
 
 def _stl(

@@ -99,19 +99,19 @@ def _changes(answer: ApartAnswer, said: Callable[[float], str]) -> tuple[Span, .
     for change in sorted(levels, key=lambda c: c.at):
         verb = "rises" if change.step > 0 else "falls"
         found += spans(
-            " The level {verb} by {by} in {when}.",
+            " The level {verb} by {by} {when}.",
             verb=Span(verb),
             by=said(abs(change.step)),
-            when=Span(answer.name(change.at + answer.start)),
+            when=Span(in_period(answer.calendar, change.at + answer.start)),
         )
     if not levels:
         for change in slopes:
             found += spans(
-                " The slope turns from {before} to {after} a {grain} in {when}.",
+                " The slope turns from {before} to {after} a {grain} {when}.",
                 before=signed(said(change.slope_before), change.slope_before),
                 after=signed(said(change.slope_after), change.slope_after),
                 grain=Span(answer.calendar.grain),
-                when=Span(answer.name(change.at + answer.start)),
+                when=Span(in_period(answer.calendar, change.at + answer.start)),
             )
     return found
 
