@@ -426,6 +426,8 @@ def _axis(question: Relate, rows: Rows, values: Floats, which: int) -> Axis:
         made = group_axis(values, cells)
     else:
         made = plain_axis(column, values, cells)
+    if question.scale == "plain":
+        return made
     total, mean = (float(values.sum()), float(values.mean())) if len(values) else (0.0, 0.0)
     if question.scale == "index" and mean > 0:
         return replace(made, factor=100 / mean, words="average = 100")

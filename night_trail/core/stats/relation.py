@@ -22,6 +22,13 @@ MOST_CURVE = 4_000
 SEED = 20_110
 
 
+FINE = 1e-200
+"""Sums of squares between this and its inverse neither overflow nor vanish in a product."""
+
+CLOSE_FIT = 1e-6
+"""A line that leaves a smaller share of the variance has its remainder summed value by value."""
+
+
 @dataclass(frozen=True)
 class Correlation:
     """Pearson's r with its 95 % interval (Fisher 1921), Spearman's ρ, Chatterjee's ξ."""
@@ -76,10 +83,14 @@ def _some(n: int) -> Ints:
 def pearson(x: Floats, y: Floats) -> float:
     """Return Pearson's r of columns that vary."""
     a, b = x - x.mean(), y - y.mean()
-    # of one size, so that the squares of very large values do not overflow
-    a /= max(float(a.max()), -float(a.min()))
-    b /= max(float(b.max()), -float(b.min()))
-    return float((a @ b) / math.sqrt((a @ a) * (b @ b)))
+    with np.errstate(over="ignore", invalid="ignore"):
+        aa, bb, ab = float(a @ a), float(b @ b), float(a @ b)
+    if not (FINE < aa < 1 / FINE and FINE < bb < 1 / FINE):
+        # of one size, so that the squares of very large values do not overflow
+        a /= max(float(a.max()), -float(a.min()))
+        b /= max(float(b.max()), -float(b.min()))
+        aa, bb, ab = float(a @ a), float(b @ b), float(a @ b)
+    return ab / (math.sqrt(aa) * math.sqrt(bb))
 
 
 def correlations(matrix: Floats) -> tuple[Floats, Ints]:
@@ -141,11 +152,17 @@ def least_squares(x: Floats, y: Floats) -> Line | None:
     centre = float(x.mean())
     off = x - centre
     sxx = float(off @ off)
-    slope = float(off @ y) / sxx
     level = float(y.mean())
-    residuals = y - level - slope * off
+    above = y - level
     with np.errstate(over="ignore", invalid="ignore"):
-        error = math.sqrt(float(residuals @ residuals) / (n - 2))
+        sxy, syy = float(off @ above), float(above @ above)
+        slope = sxy / sxx
+        left = syy - slope * sxy
+        if not left > CLOSE_FIT * syy:
+            # of values so close to the line the difference of two sums keeps no digits
+            residuals = above - slope * off
+            left = float(residuals @ residuals)
+        error = math.sqrt(left / (n - 2))
     if not math.isfinite(error) or not math.isfinite(slope):
         return None  # beyond what a double holds
     at = np.linspace(x.min(), x.max(), 41)
