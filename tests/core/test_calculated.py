@@ -184,6 +184,7 @@ def test_functions_by_hand(sql: str, first: object, table: Table) -> None:
         ("UPPER(late)", "late is number; text is needed here", "late"),
         ("latte * 2", "There is no column “latte”. Did you mean late", "latte"),
         ("late + ", "missing", None),
+        ("late + 2E", "“2E” is not a number", None),
         ("(late + 1", "closing bracket", None),
         ("late late2 3", "not expected here", None),
         ("UPER(stop)", "no function UPER. Did you mean UPPER", None),

@@ -90,7 +90,10 @@ class Nodes:
         if isinstance(node, exp.Literal):
             if node.is_string:
                 return Value(pl.lit(str(node.this), dtype=pl.String), TEXT)
-            number = float(node.this)
+            try:
+                number = float(node.this)
+            except ValueError:  # an exponent that was begun and not written
+                raise BadExpression(f"“{node.this}” is not a number", "Write it as 1500 or 1.5e3.") from None
             return Value(
                 pl.lit(
                     int(number)
