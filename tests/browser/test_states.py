@@ -160,7 +160,7 @@ def test_a_reader_on_a_phone_walks_by_keys_lights_and_goes_back_to_what_was_writ
 def test_a_walk_goes_by_itself_and_stops_when_asked(page: Page, base: str) -> None:
     page.goto(base + "/tales/")
     page.get_by_role("link", name="Walk it").last.click()
-    page.locator("#walk").evaluate("walk => { walk.dataset.pace = '0.3' }")
+    page.locator("#walk").evaluate("walk => { walk.dataset.pace = '3' }")
     page.keyboard.press("p")
     expect(page.get_by_role("heading", level=1)).to_have_text("Rain makes its own hump")
     expect(page.locator("#by-itself")).to_have_attribute("aria-pressed", "true")
