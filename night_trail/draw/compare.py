@@ -10,7 +10,7 @@ from night_trail.core.slots.compare import baseline_words
 from night_trail.core.table import Table
 from night_trail.core.words.compare import Measured, difference_words, figure_words
 from night_trail.draw.canvas import Canvas, Size, label, line
-from night_trail.draw.measures import measured_ticks, measured_title
+from night_trail.draw.measures import NEAR, measured_ticks, measured_title
 from night_trail.draw.scales import Lanes, Linear, Tick, percent_ticks
 from night_trail.draw.svg import Svg, el, group
 from night_trail.draw.text import width
@@ -134,7 +134,7 @@ def domain(answer: CompareAnswer) -> tuple[float, float]:
         return (low, high) if high > low else (0.0, 1.0)
     # near enough to 0, an axis from 0 costs little and says more
     asked = answer.question.axis == "cut" and answer.question.shape == "bars"
-    if not asked and low >= 0 and low < 0.35 * high and not temporal:
+    if not asked and low >= 0 and low < NEAR * high and not temporal:
         low = 0.0
     room = 0.04 * (high - low) or max(abs(high) * 0.05, 0.5)
     return (low if low == 0.0 else low - room), high + room

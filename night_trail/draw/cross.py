@@ -14,6 +14,7 @@ from night_trail.core.words.numbers import percent
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.compare import axis_words, measure_ticks
 from night_trail.draw.legend import Word, legend
+from night_trail.draw.measures import NEAR
 from night_trail.draw.scales import Lanes, Linear, percent_ticks
 from night_trail.draw.svg import Svg, el, group
 from night_trail.draw.text import shortened, width
@@ -78,7 +79,7 @@ def _domain(answer: CrossAnswer) -> tuple[float, float]:
         low, high = min(values, default=0.0), max(values, default=1.0)
         if shape == "bars":
             low, high = min(low, 0.0), max(high, 0.0)
-        elif 0 <= low < 0.35 * high:
+        elif 0 <= low < NEAR * high:
             low = 0.0
         else:
             room = 0.04 * (high - low) or 0.5

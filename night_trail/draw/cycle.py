@@ -168,23 +168,30 @@ def _names(canvas: Canvas, answer: CycleAnswer, y: Linear) -> None:
         free = place + 14
 
 
-def _rows(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Canvas:
-    """Return a strip for each weekday, all on one scale: its line, its mean dotted and written at the end."""
+def _weekdays(
+    answer: CycleAnswer, size: Size, prefix: str, top: float, right: float
+) -> tuple[Canvas, Linear, Lanes]:
+    """Return a canvas with a named lane for each weekday, and its scales."""
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     names = [one.label for one in answer.rounds]
-    said = figure_of(answer.question.measure, answer.column)
-    means = [float(np.nanmean(one.values)) for one in answer.rounds]
     if canvas.labelled:
         canvas.left = canvas.name_room(names, 120.0, 60.0)
-        canvas.right = max((width(said(mean)) for mean in means), default=0.0) + 16.0 if canvas.full else 10.0
-        canvas.top, canvas.bottom = 14.0, 50.0 if canvas.full else 22.0
+        canvas.right, canvas.top, canvas.bottom = right, top, 50.0 if canvas.full else 22.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
-    n = len(answer.parts)
-    x = Linear(-0.5, n - 0.5, canvas.x_start, canvas.x_end)
+    x = Linear(-0.5, len(answer.parts) - 0.5, canvas.x_start, canvas.x_end)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.x, canvas.y = x, lanes
     canvas.lane_labels(lanes, names, canvas.left - 22.0)
+    return canvas, x, lanes
+
+
+def _rows(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+    """Return a strip for each weekday, all on one scale: its line, its mean dotted and written at the end."""
+    said = figure_of(answer.question.measure, answer.column)
+    means = [float(np.nanmean(one.values)) for one in answer.rounds]
+    wide = max((width(said(mean)) for mean in means), default=0.0)
+    canvas, x, lanes = _weekdays(answer, size, prefix, 14.0, wide + 16.0 if size.detail == "full" else 10.0)
     low, high = _domain(answer)
     for i, (one, mean) in enumerate(zip(answer.rounds, means, strict=True)):
         bottom = lanes.top(i) + lanes.step
@@ -203,25 +210,14 @@ def _rows(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Canvas:
 
 def _grid(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return hours from left to right, weekdays from top to bottom, shaded by the figure."""
-    canvas = Canvas(size, prefix, answer.basis.lit is not None)
-    names = [one.label for one in answer.rounds]
-    if canvas.labelled:
-        canvas.left = canvas.name_room(names, 120.0, 60.0)
-        canvas.right, canvas.top, canvas.bottom = 14.0, 12.0, 50.0 if canvas.full else 22.0
-    else:
-        canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
-    n = len(answer.parts)
-    x = Linear(-0.5, n - 0.5, canvas.x_start, canvas.x_end)
-    lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
-    canvas.x, canvas.y = x, lanes
-    canvas.lane_labels(lanes, names, canvas.left - 22.0)
+    canvas, x, lanes = _weekdays(answer, size, prefix, 12.0, 14.0)
     values = np.concatenate([one.values for one in answer.rounds]) if answer.rounds else np.empty(0)
     has = values[~np.isnan(values)]
     if not len(has):
         return canvas
     said = figure_of(answer.question.measure, answer.column)
     low, high = float(has.min()), float(has.max())
-    wide = (x.end - x.start) / n
+    wide = (x.end - x.start) / len(answer.parts)
     for row, one in enumerate(answer.rounds):
         for i, value in enumerate(one.values):
             if math.isnan(value):

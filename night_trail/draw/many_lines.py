@@ -12,6 +12,7 @@ from night_trail.core.table import Floats, Table
 from night_trail.core.words.time import said_of
 from night_trail.draw.canvas import Canvas, Field, Size, label, line
 from night_trail.draw.lines import path
+from night_trail.draw.measures import NEAR
 from night_trail.draw.scales import Lanes, Linear, date_ticks, thinned
 from night_trail.draw.svg import Svg, el, group
 from night_trail.draw.text import shortened, width
@@ -56,7 +57,7 @@ def draw_panels(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -
     values = np.concatenate(shown)
     values = values[~np.isnan(values)]
     low, top_value = (float(values.min()), float(values.max())) if len(values) else (0.0, 1.0)
-    low = 0.0 if 0 <= low < 0.35 * top_value else low
+    low = 0.0 if 0 <= low < NEAR * top_value else low
     at = answer.calendar.middles()
     canvas.x_column = answer.time.name
     for i, one in enumerate(answer.lines):

@@ -114,9 +114,10 @@ def _drawn(slot: str, desk: Desk, offers: list[Offer]) -> Iterable[Choice]:
                 scene, _ = turn(desk.scene, change, desk.table)
                 there = desk if scene.only == desk.scene.only else Desk(desk.version, scene)
                 # models take a second each: a list does not wait for them
-                slow = slot == "way" and isinstance(scene.main, Apart | Ahead)
-                quick = scene.main is not None and not isinstance(scene.main, Apart | Ahead)
-                picture = _thumb(there, scene.main) if scene.main and quick else ""
+                if isinstance(scene.main, Apart | Ahead):
+                    slow = slot == "way"
+                elif scene.main is not None:
+                    picture = _thumb(there, scene.main)
             except BadQuestion:
                 continue
         yield Choice(offer.text, to_json(change), picture, offer.hint, offer.chosen, slow)

@@ -143,6 +143,12 @@ def test_turns_wait_for_each_other_and_lists_for_turns(page: Page) -> None:
     page.keyboard.press("b")
     expect(page.locator(".beside-item")).to_have_count(1)
     expect(page.locator("#sentence")).to_contain_text("move with rain_mm")
+    # a list that no word of the sentence opens waits as well
+    page.locator("#word-box").fill("late_min by depot")
+    page.keyboard.press("Enter")
+    page.locator("#light-add").click()
+    expect(page.locator("#sentence")).to_contain_text("spread across depot")
+    expect(page.locator("#popover .filter")).to_be_visible()
     page.unroute("**/turn/")
 
 

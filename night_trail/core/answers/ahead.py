@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import partial
 
 import msgspec
 import numpy as np
@@ -18,10 +17,11 @@ from night_trail.core.answers.rolled import (
     Rolled,
     check_time,
     grain_for,
+    past_of,
     period_condition,
     periods_of,
+    placed,
     rolled,
-    with_figures,
 )
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
@@ -65,9 +65,9 @@ class AheadAnswer:
     forecast rests on, ``forecast`` begins at ``end``. ``rest_of_year`` is the
     total from now to the end of the year with its interval, the part that has
     already happened in it; None where sums make no sense. ``why_not`` says in
-    words why there is no forecast, ``assumed`` the period from which on
-    nothing is known of the known column and no is taken. ``pending`` says how many groups of how many
-    are forecast already, while that work runs.
+    words why there is no forecast. ``pending`` says how many groups of how many
+    are forecast already, while that work runs. ``assumed`` is the period from
+    which on nothing is known of the known column and no is taken.
     """
 
     question: Ahead
@@ -146,18 +146,13 @@ class _Base:
     def of(cls, question: Ahead, rows: Rows) -> _Base:
         """Return the periods of a question, past and ahead."""
         grain = grain_for(question, rows)
-        periods = periods_of(rows, question.time, grain, 1, question.zone)
-        roll = _whole_roll(question, rows, grain, periods)
-        planned = periods.calendar
-        past = with_figures(question.measure, rows, roll.n[0])
-        if past is not rows:
-            periods = periods_of(past, question.time, grain, 1, question.zone)
-            roll = _whole_roll(question, past, grain, periods)
+        past, periods, roll = past_of(question.measure, question.time, grain, question.zone, rows)
         calendar = periods.calendar
         start, end = periods.covered
         steps = horizon_for(question, grain, end - start)
         if question.horizon is None and past is not rows:
             # what is planned is looked at to its end
+            planned = periods_of(rows, question.time, grain, 1, question.zone).calendar
             steps = min(max(steps, planned.first + planned.n - calendar.first - end), MOST_AHEAD)
         calendar = calendar.longer(steps - (calendar.n - end)) if end else calendar
         return cls(grain, periods, calendar, start, end, steps, roll, past)
@@ -170,7 +165,9 @@ def ahead(question: Ahead, rows: Rows, made: Sequence[Alone] | None = None) -> A
     past = values[base.start : base.end]
     known = known_of(question, rows, base.calendar, base.start, base.end)
     plain = msgspec.structs.replace(question, bands=(80,), plan=None, split=None)
-    found = rows.remember(("ahead", plain, base.grain), partial(_one, past, base.steps, base.grain, known))[0]
+    found = rows.remember(("ahead", plain, base.grain), lambda: (_one(past, base.steps, base.grain, known),))[
+        0
+    ]
     answered = AheadAnswer(
         question=question,
         column=None if question.measure.column is None else rows.table.column(question.measure.column),
@@ -179,13 +176,13 @@ def ahead(question: Ahead, rows: Rows, made: Sequence[Alone] | None = None) -> A
         calendar=base.calendar,
         values=values,
         whole=base.periods.whole,
-        assumed=None if known is None else known.assumed,
         start=base.start,
         end=base.end,
         forecast=found,
         why_not="" if found else _why_not(past),
         plan=_plan(question, rows, base),
         gaps=base.periods.gaps,
+        assumed=None if known is None else known.assumed,
     )
     if found is None:
         return answered
@@ -194,13 +191,8 @@ def ahead(question: Ahead, rows: Rows, made: Sequence[Alone] | None = None) -> A
     return replace(answered, rest_of_year=_rest_of_year(answered))
 
 
-def _one(past: Floats, steps: int, grain: GrainName, known: Known | None) -> tuple[Forecast | None]:
-    return (forecast(past, steps, SEASONS[grain], known.pair if known else None) if len(past) else None,)
-
-
-def _whole_roll(question: Ahead, rows: Rows, grain: GrainName, periods: Periods) -> Rolled:
-    key = (question.time, grain, 1, question.zone, None, "all")
-    return rolled(question.measure, rows, periods, ALL_ROWS, key)
+def _one(past: Floats, steps: int, grain: GrainName, known: Known | None) -> Forecast | None:
+    return forecast(past, steps, SEASONS[grain], known.pair if known else None) if len(past) else None
 
 
 def _why_not(past: Floats) -> str:
@@ -217,12 +209,7 @@ def _plan(question: Ahead, rows: Rows, base: _Base) -> Floats | None:
     measure = msgspec.structs.replace(question.measure, column=question.plan)
     key = (question.time, base.grain, 1, question.zone, None, "plan")
     periods = periods_of(rows, question.time, base.grain, 1, question.zone)
-    planned = rolled(measure, rows, periods, ALL_ROWS, key).values[0]
-    found = np.full(base.calendar.n, np.nan)
-    at = np.arange(len(planned)) + periods.calendar.first - base.calendar.first
-    inside = (at >= 0) & (at < len(found))
-    found[at[inside]] = planned[inside]
-    return found
+    return placed(rolled(measure, rows, periods, ALL_ROWS, key).values[0], periods, base.calendar)
 
 
 def _rest_of_year(answered: AheadAnswer) -> tuple[int, float, float, float, float] | None:
@@ -279,11 +266,7 @@ def groups_alone(question: Ahead, rows: Rows) -> Iterator[Alone]:
     steps = _to_year_end(question, base.calendar, base.end)
     for i, group in enumerate(found.groups):
         past = roll.values[i][base.start : base.end]
-        one = (
-            forecast(past, base.steps, SEASONS[base.grain], known.pair if known else None)
-            if len(past)
-            else None
-        )
+        one = _one(past, base.steps, base.grain, known)
         if one is not None:
             low, high = (tuple(tuple(row) for row in band.tolist()) for band in (one.low, one.high))
             total = one.total(0, steps or base.steps, SURE_LEVEL)

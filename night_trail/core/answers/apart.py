@@ -7,15 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.answers.basis import ALL_ROWS, Basis
+from night_trail.core.answers.basis import Basis
 from night_trail.core.answers.rolled import (
     Periods,
     check_time,
     grain_for,
+    past_of,
     period_condition,
-    periods_of,
-    rolled,
-    with_figures,
 )
 from night_trail.core.conditions import Condition
 from night_trail.core.rows import Rows
@@ -116,13 +114,7 @@ def check(question: Apart, table: Table) -> None:
 def apart(question: Apart, rows: Rows) -> ApartAnswer:
     """Return the parts of a measure over time."""
     grain = grain_for(question, rows)
-    roll_key = (question.time, grain, 1, question.zone, None, "all")
-    periods = periods_of(rows, question.time, grain, 1, question.zone)
-    roll = rolled(question.measure, rows, periods, ALL_ROWS, roll_key)
-    past = with_figures(question.measure, rows, roll.n[0])
-    if past is not rows:
-        rows, periods = past, periods_of(past, question.time, grain, 1, question.zone)
-        roll = rolled(question.measure, rows, periods, ALL_ROWS, roll_key)
+    rows, periods, roll = past_of(question.measure, question.time, grain, question.zone, rows)
     start, end = periods.covered
     values = roll.values[0]
     key = ("apart", question.measure, question.time, grain, question.way, question.zone)

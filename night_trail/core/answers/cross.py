@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from night_trail.core.answers import basis
 from night_trail.core.answers.basis import Basis, Grouping, grouping, hues
+from night_trail.core.answers.basis import Group as Named
 from night_trail.core.answers.compare import Group, basis_for, figures_of_groups, plain_groups
 from night_trail.core.answers.measures import ADDS_UP, Cells
 from night_trail.core.conditions import Condition, joined_all
@@ -126,7 +126,7 @@ def _margin(
     ]
 
 
-def _together(measure: Measure, position: int, named: basis.Group, parts: list[Group]) -> Group:
+def _together(measure: Measure, position: int, named: Named, parts: list[Group]) -> Group:
     """Return the figure of all rows of some pairs: their sum, or their mean weighted by rows."""
 
     def figure(values: list[float], n: list[int]) -> float:

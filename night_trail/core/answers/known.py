@@ -6,12 +6,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.answers.rolled import Periods, periods_of
+from night_trail.core.answers.basis import ALL_ROWS
+from night_trail.core.answers.rolled import periods_of, placed, rolled
 from night_trail.core.conditions import OneOf, mask
 from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Measure
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import Calendar, GrainName, period_name
-from night_trail.core.table import Floats, Kind, Table, on_axis
+from night_trail.core.table import Floats, Kind, Table
 from night_trail.core.time_questions import Ahead
 
 
@@ -104,16 +106,10 @@ def _yes(name: str, question: Ahead, rows: Rows, calendar: Calendar) -> Floats |
 
 
 def _means(name: str, question: Ahead, rows: Rows, calendar: Calendar) -> Floats:
-    periods: Periods = periods_of(rows, question.time, calendar.grain, 1, question.zone)
-    values = on_axis(rows.table.series(name))
-    used = (periods.codes >= 0) & ~np.isnan(values)
-    shift = periods.calendar.first - calendar.first
-    codes = periods.codes[used].astype(np.int64) + shift
-    inside = (codes >= 0) & (codes < calendar.n)
-    n = np.bincount(codes[inside], minlength=calendar.n)
-    sums = np.bincount(codes[inside], weights=values[used][inside], minlength=calendar.n)
-    with np.errstate(invalid="ignore"):
-        return np.asarray(sums / n)
+    periods = periods_of(rows, question.time, calendar.grain, 1, question.zone)
+    key = (question.time, calendar.grain, 1, question.zone, None, "known")
+    means = rolled(Measure("mean", name), rows, periods, ALL_ROWS, key).values[0]
+    return placed(means, periods, calendar)
 
 
 def _must_be_known(name: str, said: Floats, calendar: Calendar, end: int) -> None:

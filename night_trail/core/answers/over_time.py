@@ -207,7 +207,12 @@ def _check_against(question: OverTime, against: Against, table: Table) -> None:
 
 
 def over_time(question: OverTime, rows: Rows) -> OverTimeAnswer:
-    """Return the lines of a measure over time."""
+    """Return the lines of a measure over time, and whether all change their level at once."""
+    answered, periods = _lines(question, rows)
+    return replace(answered, shifted=_shifted(answered, rows, periods))
+
+
+def _lines(question: OverTime, rows: Rows) -> tuple[OverTimeAnswer, Periods]:
     grain = grain_for(question, rows)
     periods = periods_of(rows, question.time, grain, question.year_start, question.zone, question.until)
     most = (
@@ -260,11 +265,10 @@ def over_time(question: OverTime, rows: Rows) -> OverTimeAnswer:
         parts = contributions(question, rows, periods, *held)
         answered = replace(answered, compared=held[0], contributions=parts)
     others = tuple(
-        over_time(msgspec.structs.replace(question, measure=m, more=(), levels=(), grain=grain), rows)
+        _lines(msgspec.structs.replace(question, measure=m, more=(), levels=(), grain=grain), rows)[0]
         for m in question.more
     )
-    answered = replace(answered, others=others)
-    return replace(answered, shifted=_shifted(answered, rows, periods))
+    return replace(answered, others=others), periods
 
 
 def _shifted(answered: OverTimeAnswer, rows: Rows, periods: Periods) -> Shift | None:

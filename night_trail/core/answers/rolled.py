@@ -7,7 +7,7 @@ from typing import Protocol
 
 import numpy as np
 
-from night_trail.core.answers.basis import Basis, Grouping
+from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping
 from night_trail.core.answers.measures import Cells, cells_of, check_measure, plain_figures
 from night_trail.core.conditions import Between, Missing, Not, between
 from night_trail.core.errors import BadQuestion
@@ -283,6 +283,30 @@ def _figures(measure: Measure, cells: Cells, groups: int, length: int, fills: bo
         # nothing in one group is 0; nothing in any is not known
         values = np.where((n == 0) & (n.sum(axis=0) > 0), 0.0, values)
     return values, n
+
+
+def past_of(
+    measure: Measure, time: str, grain: GrainName, zone: str | None, rows: Rows
+) -> tuple[Rows, Periods, Rolled]:
+    """Return what models rest on: the rows up to the last figure, their periods, and the measure in them."""
+    key = (time, grain, 1, zone, None, "all")
+
+    def of(kept: Rows) -> tuple[Rows, Periods, Rolled]:
+        periods = periods_of(kept, time, grain, 1, zone)
+        return kept, periods, rolled(measure, kept, periods, ALL_ROWS, key)
+
+    found = of(rows)
+    past = with_figures(measure, rows, found[2].n[0])
+    return found if past is rows else of(past)
+
+
+def placed(values: Floats, periods: Periods, calendar: Calendar) -> Floats:
+    """Return figures of periods where they lie on another calendar of the same grain, NaN elsewhere."""
+    found = np.full(calendar.n, np.nan)
+    at = np.arange(len(values)) + periods.calendar.first - calendar.first
+    inside = (at >= 0) & (at < calendar.n)
+    found[at[inside]] = values[inside]
+    return found
 
 
 def with_figures(measure: Measure, rows: Rows, n: Ints) -> Rows:

@@ -265,7 +265,7 @@ export function onLoop(drawn) {
     if (!line) return;
     drew = true;
     // a stroke to and fro holds nothing
-    const area = points.reduce((sum, p, i) => sum + p.x * (points[i - 1] ?? points.at(-1)).y - (points[i - 1] ?? points.at(-1)).x * p.y, 0) / 2;
+    const area = points.reduce((sum, p, i) => sum + p.x * points.at(i - 1).y - points.at(i - 1).x * p.y, 0) / 2;
     if (Math.abs(area) < 60) return;
     const every = Math.ceil(points.length / 150);
     const grain = [field.x, field.y].map((axis) => Math.abs(toData(axis, axis.range[0] + 1) - toData(axis, axis.range[0])));
