@@ -62,13 +62,19 @@ def desk_response(request: HttpRequest, step: Step) -> HttpResponse:
 
 
 def _pieces(said: Sentence) -> list[dict[str, str]]:
-    """Return the parts of a sentence; a stop or comma behind a slot stays on its line."""
+    """Return the parts of a sentence; a stop or comma behind a slot stays on its line.
+
+    Its last word is a part of its own, so that what can be added stays with it.
+    """
     found: list[dict[str, str]] = []
     for part in said.parts:
         text = part.text
         if found and found[-1]["slot"] and text[:1] in (",", "?", "."):
             found[-1]["tail"], text = text[0], text[1:]
         found.append({"text": text, "slot": part.slot, "tail": ""})
+    if found and not found[-1]["slot"]:
+        before, space, last = found[-1]["text"].rstrip().rpartition(" ")
+        found[-1:] = [{"text": text, "slot": "", "tail": ""} for text in (before + space, last) if text]
     return found
 
 

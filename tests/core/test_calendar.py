@@ -88,6 +88,17 @@ def test_years_of_ones_own_begin_where_they_are_said_to() -> None:
     assert period_name(quarters, 0) == "quarter from February 2024"
 
 
+def test_weeks_belong_to_the_year_of_their_thursday() -> None:
+    # against Python's own ISO calendar, over forty years of Mondays
+    mondays = [dt.datetime(1999, 1, 4) + dt.timedelta(weeks=i) for i in range(2_080)]
+    numbers = numbered(seconds(*mondays), "week")
+    weeks = calendar_of("week", int(numbers[0]), int(numbers[-1]) + 1)
+    assert weeks.year_of().tolist() == [monday.isocalendar().year for monday in mondays]
+    # the week of 30 December 2024 is the first of 2025, in its name and in its year
+    at = mondays.index(dt.datetime(2024, 12, 30))
+    assert period_name(weeks, at).startswith("week 1 of 2025") and weeks.year_of()[at] == 2025
+
+
 def test_a_day_may_have_23_hours_and_none_of_its_hours_is_missing() -> None:
     # hour by hour in UTC over the night the clocks go forward, and the one they go back
     whens = [dt.datetime(2024, 3, 30, 23) + dt.timedelta(hours=i) for i in range(48)]

@@ -108,8 +108,15 @@ class Calendar:
         return A_YEAR_BACK[self.grain]
 
     def year_of(self) -> Ints:
-        """Return the year each period begins in, by the years' own first month."""
-        months = _months(self.edges[:-1].astype(np.int64))
+        """Return the year each period belongs to, by the years' own first month.
+
+        A week belongs where most of its days lie: to the year of its Thursday, as in ISO 8601.
+
+        >>> calendar_of("week", 51, 53).year_of().tolist()  # from 28 December 1970 and 4 January
+        [1970, 1971]
+        """
+        most = 3 * 86_400 if self.grain == "week" else 0
+        months = _months(self.edges[:-1].astype(np.int64) + most)
         return np.asarray((months - (self.year_start - 1)) // 12 + 1970, dtype=np.int64)
 
     def longer(self, n: int) -> Calendar:
