@@ -15,7 +15,7 @@ from night_trail.core.question import Compare, Question, Relate, Spread, Togethe
 from night_trail.core.rows import Rows
 from night_trail.core.stats import groups as figures
 from night_trail.core.stats.relation import some_of
-from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table, on_axis
+from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
 from night_trail.core.time_questions import Ahead, Apart, Cycle, OverTime
 
 
@@ -107,7 +107,7 @@ def _measured(column: Column) -> bool:
 def _cells(column: Column, table: Table, at: Ints) -> Floats:
     """Return the values as numbers, codes for a category; NaN where missing."""
     if column.kind.measured:
-        return on_axis(table.series(column.name))[at]
+        return table.axis(column.name).values[at]
     codes = table.coded(column.name).codes[at].astype(np.float64)
     return np.where(codes < 0, np.nan, codes)
 

@@ -21,7 +21,7 @@ import polars as pl
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.stats.calendar import LENGTHS, Part, is_zone, part_of
-from night_trail.core.table import Bools, Column, Kind, Table, on_axis
+from night_trail.core.table import Bools, Column, Kind, Table
 
 Text = Annotated[str, msgspec.Meta(max_length=2000)]
 MOST_CORNERS = 400
@@ -208,7 +208,7 @@ def mask(condition: Condition, table: Table) -> Bools:
             return _between(recent_range(condition, table), table)
         case Recurs(column, part, at, zone):
             check(condition, table)
-            found = part_of(on_axis(table.series(column)), part, zone)
+            found = part_of(table.axis(column).values, part, zone)
             return np.asarray(np.isin(found, at))
         case Loop():
             return _inside(condition, table)
@@ -282,7 +282,7 @@ def iso(seconds: float, kind: Kind) -> str:
 def _between(condition: Between, table: Table) -> Bools:
     kind = table.column(condition.column).kind
     check(condition, table)
-    values = on_axis(table.series(condition.column))
+    values = table.axis(condition.column).values
     inside = ~np.isnan(values)
     if condition.low is not None:
         low = axis_bound(condition.low, kind, condition.column)
@@ -325,7 +325,7 @@ def _inside(loop: Loop, table: Table) -> Bools:
     check(loop, table)
     corners = np.asarray(loop.points, dtype=np.float64)
     x_low, x_high, y_low, y_high = loop.ends
-    x, y = on_axis(table.series(loop.x)), on_axis(table.series(loop.y))
+    x, y = table.axis(loop.x).values, table.axis(loop.y).values
     x, y = np.clip(x, x_low, x_high), np.clip(y, y_low, y_high)
     # only what lies in the box around the loop is looked at corner by corner
     low, high = corners.min(axis=0), corners.max(axis=0)

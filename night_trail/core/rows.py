@@ -13,7 +13,7 @@ import numpy.typing as npt
 from cachetools import LRUCache
 
 from night_trail.core.conditions import Condition, mask
-from night_trail.core.table import Bools, Floats, Table
+from night_trail.core.table import Bools, Floats, Ints, Table
 
 _most_bytes = [100_000_000]
 
@@ -110,6 +110,11 @@ class Rows:
         return lit if self.kept is None else lit & self.kept
 
     @cached_property
+    def lit_at(self) -> Ints:
+        """Where in the table the lit rows are; none where the lantern is out."""
+        return np.empty(0, dtype=np.int64) if self.lit is None else np.flatnonzero(self.lit)
+
+    @cached_property
     def n(self) -> int:
         """How many rows are kept."""
         return self.table.height if self.kept is None else int(np.count_nonzero(self.kept))
@@ -117,7 +122,7 @@ class Rows:
     @cached_property
     def n_lit(self) -> int:
         """How many of the kept rows are lit."""
-        return 0 if self.lit is None else int(np.count_nonzero(self.lit))
+        return len(self.lit_at)
 
     def measured(self, name: str, group: tuple[str, Codes] | None = None) -> Measured:
         """Return the kept cells of a measured column in order.

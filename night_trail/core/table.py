@@ -176,6 +176,26 @@ class Coded:
 
 
 @dataclass(frozen=True)
+class Axis:
+    """A measured column as numbers on its axis, one a row, NaN where missing; not to be written to."""
+
+    values: Floats
+    whole: bool
+    """Whether no cell is missing."""
+    nbytes: int
+    """Bytes it holds beside the cells themselves."""
+
+    @classmethod
+    def of(cls, cells: pl.Series) -> Axis:
+        """Return measured cells on their axis."""
+        values = on_axis(cells)
+        # everybody who asks shares them
+        values.flags.writeable = False
+        same = cells.dtype == pl.Float64 and not cells.null_count()
+        return cls(values, not bool(np.isnan(values).any()), 64 if same else values.nbytes)
+
+
+@dataclass(frozen=True)
 class Outline:
     """Where the humps of a column lie, found once for all its rows."""
 
@@ -183,7 +203,7 @@ class Outline:
     nbytes: int = 64
 
 
-View = TypeVar("View", Ordered, Coded, Outline)
+View = TypeVar("View", Axis, Ordered, Coded, Outline)
 
 
 class ColumnSource(Protocol):
@@ -266,6 +286,11 @@ class Table:
     def series_at(self, position: int) -> pl.Series:
         """Return all cells of the column at a position, under a plain name."""
         return self._source.series(position).alias("cells")
+
+    def axis(self, name: str) -> Axis:
+        """Return a measured column as numbers on its axis, a cell a row."""
+        cells = self.series(name)
+        return self._source.remember(self._positions[name], Axis, lambda: Axis.of(cells))
 
     def ordered(self, name: str) -> Ordered:
         """Return a measured column in order."""

@@ -11,14 +11,14 @@ import polars as pl
 from cachetools import LRUCache
 from django.conf import settings
 
-from night_trail.core.table import Coded, Ordered, Outline
+from night_trail.core.table import Axis, Coded, Ordered, Outline
 from night_trail.tables.models import ColumnPart, Place
 
 PART_ROWS = 250_000
 FIRST_MAP = 1_000_000
 """Row maps of a version are kept as columns from this position on."""
 
-Kept = pl.Series | Ordered | Coded | Outline
+Kept = pl.Series | Axis | Ordered | Coded | Outline
 T = TypeVar("T", bound=Kept)
 
 _lock = threading.Lock()

@@ -20,7 +20,7 @@ from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import PART_NAMES, SEASONS, Calendar, period_name
 from night_trail.core.stats.decompose import Apart as Parts
 from night_trail.core.stats.decompose import take_apart
-from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table, on_axis
+from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
 from night_trail.core.time_questions import Apart
 
 MOST_SPIKES, MOST_ASKED, MOST_NAMED = 5, 24, 2
@@ -178,7 +178,7 @@ Compare = Callable[[Ints], Different | None]
 
 
 def _numbers(column: Column, table: Table, in_time: Bools) -> Compare | None:
-    values = on_axis(table.series(column.name))
+    values = table.axis(column.name).values
     has = in_time & ~np.isnan(values)
     n = int(np.count_nonzero(has))
     if not n:

@@ -11,7 +11,7 @@ from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf, b
 from night_trail.core.rows import Codes, Measured, Rows
 from night_trail.core.stats.bins import CALENDAR_SECONDS, calendar_edges, even_edges, round_width, window
 from night_trail.core.stats.quantiles import box
-from night_trail.core.table import Bools, Column, Floats, Kind, on_axis
+from night_trail.core.table import Bools, Column, Floats, Kind
 
 BANDS = 8
 MOST_VALUES = 50
@@ -99,6 +99,8 @@ def _grouped(rows: Rows, across: str, most: int) -> Grouping:
     kept_codes = coded.codes if rows.kept is None else coded.codes[rows.kept]
     counts = np.bincount(kept_codes + 1, minlength=len(labels) + 1)[1:]
     present = np.flatnonzero(counts)
+    if len(present) == len(labels) <= most:
+        return Grouping(column, tuple(Group(label, label) for label in labels), coded.codes)
     kept = present
     if len(present) > most:
         kept = np.sort(np.argsort(-counts, kind="stable")[: most - 1])
@@ -159,7 +161,7 @@ def _banded(rows: Rows, across: str, most: int) -> Grouping:
         wide = round_width(max(kept.high - kept.low, 1e-12) / BANDS, column.kind == Kind.WHOLE)
         edges = even_edges(max(low, kept.low), min(high, kept.high), wide)[: most + 1]
     last = len(edges) - 2
-    values = on_axis(rows.table.series(across))
+    values = rows.table.axis(across).values
     codes = np.clip(np.searchsorted(edges, values, side="right") - 1, 0, last).astype(np.int32)
     codes[np.isnan(values)] = -1
     groups = []

@@ -8,7 +8,7 @@ import numpy as np
 
 from night_trail.core.question import Relate
 from night_trail.core.rows import Rows
-from night_trail.core.table import Bools, Column, Floats, Ints, on_axis
+from night_trail.core.table import Bools, Column, Floats, Ints
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ def cloud_of(question: Relate, rows: Rows) -> Cloud:
     """Return the places of kept rows that have both columns, or of groups of them."""
     if question.each is not None:
         return _above_zero(_of_each(question, rows), question)
-    x, y = (on_axis(rows.table.series(n)) for n in (question.against, question.column))
+    x, y = (rows.table.axis(n).values for n in (question.against, question.column))
     both = ~(np.isnan(x) | np.isnan(y))
     if rows.kept is not None:
         both &= rows.kept
@@ -77,7 +77,7 @@ def sums(column: Column) -> bool:
 def figures_of(column: Column, rows: Rows, each: str) -> Floats:
     """Return a figure of a column for every label of another: the sum of what adds up, else the average."""
     coded = rows.table.coded(each)
-    values = on_axis(rows.table.series(column.name))
+    values = rows.table.axis(column.name).values
     used = (coded.codes >= 0) & ~np.isnan(values)
     if rows.kept is not None:
         used &= rows.kept

@@ -240,10 +240,11 @@ def compare(question: Compare, rows: Rows) -> CompareAnswer:
     if question.keep is None and question.shape in ("ring", "strip"):
         most = MOST_PARTS
     found = grouping(_all_compared(question, rows), question.across, most)
-    made, cells, got, whole, carried = figures_of_groups(
+    compared = figures_of_groups(
         measure, rows, found, (question.across, most, question.baseline and question.baseline.where)
     )
-    made, base = _with_base(question, rows, found, made)
+    got = compared.figures
+    made, base = _with_base(question, rows, found, compared.groups)
     if question.order == "value":
         made.sort(key=lambda g: (g.others > 0, -_sorted_by(question, g), g.position))
     if question.shape in ("ring", "strip"):
@@ -251,14 +252,14 @@ def compare(question: Compare, rows: Rows) -> CompareAnswer:
     return CompareAnswer(
         question=question,
         column=None if measure.column is None else table.column(measure.column),
-        basis=basis_for(rows, found, cells),
+        basis=compared.basis(rows, found),
         grouping=found,
         groups=tuple(made),
-        overall=whole,
+        overall=compared.overall,
         test=got.test,
         p=got.p,
         effect=got.effect,
-        carried=carried,
+        carried=compared.carried,
         overall_base=base,
     )
 
@@ -276,27 +277,48 @@ def _sorted_by(question: Compare, group: Group) -> float:
     return group.value
 
 
-def figures_of_groups(
-    measure: Measure, rows: Rows, found: Grouping, key: tuple[object, ...], given: Cells | None = None
-) -> tuple[list[Group], Cells, MeasureFigures, float, tuple[Carried, ...]]:
-    """Return each group's figure and that of all, remembered under a key that names the grouping.
+@dataclass(frozen=True)
+class Compared:
+    """Each group's figure and that of all, with the cells behind them; ``n_lit`` of these are lit."""
 
-    ``given`` are the cells where they are at hand already, with these groups' codes.
-    """
+    groups: list[Group]
+    cells: Cells
+    figures: MeasureFigures
+    overall: float
+    carried: tuple[Carried, ...]
+    n_lit: int | None
+
+    def basis(self, rows: Rows, found: Grouping) -> Basis:
+        """Return on how many rows the figures rest."""
+        assert found.codes is not None  # noqa: S101  (grouped by a column)
+        has = found.codes >= 0
+        grouped = int(np.count_nonzero(has if rows.kept is None else has & rows.kept))
+        used = len(self.cells.values)
+        return Basis(
+            rows=rows.n,
+            used=used,
+            missing=grouped - used,
+            groupless=rows.n - grouped,
+            lit=self.n_lit,
+            table_rows=rows.table.height,
+        )
+
+
+def figures_of_groups(measure: Measure, rows: Rows, found: Grouping, key: tuple[object, ...]) -> Compared:
+    """Return each group's figure and that of all, remembered under a key that names the grouping."""
     assert found.codes is not None  # noqa: S101  (grouped by a column)
     codes = found.codes
     column = None if measure.column is None else rows.table.column(measure.column)
     n_groups = len(found.groups)
-    cells = given or rows.remember(
-        ("compared", measure, key), lambda: cells_of(measure, rows, codes, rows.kept)
-    )
+    cells = rows.remember(("compared", measure, key), lambda: cells_of(measure, rows, codes, rows.kept))
     # what does not depend on the lantern is computed once for a filter
     got, whole, carried = rows.remember(
         ("figures", measure, key), lambda: _unlit(measure, cells, n_groups, is_share(measure, column))
     )
-    lit_cells = None if rows.lit is None else cells.only(rows.lit[cells.at])
+    lit_cells = cells.lit(rows)
     lit = None if lit_cells is None else plain_figures(measure, lit_cells, n_groups)
-    return _made(found, got, lit), cells, got, whole, carried
+    n_lit = None if lit_cells is None else len(lit_cells.values)
+    return Compared(_made(found, got, lit), cells, got, whole, carried, n_lit)
 
 
 def _made(found: Grouping, got: MeasureFigures, lit: MeasureFigures | None) -> list[Group]:
@@ -322,31 +344,17 @@ def plain_groups(measure: Measure, rows: Rows, found: Grouping, cells: Cells) ->
     """Return each group's figure without interval or test, for cells with these groups' codes."""
     n_groups = len(found.groups)
     got = plain_figures(measure, cells, n_groups)
-    lit = None if rows.lit is None else plain_figures(measure, cells.only(rows.lit[cells.at]), n_groups)
+    lit_cells = cells.lit(rows)
+    lit = None if lit_cells is None else plain_figures(measure, lit_cells, n_groups)
     return _made(found, got, lit)
-
-
-def basis_for(rows: Rows, found: Grouping, cells: Cells) -> Basis:
-    """Return on how many rows the figures of groups rest."""
-    assert found.codes is not None  # noqa: S101  (grouped by a column)
-    has = found.codes >= 0
-    grouped = int(np.count_nonzero(has if rows.kept is None else has & rows.kept))
-    used = len(cells.values)
-    return Basis(
-        rows=rows.n,
-        used=used,
-        missing=grouped - used,
-        groupless=rows.n - grouped,
-        lit=None if rows.lit is None else int(np.count_nonzero(rows.lit[cells.at])),
-        table_rows=rows.table.height,
-    )
 
 
 def _unlit(
     measure: Measure, cells: Cells, n_groups: int, shares: bool
 ) -> tuple[MeasureFigures, float, tuple[Carried, ...]]:
-    carried = _carried(measure, cells, n_groups) if measure.aggregate in ("sum", "mean") else ()
-    return figures_by_group(measure, cells, n_groups, shares), overall(measure, cells), carried
+    got = figures_by_group(measure, cells, n_groups, shares)
+    carried = _carried(measure, cells, got) if measure.aggregate in ("sum", "mean") else ()
+    return got, overall(measure, cells), carried
 
 
 def _with_base(
@@ -394,15 +402,17 @@ def _base_parts(baseline: Baseline, rows: Rows) -> tuple[Condition, ...]:
     return (*(c for c in rows.only if not named & set(columns_of(c))), baseline.where)
 
 
-def _carried(measure: Measure, cells: Cells, n_groups: int) -> tuple[Carried, ...]:
+def _carried(measure: Measure, cells: Cells, got: MeasureFigures) -> tuple[Carried, ...]:
     """Return groups whose sum a handful of rows make up: of more than twice as many rows, none below 0."""
     found = []
-    n = np.bincount(cells.codes, minlength=n_groups)
-    sums = np.bincount(cells.codes, weights=cells.values, minlength=n_groups)
-    tops: Floats = np.full(n_groups, -np.inf)
-    np.maximum.at(tops, cells.codes, cells.values)
+    sums = got.values * got.n if measure.aggregate == "mean" else got.values
     # a handful can carry a group only where its largest value is a sixth of the sum or more
-    for i in np.flatnonzero((n > 2 * HANDFUL) & (sums > 0) & (tops * HANDFUL >= CARRIED * sums)):
+    able = (got.n > 2 * HANDFUL) & (sums > 0)
+    if not able.any() or float(cells.values.max()) * HANDFUL < CARRIED * float(sums[able].min()):
+        return ()
+    tops: Floats = np.full(len(sums), -np.inf)
+    np.maximum.at(tops, cells.codes, cells.values)
+    for i in np.flatnonzero(able & (tops * HANDFUL >= CARRIED * sums)):
         values = np.sort(cells.values[cells.codes == i])[::-1]
         if values[-1] < 0:
             continue

@@ -10,7 +10,7 @@ from night_trail.core.answers.measures import ADDS_UP
 from night_trail.core.answers.rolled import Periods
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.rows import Rows
-from night_trail.core.table import Bools, on_axis
+from night_trail.core.table import Bools
 from night_trail.core.time_questions import OverTime
 
 CANDIDATES = 6
@@ -50,7 +50,7 @@ def contributions(
         years = periods.calendar.year_of()
         first_at = int(np.flatnonzero(years == years[at])[0])
         first_base = max(base - (at - first_at), 0)
-    weights = None if measure.column is None else on_axis(table.series(measure.column))
+    weights = None if measure.column is None else table.axis(measure.column).values
     inside = _in_periods(periods, first_at, at + 1), _in_periods(periods, first_base, base + 1)
     if weights is not None:
         has = ~np.isnan(weights)

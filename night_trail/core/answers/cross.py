@@ -9,7 +9,7 @@ import numpy as np
 
 from night_trail.core.answers.basis import Basis, Grouping, grouping, hues
 from night_trail.core.answers.basis import Group as Named
-from night_trail.core.answers.compare import Group, basis_for, figures_of_groups, plain_groups
+from night_trail.core.answers.compare import Group, figures_of_groups, plain_groups
 from night_trail.core.answers.measures import ADDS_UP, Cells
 from night_trail.core.conditions import Condition, joined_all
 from night_trail.core.measure import Measure
@@ -66,7 +66,8 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
     )
     measure = question.measure
     key = (question.across, question.also, most, grid)
-    made, cells, _, whole, _ = figures_of_groups(measure, rows, both, key)
+    compared = figures_of_groups(measure, rows, both, key)
+    made, cells = compared.groups, compared.cells
     # a row counts in a lane's figure only where it has both groups, so that parts sum to wholes
     lanes, series = (_margin(measure, rows, made, cells, (first, second), which) for which in (0, 1))
     if question.order == "value":
@@ -77,14 +78,14 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
     return CrossAnswer(
         question=question,
         column=None if measure.column is None else rows.table.column(measure.column),
-        basis=basis_for(rows, both, cells),
+        basis=compared.basis(rows, both),
         grouping=first,
         also=second,
         lanes=tuple(lanes),
         series=tuple(series),
         cells=tuple(tuple(by_place.get((a.position, b.position)) for b in series) for a in lanes),
         hues=tuple(colours[b.position] for b in series),
-        overall=whole,
+        overall=compared.overall,
     )
 
 

@@ -22,7 +22,7 @@ from night_trail.core.stats.calendar import (
     part_of,
     to_zone,
 )
-from night_trail.core.table import Column, Floats, Kind, Table, on_axis
+from night_trail.core.table import Column, Floats, Kind, Table
 from night_trail.core.time_questions import Cycle
 
 MOST_LINES = 15
@@ -113,7 +113,7 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         question.zone,
     )
     part = part_for(question, table)
-    moments = on_axis(table.series(question.time))
+    moments = table.axis(question.time).values
     periods = rows.remember(key, lambda: _as_periods(question, rows, moments, part))
     found = grouping(rows, question.split, MOST_LINES)
     if question.years or question.by_weekday:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import get_args
 
@@ -16,7 +15,7 @@ from night_trail.core.rows import Codes, Rows
 from night_trail.core.stats import groups as figures
 from night_trail.core.stats.intervals import wilson
 from night_trail.core.stats.quantiles import quantiles
-from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table, on_axis
+from night_trail.core.table import Axis, Bools, Column, Floats, Ints, Kind, Table
 
 AGGREGATES: tuple[Aggregate, ...] = get_args(Aggregate)
 ADDS_UP: set[Aggregate] = {"sum", "count"}
@@ -25,21 +24,26 @@ ADDS_UP: set[Aggregate] = {"sum", "count"}
 
 @dataclass(frozen=True)
 class Cells:
-    """The used cells beside the code of their group, and which rows of the table they are."""
+    """The used cells beside the code of their group, and which rows of the table they are.
+
+    ``at`` is None where they are all rows in order.
+    """
 
     values: Floats
     codes: Ints
-    at: Ints
+    at: Ints | None
     below: Floats | None = None
 
-    def only(self, where: Bools) -> Cells:
-        """Return some of the cells."""
+    def lit(self, rows: Rows) -> Cells | None:
+        """Return the cells of lit rows; None where the lantern is out."""
+        if rows.lit is None:
+            return None
         # positions once, and not a mask four times: a mask is counted through at every use
-        chosen = np.flatnonzero(where)
+        chosen = rows.lit_at if self.at is None else np.flatnonzero(rows.lit[self.at])
         return Cells(
             self.values[chosen],
             self.codes[chosen],
-            self.at[chosen],
+            chosen if self.at is None else self.at[chosen],
             None if self.below is None else self.below[chosen],
         )
 
@@ -118,7 +122,7 @@ def cells_of(measure: Measure, rows: Rows, codes: Codes, kept: Bools | None) -> 
     if measure.aggregate == "share" and measure.where is not None:
         values = mask(measure.where, table).astype(np.float64)
     elif measure.column is None:
-        values = np.ones(table.height)
+        values = np.broadcast_to(1.0, table.height)
     elif measure.aggregate == "distinct" or not table.column(measure.column).kind.measured:
         labels = table.coded(measure.column).codes
         values, used = labels.astype(np.float64), used & (labels >= 0)
@@ -132,15 +136,17 @@ def cells_of(measure: Measure, rows: Rows, codes: Codes, kept: Bools | None) -> 
         at = order.astype(np.int64)
         return Cells(values, codes[at].astype(np.int64), at)
     else:
-        values = on_axis(table.series(measure.column))
-        used = used & ~np.isnan(values)
+        values, used = _present(table.axis(measure.column), used)
     if measure.aggregate == "ratio" and measure.per is not None:
-        below = on_axis(table.series(measure.per))
-        used = used & ~np.isnan(below)
+        below, used = _present(table.axis(measure.per), used)
+    if bool(used.all()):
+        return Cells(values, codes.astype(np.int64), None, below)
     at = np.flatnonzero(used)
-    if len(at) == len(values):
-        return Cells(values, codes.astype(np.int64), at, below)
     return Cells(values[at], codes[at].astype(np.int64), at, None if below is None else below[at])
+
+
+def _present(axis: Axis, used: Bools) -> tuple[Floats, Bools]:
+    return axis.values, used if axis.whole else used & ~np.isnan(axis.values)
 
 
 def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigures:
@@ -152,7 +158,7 @@ def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigur
         return MeasureFigures(n.astype(np.float64), n, none)
     if measure.aggregate == "distinct":
         width = int(values.max()) + 1 if len(values) else 1
-        pairs = np.unique(codes * width + values.astype(np.int64))
+        pairs = _distinct(codes * width + values.astype(np.int64), n_groups * width)
         return MeasureFigures(np.bincount(pairs // width, minlength=n_groups).astype(np.float64), n, none)
     if measure.aggregate in ("median", "quantile"):
         members = _members(cells, n) if n_groups else []
@@ -170,17 +176,21 @@ def figures_by_group(measure: Measure, cells: Cells, n_groups: int, shares: bool
     """Return figures with their intervals, and the test that all are alike."""
     if measure.aggregate in ("median", "quantile") and n_groups:
         return _with_quantiles(_level(measure), cells, n_groups)
+    if n_groups and shares:
+        return _with_shares(cells, n_groups)
+    if n_groups and measure.aggregate == "mean":
+        return _with_means(cells, n_groups)
     plain = plain_figures(measure, cells, n_groups)
-    if not n_groups:
-        return plain
-    if shares:
-        return _with_shares(cells, plain)
-    make: dict[str, Callable[[Measure, Cells, MeasureFigures], MeasureFigures]] = {
-        "mean": _with_means,
-        "ratio": _with_ratios,
-    }
-    add = make.get(measure.aggregate)
-    return plain if add is None else add(measure, cells, plain)
+    return _with_ratios(cells, plain) if n_groups and measure.aggregate == "ratio" else plain
+
+
+def _distinct(codes: Ints, width: int) -> Ints:
+    """Return the codes, 0 to ``width``, that occur, ascending."""
+    if width > 4 * len(codes) + 1_000:
+        return np.unique(codes)
+    seen = np.zeros(width, dtype=np.bool_)
+    seen[codes] = True
+    return np.flatnonzero(seen)
 
 
 def _level(measure: Measure) -> float:
@@ -199,8 +209,8 @@ def _members(cells: Cells, n: Ints) -> list[Floats]:
     return np.split(cells.values[order], np.cumsum(n)[:-1])
 
 
-def _with_means(measure: Measure, cells: Cells, plain: MeasureFigures) -> MeasureFigures:
-    found = figures.moments(cells.values, cells.codes, len(plain.n))
+def _with_means(cells: Cells, n_groups: int) -> MeasureFigures:
+    found = figures.moments(cells.values, cells.codes, n_groups)
     intervals = [
         figures.mean_interval(int(n), float(mean), float(variance))
         for n, mean, variance in zip(found.n, found.means, found.variances, strict=True)
@@ -210,8 +220,8 @@ def _with_means(measure: Measure, cells: Cells, plain: MeasureFigures) -> Measur
             if 2 <= len(values) < figures.FEW:
                 intervals[i] = figures.bootstrapped_interval(values)
     return MeasureFigures(
-        plain.values,
-        plain.n,
+        found.means,
+        found.n,
         intervals,
         "Welch",
         figures.welch(found),
@@ -220,15 +230,15 @@ def _with_means(measure: Measure, cells: Cells, plain: MeasureFigures) -> Measur
     )
 
 
-def _with_shares(cells: Cells, plain: MeasureFigures) -> MeasureFigures:
-    hits = np.bincount(cells.codes, weights=cells.values, minlength=len(plain.n)).astype(np.int64)
+def _with_shares(cells: Cells, n_groups: int) -> MeasureFigures:
+    found = figures.moments_of_shares(cells.values, cells.codes, n_groups)
+    hits = found.sums.astype(np.int64)
     intervals: list[tuple[float, float] | None] = [
-        wilson(int(k), int(n)) if n else None for k, n in zip(hits, plain.n, strict=True)
+        wilson(int(k), int(n)) if n else None for k, n in zip(hits, found.n, strict=True)
     ]
-    found = figures.moments(cells.values, cells.codes, len(plain.n))
-    p = figures.chi_square_of_shares(hits, plain.n)
+    p = figures.chi_square_of_shares(hits, found.n)
     effect, apart = figures.eta_squared(found), tuple(figures.apart(found))
-    return MeasureFigures(plain.values, plain.n, intervals, "chi-square", p, effect, apart)
+    return MeasureFigures(found.means, found.n, intervals, "chi-square", p, effect, apart)
 
 
 def _quantiles(members: list[Floats], level: float) -> Floats:
@@ -247,7 +257,7 @@ def _with_quantiles(level: float, cells: Cells, n_groups: int) -> MeasureFigures
     return MeasureFigures(_quantiles(members, level), n, intervals, "Kruskal–Wallis", p)
 
 
-def _with_ratios(measure: Measure, cells: Cells, plain: MeasureFigures) -> MeasureFigures:
+def _with_ratios(cells: Cells, plain: MeasureFigures) -> MeasureFigures:
     assert cells.below is not None  # noqa: S101  (a ratio has both)
     order = _by_group(cells.codes)
     cuts = np.cumsum(plain.n)[:-1]
@@ -258,11 +268,18 @@ def _with_ratios(measure: Measure, cells: Cells, plain: MeasureFigures) -> Measu
 
 def overall(measure: Measure, cells: Cells) -> float:
     """Return the figure of all cells together."""
-    if not len(cells.values):
+    values = cells.values
+    if not len(values):
         return float("nan")
-    if measure.aggregate in ("mean", "share"):
-        return float(cells.values.mean())
     if measure.aggregate in ("median", "quantile"):
-        return float(quantiles(cells.values, (_level(measure),))[0])
-    whole = Cells(cells.values, np.zeros(len(cells.values), dtype=np.int64), cells.at, cells.below)
-    return float(plain_figures(measure, whole, 1).values[0])
+        return float(quantiles(values, (_level(measure),))[0])
+    if measure.aggregate == "distinct":
+        return float(len(_distinct(values.astype(np.int64), int(values.max()) + 1)))
+    if measure.aggregate == "count":
+        return float(len(values))
+    if measure.aggregate == "sum":
+        return float(values.sum())
+    if cells.below is None:
+        return float(values.mean())
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return float(values.sum() / cells.below.sum())

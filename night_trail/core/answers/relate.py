@@ -25,7 +25,7 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Relate
 from night_trail.core.rows import Rows
 from night_trail.core.stats import relation
-from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table, on_axis
+from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
 
 T = TypeVar("T")
 
@@ -247,7 +247,7 @@ class _Ways:
             return None
         column = self.rows.table.column(self.question.sized)
         if self.question.each is None:
-            values = on_axis(self.rows.table.series(column.name))[cloud.at]
+            values = self.rows.table.axis(column.name).values[cloud.at]
         else:
             values = figures_of(column, self.rows, self.question.each)[cloud.at]
         values = np.where(np.isnan(values) | (values < 0), 0.0, values)

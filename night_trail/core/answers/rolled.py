@@ -190,7 +190,7 @@ def periods_of(
 def _periods(
     rows: Rows, time: str, grain: GrainName, year_start: int, zone: str | None, until: str | None
 ) -> Periods:
-    moments = on_axis(rows.table.series(time))
+    moments = rows.table.axis(time).values
     used = ~np.isnan(moments)
     if rows.kept is not None:
         used &= rows.kept
@@ -256,8 +256,8 @@ def rolled(
     )
     lit = lit_n = None
     n_lit = None
-    if rows.lit is not None:
-        some = used.only(rows.lit[used.at])
+    some = used.lit(rows)
+    if some is not None:
         n_lit = len(some.values)
         lit, lit_n = _figures(measure, some, groups, length, False)
     in_time = int(periods.n.sum())
@@ -336,7 +336,7 @@ def under_way(rows: Rows, periods: Periods, found: Grouping, time: str, until: s
     """
     calendar = periods.calendar
     table = rows.table
-    starts_at, ends_at = on_axis(table.series(time)), on_axis(table.series(until))
+    starts_at, ends_at = table.axis(time).values, table.axis(until).values
     groups, length = max(len(found.groups), 1), calendar.n
     used = (periods.codes >= 0) & ~(ends_at < starts_at)
     if found.codes is not None:

@@ -12,7 +12,7 @@ from night_trail.core.conditions import Condition, between, joined_all
 from night_trail.core.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.stats.quantiles import quantiles
-from night_trail.core.table import Bools, Column, Floats, Ints, on_axis
+from night_trail.core.table import Bools, Column, Floats, Ints
 
 MOST_POINTS = 1_200
 MOST_LANES = 20
@@ -50,7 +50,7 @@ def strip(question: Spread, rows: Rows) -> StripAnswer:
     table = rows.table
     column = table.column(question.column)
     groups = grouping(rows, question.across, MOST_LANES)
-    values = on_axis(table.series(column.name))
+    values = table.axis(column.name).values
     used = ~np.isnan(values)
     if rows.kept is not None:
         used &= rows.kept

@@ -13,7 +13,7 @@ from night_trail.core.question import Together
 from night_trail.core.rows import Rows
 from night_trail.core.stats.groups import discoveries
 from night_trail.core.stats.relation import correlations, ranks
-from night_trail.core.table import Bools, Column, Floats, Ints, Table, on_axis
+from night_trail.core.table import Bools, Column, Floats, Ints, Table
 
 MOST = 40
 LEAST = 4
@@ -90,7 +90,7 @@ def together(question: Together, rows: Rows) -> TogetherAnswer:
 def _matrix(question: Together, rows: Rows, names: tuple[str, ...]) -> Floats:
     made = []
     for name in names:
-        values = on_axis(rows.table.series(name))
+        values = rows.table.axis(name).values
         values = values if rows.kept is None else values[rows.kept]
         if question.by == "rank":
             has = ~np.isnan(values)

@@ -39,9 +39,22 @@ def moments(values: Floats, codes: Ints, n_groups: int) -> Moments:
     sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
     with np.errstate(invalid="ignore", divide="ignore"):
         means = sums / n
-        # around the means, so that large values keep their digits
-        squares = np.bincount(codes, weights=(values - means[codes]) ** 2, minlength=n_groups)
+        # around the means, so that large values keep their digits; in one place, as there may be millions
+        away = means[codes]
+        np.subtract(values, away, out=away)
+        np.multiply(away, away, out=away)
+        squares = np.bincount(codes, weights=away, minlength=n_groups)
         variances = np.where(n > 1, squares / (n - 1), np.nan)
+    return Moments(n, sums, means, variances)
+
+
+def moments_of_shares(values: Floats, codes: Ints, n_groups: int) -> Moments:
+    """Return the moments of groups of values that are 0 or 1, whose spread follows from their mean."""
+    n = np.asarray(np.bincount(codes, minlength=n_groups), dtype=np.int64)
+    sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        means = sums / n
+        variances = np.where(n > 1, sums * (1 - means) / (n - 1), np.nan)
     return Moments(n, sums, means, variances)
 
 
