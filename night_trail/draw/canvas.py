@@ -138,15 +138,16 @@ class Canvas:
             self.marks.append(group(shape, lit or ""))
             return
         self.count += 1
+        id_, said = self.id("m", key), quoted("\n".join(card))
         if lit or pressed:
-            self.touched.append(self.id("m", key))
+            self.touched.append(id_)
         # written out, since a picture may have a thousand of them
         self.marks.append(
             Svg(
-                f'<g class="mark" id="{self.id("m", key)}" role="button" '
+                f'<g class="mark" id="{id_}" role="button" '
                 f'tabindex="{0 if self.count == 1 else -1}" aria-pressed="{"true" if pressed else "false"}" '
-                f"aria-label={quoted(', '.join(card))} data-light={quoted(to_json(condition))} "
-                f"data-card={quoted(chr(10).join(card))}>{shape}{lit or ''}</g>"
+                f"aria-label={said.replace(chr(10), ', ')} data-light={quoted(to_json(condition))} "
+                f"data-card={said}>{shape}{lit or ''}</g>"
             )
         )
 

@@ -17,7 +17,7 @@ from night_trail.core.words.numbers import number, percent, value
 from night_trail.draw.canvas import Canvas, Field, Size, label, line, scaled_ticks, unit_title
 from night_trail.draw.legend import Word, legend
 from night_trail.draw.scales import Linear, Log, Tick
-from night_trail.draw.svg import Svg, el
+from night_trail.draw.svg import Svg, el, safe_id
 from night_trail.draw.text import shortened, width
 
 RADIUS = {"full": 3.2, "beside": 2.2, "thumb": 0.9}
@@ -176,8 +176,10 @@ def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plo
     x, y = plot.x, plot.y
     # a thousand cells share a few edges
     said_x, said_y = (lru_cache(partial(_said, column)) for column in (answer.against, answer.column))
+    ranges = lru_cache(answer.x_range), lru_cache(answer.y_range)
     for cell in panel.cells:
-        key = f"{panel.label}\x1f{cell.x_low:.6g}\x1f{cell.y_low:.6g}"
+        # one digest, of which the ids of the mark and its parts are made
+        key = safe_id(f"{panel.label}\x1f{cell.x_low:.6g}\x1f{cell.y_low:.6g}")
         # shades by the logarithm: cells of few rows stay in sight beside crowded ones
         shade = max(1, round(SHADES * math.log1p(cell.count) / math.log1p(most)))
         left, right = x(cell.x_low), x(cell.x_high)
@@ -192,7 +194,7 @@ def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plo
             shape,
             lit,
             key,
-            answer.cell_condition(cell, panel),
+            answer.in_panel(panel, ranges[0](cell.x_low, cell.x_high), ranges[1](cell.y_low, cell.y_high)),
             _cell_card(answer, table, panel, cell, (said_x, said_y)),
             cell.lit == cell.count,
         )

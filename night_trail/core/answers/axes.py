@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.conditions import Between, between
-from night_trail.core.stats.bins import even_edges, round_width, window_of
+from night_trail.core.stats.bins import Window, even_edges, round_width, window_of
 from night_trail.core.table import Column, Floats, Ints, Kind
 
 CLOSE = 1e-6
@@ -49,28 +49,33 @@ class Axis:
         return np.asarray(10.0**places) if self.log else places
 
     def cell_of(self, values: Floats) -> Ints:
-        """Return the left-closed cell of each value; values beyond the ends are in the cells there."""
+        """Return the left-closed cell of each value; values beyond the ends are in the cells there.
+
+        What is missing is in the first, to be left out by whoever asks.
+        """
         found = np.empty(len(values), dtype=np.int64)
         # block by block, so that what is made on the way stays near the processor
         for start in range(0, len(values), BLOCK):
-            found[start : start + BLOCK] = self._cells_of(values[start : start + BLOCK])
+            end = start + BLOCK
+            self._cells_of(values[start:end], found[start:end])
         return found
 
-    def _cells_of(self, values: Floats) -> Ints:
-        edges, places = self.straight(self.edges), self.straight(values)
+    def _cells_of(self, values: Floats, found: Ints) -> None:
+        edges = self.straight(self.edges)
         last = len(edges) - 2
-        width = (edges[-1] - edges[0]) / (last + 1)
-        exact = np.clip((places - edges[0]) / width, 0, last)
-        found = np.asarray(exact.astype(np.int64))
-        # the division may land beside an edge that the value stands on
-        close = np.abs(exact - np.rint(exact)) < CLOSE
+        places = self.straight(values) - edges[0]
+        places *= (last + 1) / (edges[-1] - edges[0])
+        np.fmin(np.fmax(places, 0, out=places), last, out=places)
+        found[:] = places
+        # the product may land beside an edge that the value stands on
+        places -= np.rint(places)
+        close = np.abs(places, out=places) < CLOSE
         # whole numbers all stand on edges; to pick them out would only cost
         beside = slice(None) if np.count_nonzero(close) > len(close) / 2 else np.flatnonzero(close)
         at, near = found[beside], values[beside]
         at -= (near < self.edges[at]) & (at > 0)
         at += (near >= self.edges[at + 1]) & (at < last)
         found[beside] = at
-        return found
 
     def inside(self, column: Column, low: float, high: float) -> Between:
         """Return the range of a cell along the axis; the cells at its ends are open."""
@@ -98,8 +103,11 @@ def fixed_axis(low: float, high: float, cells: int, log: bool = False) -> Axis:
     return Axis(np.linspace(low, high, cells + 1))
 
 
-def plain_axis(column: Column, values: Floats, cells: int) -> Axis:
-    """Return an axis with cells of a round width, which leaves far tails out."""
+def plain_axis(column: Column, values: Floats, cells: int, near: Window | None = None) -> Axis:
+    """Return an axis with cells of a round width, which leaves far tails out.
+
+    ``near`` is the window of the whole column where it is at hand; else that of the values.
+    """
     if not len(values):
         return Axis(np.array([0.0, 1.0]))
     low, high = float(values.min()), float(values.max())
@@ -108,12 +116,12 @@ def plain_axis(column: Column, values: Floats, cells: int) -> Axis:
     if column.kind.temporal:
         days = max(1, math.ceil((high - low) / 86_400 / cells))
         return Axis(even_edges(low, high, days * 86_400.0))
-    kept = window_of(values)
+    kept = near or window_of(values)
     low, high = max(low, kept.low), min(high, kept.high)
     if high <= low:
         low, high = float(values.min()), float(values.max())
     edges = even_edges(low, high, round_width((high - low) / cells, column.kind == Kind.WHOLE))
-    return Axis(edges, int((values < edges[0]).sum()), int((values >= edges[-1]).sum()))
+    return Axis(edges, int(np.count_nonzero(values < edges[0])), int(np.count_nonzero(values >= edges[-1])))
 
 
 def group_axis(values: Floats, cells: int) -> Axis:

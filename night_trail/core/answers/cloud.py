@@ -40,12 +40,16 @@ def cloud_of(question: Relate, rows: Rows) -> Cloud:
     """Return the places of kept rows that have both columns, or of groups of them."""
     if question.each is not None:
         return _above_zero(_of_each(question, rows), question)
-    x, y = (rows.table.axis(n).values for n in (question.against, question.column))
-    both = ~(np.isnan(x) | np.isnan(y))
+    axes = [rows.table.axis(name) for name in (question.against, question.column)]
+    x, y = (axis.values for axis in axes)
+    has = [~np.isnan(axis.values) for axis in axes if not axis.whole]
     if rows.kept is not None:
-        both &= rows.kept
-    at = np.flatnonzero(both)
-    cloud = Cloud(x[at], y[at], at, left=rows.n - len(at))
+        has.append(rows.kept)
+    if has:
+        at = np.flatnonzero(np.logical_and.reduce(has))
+        cloud = Cloud(x[at], y[at], at, left=rows.n - len(at))
+    else:
+        cloud = Cloud(x, y, np.arange(len(x)))
     return _above_zero(cloud, question)
 
 

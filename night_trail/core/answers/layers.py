@@ -75,7 +75,7 @@ def layers(
     x_edges, y_edges = x_axis.edges, y_axis.edges
     wide, high = len(x_edges) - 1, len(y_edges) - 1
     counts = np.bincount(place, minlength=wide * high)
-    lit_counts = None if lit is None else np.bincount(place[lit], minlength=wide * high)
+    lit_counts = None if lit is None else np.bincount(place[np.flatnonzero(lit)], minlength=wide * high)
     thin = (counts > 0) & (counts <= THIN)
     alone = np.flatnonzero(thin[place])
     top = MOST_ON_TOP * most // MOST_POINTS

@@ -20,11 +20,12 @@ from night_trail.core.answers.cloud import Cloud, cloud_of, figures_of, sums, zo
 from night_trail.core.answers.layers import CELLS_X, CELLS_Y, MOST_POINTS, Cell, Panel, Points, layers
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.answers.turning import Turning, turning_of
-from night_trail.core.conditions import Condition, OneOf, between, joined_all
+from night_trail.core.conditions import Between, Condition, OneOf, between, joined_all
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Relate
 from night_trail.core.rows import Rows
 from night_trail.core.stats import relation
+from night_trail.core.stats.bins import Window, window_of
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
 
 T = TypeVar("T")
@@ -97,7 +98,8 @@ class RelateAnswer:
         """Return the condition that all rows of a panel meet; None where it holds all rows."""
         return self.panelled.condition(panel.position) if panel.position >= 0 else None
 
-    def _in_panel(self, panel: Panel, *parts: Condition) -> Condition:
+    def in_panel(self, panel: Panel, *parts: Condition) -> Condition:
+        """Return the condition that rows of a panel meet beside all of ``parts``."""
         return joined_all(*parts, self.panel_condition(panel))
 
     def point_condition(self, i: int, panel: Panel | None = None) -> Condition:
@@ -107,15 +109,23 @@ class RelateAnswer:
         if self.question.each is not None:
             return OneOf(self.question.each, (points.names[i],))
         x, y = float(points.x[i]), float(points.y[i])
-        return self._in_panel(panel, between(self.against, x, x, True), between(self.column, y, y, True))
+        return self.in_panel(panel, between(self.against, x, x, True), between(self.column, y, y, True))
 
     def cell_condition(self, cell: Cell, panel: Panel | None = None) -> Condition:
         """Return the condition that names the rows of a cell; those at the ends of an axis are open."""
-        return self._in_panel(
+        return self.in_panel(
             panel or self.panels[0],
-            self.x.inside(self.against, cell.x_low, cell.x_high),
-            self.y.inside(self.column, cell.y_low, cell.y_high),
+            self.x_range(cell.x_low, cell.x_high),
+            self.y_range(cell.y_low, cell.y_high),
         )
+
+    def x_range(self, low: float, high: float) -> Between:
+        """Return the range of cells along the horizontal axis, open at its ends."""
+        return self.x.inside(self.against, low, high)
+
+    def y_range(self, low: float, high: float) -> Between:
+        """Return the range of cells along the upright axis, open at its ends."""
+        return self.y.inside(self.column, low, high)
 
 
 def check(question: Relate, table: Table) -> None:
@@ -210,15 +220,15 @@ class _Ways:
     coloured: Grouping
     panelled: Grouping
 
-    def codes(self, found: Grouping, cloud: Cloud) -> Ints:
-        """Return each place's group; a group of rows belongs where most of them do."""
+    def codes(self, found: Grouping, at: Ints) -> Ints:
+        """Return the group of each place ``at``; a group of rows belongs where most of them do."""
         if found.codes is None:
-            return np.full(len(cloud.x), -1, dtype=np.int64)
+            return np.full(len(at), -1, dtype=np.int64)
         if self.question.each is None:
-            return found.codes[cloud.at].astype(np.int64)
-        return self._most(found, cloud)
+            return found.codes[at].astype(np.int64)
+        return self._most(found, at)
 
-    def _most(self, found: Grouping, cloud: Cloud) -> Ints:
+    def _most(self, found: Grouping, at: Ints) -> Ints:
         assert self.question.each is not None and found.codes is not None  # noqa: S101
         coded = self.rows.table.coded(self.question.each)
         k = len(found.groups)
@@ -228,7 +238,7 @@ class _Ways:
         pairs = coded.codes[used].astype(np.int64) * k + found.codes[used]
         counts = np.bincount(pairs, minlength=len(coded.labels) * k).reshape(-1, k)
         most = np.where(counts.sum(axis=1) > 0, counts.argmax(axis=1), -1)
-        return np.asarray(most[cloud.at], dtype=np.int64)
+        return np.asarray(most[at], dtype=np.int64)
 
     def lit(self, cloud: Cloud) -> tuple[Bools | None, Ints | None]:
         """Return which places are lit; of groups also how many of their rows."""
@@ -272,9 +282,8 @@ class _Drawing:
         """Return the panels: one a group, or one for all."""
         found = self.ways.panelled
         if found.column is None:
-            whole = np.arange(len(self.cloud.x))
-            return [self._panel(self.cloud, whole, -1, "", self.summary.correlation, self.summary.line)]
-        codes = self.ways.codes(found, self.cloud)
+            return [self._panel(self.cloud, None, -1, "", self.summary.correlation, self.summary.line)]
+        codes = self.ways.codes(found, self.cloud.at)
         made = []
         for position, group in enumerate(found.groups):
             here = codes == position
@@ -294,19 +303,21 @@ class _Drawing:
     def _panel(
         self,
         part: Cloud,
-        at: Ints,
+        at: Ints | None,
         position: int,
         label: str,
         strength: relation.Correlation | None,
         line: relation.Line | None,
     ) -> Panel:
         ways, question = self.ways, self.ways.question
-        lit = None if self.lit is None else self.lit[at]
-        n_lit = None if self.n_lit is None else self.n_lit[at]
+        lit, n_lit, place = self.lit, self.n_lit, self.place
+        if at is not None:
+            lit, n_lit = None if lit is None else lit[at], None if n_lit is None else n_lit[at]
+            place = place[at]
         most = MOST_POINTS // max(1, len(ways.panelled.groups))
         if question.each is not None:
             most = len(part.x)
-        chosen, cells = layers(part.x, part.y, self.place[at], lit, *self.axes, most)
+        chosen, cells = layers(part.x, part.y, place, lit, *self.axes, most)
         fitted = self._remember("fitted", position, lambda: _fitted(question, part, *self.axes, line))
         return Panel(
             label=label,
@@ -317,7 +328,7 @@ class _Drawing:
                 y=part.y[chosen],
                 row=part.at[chosen],
                 lit=None if lit is None else lit[chosen],
-                group=ways.codes(ways.coloured, part)[chosen],
+                group=ways.codes(ways.coloured, part.at[chosen]),
                 size=ways.sizes(part, chosen),
                 names=_names(ways.rows, part, chosen, question.window is not None) if not cells else (),
                 n=None if part.n is None else part.n[chosen],
@@ -366,7 +377,8 @@ def _strength(cloud: Cloud, x_axis: Axis, y_axis: Axis) -> relation.Correlation 
 
 def _summary(rows: Rows, cloud: Cloud, question: Relate, x_axis: Axis, y_axis: Axis) -> _Summary:
     x, y = x_axis.straight(cloud.x), y_axis.straight(cloud.y)
-    correlation, line = relation.correlation(x, y), relation.least_squares(x, y)
+    pair = relation.pair_of(x, y) if len(x) else None
+    correlation, line = relation.correlation(x, y, pair), relation.least_squares(x, y, pair)
     # what holds within groups is looked at row by row
     turning = None if question.each else turning_of(rows, x, y, cloud.at, correlation, line)
     return _Summary(correlation, line, turning)
@@ -409,7 +421,23 @@ def _placed(question: Relate, rows: Rows, cloud: Cloud) -> tuple[Axis, Axis, Int
     x_axis = _axis(question, rows, cloud.x, 0)
     y_axis = _axis(question, rows, cloud.y, 1)
     high = len(y_axis.edges) - 1
-    return x_axis, y_axis, x_axis.cell_of(cloud.x) * high + y_axis.cell_of(cloud.y)
+    place = _cells_along(question, rows, cloud, x_axis, 0)
+    place *= high
+    place += _cells_along(question, rows, cloud, y_axis, 1)
+    return x_axis, y_axis, place
+
+
+def _cells_along(question: Relate, rows: Rows, cloud: Cloud, axis: Axis, which: int) -> Ints:
+    """Return the cell along an axis of each place."""
+    name, values = ((question.against, cloud.x), (question.column, cloud.y))[which]
+    if question.each is not None or 2 * len(values) < rows.table.height:
+        return axis.cell_of(values)
+    # of most rows: found for all, so that the axis that stays when the other is swapped is at hand
+    cells = rows.remember(
+        ("cells along", name, axis.log, axis.edges.tobytes()),
+        lambda: axis.cell_of(rows.table.axis(name).values).astype(np.int16),
+    )
+    return (cells if len(values) == len(cells) else cells[cloud.at]).astype(np.int64)
 
 
 def _axis(question: Relate, rows: Rows, values: Floats, which: int) -> Axis:
@@ -425,7 +453,11 @@ def _axis(question: Relate, rows: Rows, values: Floats, which: int) -> Axis:
     elif question.each is not None:
         made = group_axis(values, cells)
     else:
-        made = plain_axis(column, values, cells)
+        near = None
+        if len(values) and column.kind.numeric:
+            # of the column, not of the pair: the axis that stays when the other is swapped is at hand
+            near = rows.remember(("window", column.name), lambda: _window(rows, column))
+        made = plain_axis(column, values, cells, near)
     if question.scale == "plain":
         return made
     total, mean = (float(values.sum()), float(values.mean())) if len(values) else (0.0, 0.0)
@@ -434,6 +466,13 @@ def _axis(question: Relate, rows: Rows, values: Floats, which: int) -> Axis:
     if question.scale == "share" and total > 0:
         return replace(made, factor=100 / total, words="% of the total")
     return made
+
+
+def _window(rows: Rows, column: Column) -> Window:
+    values = rows.table.axis(column.name).values
+    if rows.kept is not None:
+        values = values[rows.kept]
+    return window_of(values)
 
 
 def _margins(cloud: Cloud, place: Ints, lit: Bools | None, x_axis: Axis, y_axis: Axis) -> Margins:

@@ -175,13 +175,15 @@ def window(ascending: Floats, low_whisker: float, high_whisker: float) -> Window
 
 
 def window_of(values: Floats) -> Window:
-    """Return the window of values in any order, whiskers after Tukey (1977).
+    """Return the window of values in any order, whiskers after Tukey (1977); NaN are left out.
 
     >>> window_of(np.array([3.0, 1.0, 2.0]))
     Window(low=1.0, high=3.0, gathers_low=False, gathers_high=False)
     """
     # numbers alone are sorted in less time than quartiles are selected, and then the rest is looked up
     ascending = np.sort(values)
+    # what is missing comes last
+    ascending = ascending[: int(np.searchsorted(ascending, np.nan))]
     q1, q3 = (float(q) for q in quantiles(ascending, (0.25, 0.75)))
     reach = 1.5 * (q3 - q1)
     first = int(np.searchsorted(ascending, q1 - reach))

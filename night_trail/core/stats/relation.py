@@ -17,6 +17,9 @@ MOST_PAIRS = 1_000
 MOST_RANKED = 30_000
 """Rows that are ranked; ρ and ξ of so many are those of all to about a hundredth."""
 
+BLOCK = 65_536
+"""Rows that are summed at once."""
+
 CURVE_POINTS = 60
 MOST_CURVE = 4_000
 SEED = 20_110
@@ -53,16 +56,57 @@ class Line:
     high: Floats | None = None
 
 
-def correlation(x: Floats, y: Floats) -> Correlation | None:
-    """Return how two columns are correlated; None under 4 rows or where one does not vary."""
+@dataclass(frozen=True)
+class Pair:
+    """Two columns and the sums around their means that correlation and line both rest on."""
+
+    x: Floats
+    y: Floats
+    x_mean: float
+    y_mean: float
+    x_ends: tuple[float, float]
+    y_ends: tuple[float, float]
+    sxx: float
+    sxy: float
+    syy: float
+
+    @property
+    def centred(self) -> tuple[Floats, Floats]:
+        """Both columns around their means."""
+        return self.x - self.x_mean, self.y - self.y_mean
+
+    @property
+    def varies(self) -> bool:
+        """Whether neither column has one value only."""
+        return self.x_ends[0] < self.x_ends[1] and self.y_ends[0] < self.y_ends[1]
+
+
+def pair_of(x: Floats, y: Floats) -> Pair:
+    """Return two columns of at least one row around their means."""
+    x_mean, y_mean = float(x.mean()), float(y.mean())
+    ends = (float(x.min()), float(x.max())), (float(y.min()), float(y.max()))
+    sxx = sxy = syy = 0.0
+    with np.errstate(over="ignore", invalid="ignore"):
+        # block by block, so that what is made on the way stays near the processor
+        for start in range(0, len(x), BLOCK):
+            off, above = x[start : start + BLOCK] - x_mean, y[start : start + BLOCK] - y_mean
+            sxx, sxy, syy = sxx + float(off @ off), sxy + float(off @ above), syy + float(above @ above)
+    return Pair(x, y, x_mean, y_mean, *ends, sxx, sxy, syy)
+
+
+def correlation(x: Floats, y: Floats, known: Pair | None = None) -> Correlation | None:
+    """Return how two columns are correlated; None under 4 rows or where one does not vary.
+
+    ``known`` are their sums where they are at hand.
+    """
     n = len(x)
-    if n < 4 or float(np.ptp(x)) == 0 or float(np.ptp(y)) == 0:
+    if n < 4 or not (pair := known or pair_of(x, y)).varies:
         return None
-    r = pearson(x, y)
+    r = _pearson(pair)
     z, half = math.atanh(min(max(r, -1 + 1e-15), 1 - 1e-15)), 1.959963984540054 / math.sqrt(n - 3)
     low, high = math.tanh(z - half), math.tanh(z + half)
-    x, y = some_of(x, y)
-    return Correlation(n, r, low, high, pearson(ranks(x), ranks(y)), chatterjee(x, y))
+    some_x, some_y = (_Ranked.of(part) for part in some_of(x, y))
+    return Correlation(n, r, low, high, pearson(some_x.means, some_y.means), _xi(some_x, some_y))
 
 
 def some_of(*columns: np.ndarray) -> tuple[np.ndarray, ...]:
@@ -82,11 +126,14 @@ def _some(n: int) -> Ints:
 
 def pearson(x: Floats, y: Floats) -> float:
     """Return Pearson's r of columns that vary."""
-    a, b = x - x.mean(), y - y.mean()
-    with np.errstate(over="ignore", invalid="ignore"):
-        aa, bb, ab = float(a @ a), float(b @ b), float(a @ b)
+    return _pearson(pair_of(x, y))
+
+
+def _pearson(pair: Pair) -> float:
+    aa, bb, ab = pair.sxx, pair.syy, pair.sxy
     if not (FINE < aa < 1 / FINE and FINE < bb < 1 / FINE):
         # of one size, so that the squares of very large values do not overflow
+        a, b = pair.centred
         a /= max(float(a.max()), -float(a.min()))
         b /= max(float(b.max()), -float(b.min()))
         aa, bb, ab = float(a @ a), float(b @ b), float(a @ b)
@@ -119,53 +166,75 @@ def correlations(matrix: Floats) -> tuple[Floats, Ints]:
     return r, n.astype(np.int64)
 
 
+@dataclass(frozen=True)
+class _Ranked:
+    """Ranks from 1: ``first``, ``last`` and the mean of them where values are equal; ``order`` ascends."""
+
+    order: Ints
+    first: Ints
+    last: Ints
+
+    @classmethod
+    def of(cls, values: Floats) -> _Ranked:
+        n = len(values)
+        order = np.argsort(values)
+        ascending = values[order]
+        starts = np.flatnonzero(np.concatenate([[True], ascending[1:] != ascending[:-1]]))
+        lengths = np.diff(np.append(starts, n))
+        first, last = np.empty(n, dtype=np.int64), np.empty(n, dtype=np.int64)
+        first[order] = np.repeat(starts + 1, lengths)
+        last[order] = np.repeat(starts + lengths, lengths)
+        return cls(order, first, last)
+
+    @property
+    def means(self) -> Floats:
+        return (self.first + self.last) / 2
+
+
 def ranks(values: Floats) -> Floats:
     """Return ranks from 1, the mean of them for equal values."""
-    order = np.argsort(values, kind="stable")
-    ascending = values[order]
-    starts = np.flatnonzero(np.concatenate([[True], ascending[1:] != ascending[:-1]]))
-    lengths = np.diff(np.append(starts, len(values)))
-    found = np.empty(len(values))
-    found[order] = np.repeat(starts + (lengths + 1) / 2, lengths)
-    return found
+    return _Ranked.of(values).means
 
 
-def chatterjee(x: Floats, y: Floats) -> float:
+def _xi(x: _Ranked, y: _Ranked) -> float:
     """Return ξ (Chatterjee 2021), near 1 where y is a function of x of any shape, near 0 without relation.
 
     Equal values of x are put in a random order, drawn from a fixed seed.
     """
+    n = len(x.order)
+    by_x = x.order
+    if int((x.first != x.last).any()):
+        shuffled = np.random.default_rng(SEED).permutation(n)
+        by_x = shuffled[np.argsort(x.first[shuffled], kind="stable")]
+    above = n + 1 - y.first
+    return float(1 - n * np.abs(np.diff(y.last[by_x])).sum() / (2 * (above * (n - above)).sum()))
+
+
+def least_squares(x: Floats, y: Floats, known: Pair | None = None) -> Line | None:
+    """Return the line of least squares with the 95 % band of its mean.
+
+    ``known`` are the columns' sums where they are at hand.
+    """
     n = len(x)
-    order = np.lexsort((np.random.default_rng(SEED).random(n), x))
-    ordered = y[order]
-    ascending = np.sort(ordered)
-    r = np.searchsorted(ascending, ordered, side="right")
-    above = n - np.searchsorted(ascending, ordered, side="left")
-    return float(1 - n * np.abs(np.diff(r)).sum() / (2 * (above * (n - above)).sum()))
-
-
-def least_squares(x: Floats, y: Floats) -> Line | None:
-    """Return the line of least squares with the 95 % band of its mean."""
-    n, spread = len(x), float(np.ptp(x)) if len(x) else 0.0
-    if n < 3 or spread == 0:
+    if n < 3:
         return None
-    centre = float(x.mean())
-    off = x - centre
-    sxx = float(off @ off)
-    level = float(y.mean())
-    above = y - level
-    with np.errstate(over="ignore", invalid="ignore"):
-        sxy, syy = float(off @ above), float(above @ above)
-        slope = sxy / sxx
+    pair = known or pair_of(x, y)
+    (low, high), sxx, sxy, syy = pair.x_ends, pair.sxx, pair.sxy, pair.syy
+    if low == high:
+        return None
+    with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
+        slope = float(np.float64(sxy) / sxx)
         left = syy - slope * sxy
         if not left > CLOSE_FIT * syy:
             # of values so close to the line the difference of two sums keeps no digits
+            off, above = pair.centred
             residuals = above - slope * off
             left = float(residuals @ residuals)
         error = math.sqrt(left / (n - 2))
     if not math.isfinite(error) or not math.isfinite(slope):
         return None  # beyond what a double holds
-    at = np.linspace(x.min(), x.max(), 41)
+    at = np.linspace(low, high, 41)
+    level, centre = pair.y_mean, pair.x_mean
     fitted = level + slope * (at - centre)
     half = float(special.stdtrit(n - 2, 0.975)) * error * np.sqrt(1 / n + (at - centre) ** 2 / sxx)
     return Line(slope, level - slope * centre, at, fitted, fitted - half, fitted + half)
