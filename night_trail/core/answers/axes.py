@@ -55,9 +55,10 @@ class Axis:
         """
         found = np.empty(len(values), dtype=np.int64)
         # block by block, so that what is made on the way stays near the processor
-        for start in range(0, len(values), BLOCK):
-            end = start + BLOCK
-            self._cells_of(values[start:end], found[start:end])
+        with np.errstate(invalid="ignore", divide="ignore"):
+            for start in range(0, len(values), BLOCK):
+                end = start + BLOCK
+                self._cells_of(values[start:end], found[start:end])
         return found
 
     def _cells_of(self, values: Floats, found: Ints) -> None:

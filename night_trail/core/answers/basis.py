@@ -115,6 +115,20 @@ def _grouped(rows: Rows, across: str, most: int) -> Grouping:
     return Grouping(column, tuple(groups), lookup[coded.codes])
 
 
+def paired(first: Codes, second: Codes, width: int) -> Codes:
+    """Return one code for each pair of codes, the second running fastest below ``width``; −1 where either is.
+
+    >>> paired(np.array([0, 1, -1], dtype=np.int32), np.array([2, 0, 1], dtype=np.int32), 3).tolist()
+    [2, 3, -1]
+    """
+    codes = first * np.int32(width)
+    codes += second
+    without = (first < 0) | (second < 0)
+    if bool(without.any()):
+        codes[without] = -1
+    return codes
+
+
 MOST_HUES = 7
 
 

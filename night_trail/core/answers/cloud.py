@@ -80,16 +80,25 @@ def sums(column: Column) -> bool:
 
 def figures_of(column: Column, rows: Rows, each: str) -> Floats:
     """Return a figure of a column for every label of another: the sum of what adds up, else the average."""
-    coded = rows.table.coded(each)
-    values = rows.table.axis(column.name).values
-    used = (coded.codes >= 0) & ~np.isnan(values)
+    return rows.remember(("figures of each", column.name, each), lambda: _figures_of(column, rows, each))
+
+
+def _figures_of(column: Column, rows: Rows, each: str) -> Floats:
+    coded, axis = rows.table.coded(each), rows.table.axis(column.name)
+    used = coded.codes >= 0
+    if not axis.whole:
+        used &= ~np.isnan(axis.values)
     if rows.kept is not None:
         used &= rows.kept
-    codes, k = coded.codes[used], len(coded.labels)
+    codes, values, k = coded.codes, axis.values, len(coded.labels)
+    if not bool(used.all()):
+        at = np.flatnonzero(used)
+        codes, values = codes[at], values[at]
+    codes = codes.astype(np.int64)
     n = np.bincount(codes, minlength=k)
     # around a middle, so that dates keep their digits
-    middle = float(np.median(values[used])) if len(codes) and not sums(column) else 0.0
-    totals = np.bincount(codes, weights=values[used] - middle, minlength=k)
+    middle = float(values.mean()) if len(codes) and not sums(column) else 0.0
+    totals = np.bincount(codes, weights=values - middle if middle else values, minlength=k)
     with np.errstate(invalid="ignore", divide="ignore"):
         return np.where(n > 0, totals if sums(column) else middle + totals / n, np.nan)
 

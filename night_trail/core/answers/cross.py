@@ -5,9 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-import numpy as np
-
-from night_trail.core.answers.basis import Basis, Grouping, grouping, hues
+from night_trail.core.answers.basis import Basis, Grouping, grouping, hues, paired
 from night_trail.core.answers.basis import Group as Named
 from night_trail.core.answers.compare import Group, figures_of_groups, plain_groups
 from night_trail.core.answers.measures import ADDS_UP, Cells
@@ -92,12 +90,8 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
 def _crossed(first: Grouping, second: Grouping) -> Grouping:
     """Return one group for every pair, the second category running fastest."""
     assert first.codes is not None and second.codes is not None  # noqa: S101  (grouped by columns)
-    width = len(second.groups)
-    codes = np.where(
-        (first.codes >= 0) & (second.codes >= 0), first.codes.astype(np.int64) * width + second.codes, -1
-    )
     pairs = tuple(b for _ in first.groups for b in second.groups)
-    return Grouping(first.column, pairs, codes.astype(np.int32))
+    return Grouping(first.column, pairs, paired(first.codes, second.codes, len(second.groups)))
 
 
 def _margin(

@@ -247,8 +247,8 @@ class _Ways:
         if self.question.each is None:
             return self.rows.lit[cloud.at], None
         coded = self.rows.table.coded(self.question.each)
-        codes = coded.codes[self.rows.lit & (coded.codes >= 0)]
-        counts = np.bincount(codes, minlength=len(coded.labels))[cloud.at]
+        codes = coded.codes[self.rows.lit_at]
+        counts = np.bincount(codes + 1, minlength=len(coded.labels) + 1)[1:][cloud.at]
         return counts > 0, np.asarray(counts, dtype=np.int64)
 
     def sizes(self, cloud: Cloud, chosen: Ints) -> Floats | None:

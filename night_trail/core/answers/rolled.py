@@ -7,7 +7,7 @@ from typing import Protocol
 
 import numpy as np
 
-from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping
+from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, paired
 from night_trail.core.answers.measures import Cells, cells_of, check_measure, plain_figures
 from night_trail.core.conditions import Between, Missing, Not, between
 from night_trail.core.errors import BadQuestion
@@ -242,11 +242,9 @@ def rolled(
         )
 
     def cells() -> Cells:
-        codes = periods.codes
-        if found.codes is not None:
-            codes = np.where(
-                (found.codes >= 0) & (codes >= 0), found.codes.astype(np.int32) * length + codes, -1
-            )
+        codes, groups_of = periods.codes, found.codes
+        if groups_of is not None:
+            codes = rows.remember(("rolled codes", key), lambda: paired(groups_of, periods.codes, length))
         return cells_of(measure, rows, codes, rows.kept)
 
     used = rows.remember(("rolled cells", measure, key), cells)
