@@ -59,10 +59,10 @@ class _Memory:
 
 
 def _bytes_of(value: Any) -> int:
-    if isinstance(value, np.ndarray):
-        return value.nbytes
+    if hasattr(value, "nbytes"):
+        return 1 + int(value.nbytes)
     parts = value if isinstance(value, tuple) else vars(value).values()
-    return 1 + sum(part.nbytes for part in parts if isinstance(part, np.ndarray))
+    return 1 + sum(int(getattr(part, "nbytes", 0)) for part in parts)
 
 
 class Rows:

@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
-from functools import lru_cache, partial
+from itertools import pairwise
 
 import numpy as np
 
 from night_trail.core.answers.axes import Axis
-from night_trail.core.answers.layers import Cell, Panel, Points
+from night_trail.core.answers.layers import Panel, Points
 from night_trail.core.answers.relate import RelateAnswer
+from night_trail.core.conditions import Condition
 from night_trail.core.table import Column, Floats, Kind, Table
 from night_trail.core.words.numbers import number, percent, value
 from night_trail.draw.canvas import Canvas, Field, Size, label, line, scaled_ticks, unit_title
@@ -171,51 +172,49 @@ def _said(column: Column, at: float) -> str:
     return value(at, column.kind, column.unit)
 
 
+@dataclass(frozen=True)
+class _Strip:
+    """The cells between two edges of an axis: where they are drawn, what is said of them, their rows."""
+
+    start: float
+    end: float
+    words: str
+    rows: Condition
+
+
+def _strips(
+    edges: Floats, scale: Linear, column: Column, rows: Callable[[float, float], Condition]
+) -> dict[float, _Strip]:
+    """Return the strips along an axis by their lower edge: a thousand cells share a few of them."""
+    found = {}
+    for low, high in pairwise(edges.tolist()):
+        words = f"{column.name} {_said(column, low)} to {_said(column, high)}"
+        found[low] = _Strip(scale(low), scale(high), words, rows(low, high))
+    return found
+
+
 def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plot: _Plot) -> None:
     most = max((cell.count for cell in panel.cells), default=1)
-    x, y = plot.x, plot.y
-    # a thousand cells share a few edges
-    said_x, said_y = (lru_cache(partial(_said, column)) for column in (answer.against, answer.column))
-    ranges = lru_cache(answer.x_range), lru_cache(answer.y_range)
+    along_x = _strips(answer.x.edges, plot.x, answer.against, answer.x_range)
+    along_y = _strips(answer.y.edges, plot.y, answer.column, answer.y_range)
+    named = [panel.label] if panel.label else []
     for cell in panel.cells:
+        x, y = along_x[cell.x_low], along_y[cell.y_low]
         # one digest, of which the ids of the mark and its parts are made
         key = safe_id(f"{panel.label}\x1f{cell.x_low:.6g}\x1f{cell.y_low:.6g}")
         # shades by the logarithm: cells of few rows stay in sight beside crowded ones
         shade = max(1, round(SHADES * math.log1p(cell.count) / math.log1p(most)))
-        left, right = x(cell.x_low), x(cell.x_high)
-        top, bottom = y(cell.y_high), y(cell.y_low)
-        shape = _rect(left, top, right, bottom, f"cell shade-{shade}", canvas.id("c", key))
+        shape = _rect(x.start, y.end, x.end, y.start, f"cell shade-{shade}", canvas.id("c", key))
+        card = [*named, x.words, y.words, table.rows_in_words(cell.count)]
         lit = None
+        if cell.lit is not None:
+            card.append(f"{cell.lit:,} lit ({percent(cell.lit / cell.count)})")
         if cell.lit:
             share = (cell.lit / cell.count) ** 0.5
-            dx, dy = (right - left) * (1 - share) / 2, (bottom - top) * (1 - share) / 2
-            lit = _rect(left + dx, top + dy, right - dx, bottom - dy, "lit", canvas.id("l", key))
-        canvas.mark(
-            shape,
-            lit,
-            key,
-            answer.in_panel(panel, ranges[0](cell.x_low, cell.x_high), ranges[1](cell.y_low, cell.y_high)),
-            _cell_card(answer, table, panel, cell, (said_x, said_y)),
-            cell.lit == cell.count,
-        )
-
-
-def _cell_card(
-    answer: RelateAnswer,
-    table: Table,
-    panel: Panel,
-    cell: Cell,
-    said: tuple[Callable[[float], str], Callable[[float], str]],
-) -> list[str]:
-    card = [panel.label] if panel.label else []
-    card += [
-        f"{answer.against.name} {said[0](cell.x_low)} to {said[0](cell.x_high)}",
-        f"{answer.column.name} {said[1](cell.y_low)} to {said[1](cell.y_high)}",
-        table.rows_in_words(cell.count),
-    ]
-    if cell.lit is not None:
-        card.append(f"{cell.lit:,} lit ({percent(cell.lit / cell.count)})")
-    return card
+            dx, dy = (x.end - x.start) * (1 - share) / 2, (y.start - y.end) * (1 - share) / 2
+            lit = _rect(x.start + dx, y.end + dy, x.end - dx, y.start - dy, "lit", canvas.id("l", key))
+        condition = answer.in_panel(panel, x.rows, y.rows)
+        canvas.mark(shape, lit, key, condition, card, cell.lit == cell.count)
 
 
 def _rect(left: float, top: float, right: float, bottom: float, class_: str, id_: str) -> Svg:

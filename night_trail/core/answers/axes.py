@@ -69,14 +69,12 @@ class Axis:
         np.fmin(np.fmax(places, 0, out=places), last, out=places)
         found[:] = places
         # the product may land beside an edge that the value stands on
-        places -= np.rint(places)
-        close = np.abs(places, out=places) < CLOSE
-        # whole numbers all stand on edges; to pick them out would only cost
-        beside = slice(None) if np.count_nonzero(close) > len(close) / 2 else np.flatnonzero(close)
-        at, near = found[beside], values[beside]
-        at -= (near < self.edges[at]) & (at > 0)
-        at += (near >= self.edges[at + 1]) & (at < last)
-        found[beside] = at
+        nearest = np.rint(places)
+        places -= nearest
+        beside = np.flatnonzero(np.abs(places, out=places) < CLOSE)
+        at = nearest[beside].astype(np.int64)
+        at -= (values[beside] < self.edges[at]) & (at > 0)
+        found[beside] = np.minimum(at, last, out=at)
 
     def inside(self, column: Column, low: float, high: float) -> Between:
         """Return the range of a cell along the axis; the cells at its ends are open."""
@@ -111,7 +109,7 @@ def plain_axis(column: Column, values: Floats, cells: int, near: Window | None =
     """
     if not len(values):
         return Axis(np.array([0.0, 1.0]))
-    low, high = float(values.min()), float(values.max())
+    low, high = least, most = float(values.min()), float(values.max())
     if high <= low:
         return Axis(np.array([low - 0.5, low + 0.5]))
     if column.kind.temporal:
@@ -120,9 +118,11 @@ def plain_axis(column: Column, values: Floats, cells: int, near: Window | None =
     kept = near or window_of(values)
     low, high = max(low, kept.low), min(high, kept.high)
     if high <= low:
-        low, high = float(values.min()), float(values.max())
+        low, high = least, most
     edges = even_edges(low, high, round_width((high - low) / cells, column.kind == Kind.WHOLE))
-    return Axis(edges, int(np.count_nonzero(values < edges[0])), int(np.count_nonzero(values >= edges[-1])))
+    below = int(np.count_nonzero(values < edges[0])) if least < edges[0] else 0
+    above = int(np.count_nonzero(values >= edges[-1])) if most >= edges[-1] else 0
+    return Axis(edges, below, above)
 
 
 def group_axis(values: Floats, cells: int) -> Axis:

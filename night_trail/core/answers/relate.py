@@ -3,29 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
 
-from night_trail.core.answers.axes import (
-    Axis,
-    fixed_axis,
-    group_axis,
-    log_axis,
-    plain_axis,
-)
+from night_trail.core.abreast import abreast
+from night_trail.core.answers.axes import Axis
 from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, grouping, hues
 from night_trail.core.answers.cloud import Cloud, cloud_of, figures_of, sums, zoomed
-from night_trail.core.answers.layers import CELLS_X, CELLS_Y, MOST_POINTS, Cell, Panel, Points, layers
+from night_trail.core.answers.fitted import Summary, fit, strength
+from night_trail.core.answers.fitted import summary as summary_of
+from night_trail.core.answers.layers import MOST_POINTS, Cell, Panel, Points, layers
+from night_trail.core.answers.placing import Placed, placing
 from night_trail.core.answers.spread import makes_groups
-from night_trail.core.answers.turning import Turning, turning_of
+from night_trail.core.answers.turning import Turning
 from night_trail.core.conditions import Between, Condition, OneOf, between, joined_all
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Relate
 from night_trail.core.rows import Rows
 from night_trail.core.stats import relation
-from night_trail.core.stats.bins import Window, window_of
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
 
 T = TypeVar("T")
@@ -172,13 +169,17 @@ def relate(question: Relate, rows: Rows) -> RelateAnswer:
     whole = rows.remember(base, lambda: cloud_of(question, rows))
     cloud = zoomed(whole, question) if question.window is not None else whole
     drawn = (*base, question.window, question.scale, question.panels is not None)
-    x_axis, y_axis, place = rows.remember(("cells", drawn), lambda: _placed(question, rows, cloud))
+    place, summary = rows.remember(
+        ("placed", drawn),
+        lambda: abreast(
+            len(cloud.x), lambda: summary_of(question, rows, cloud), placing(question, rows, cloud)
+        )[::-1],
+    )
     coloured = grouping(rows, question.coloured, MOST_COLOURS + 1) if question.coloured else ALL_ROWS
     panelled = grouping(rows, question.panels, MOST_PANELS + 1) if question.panels else ALL_ROWS
-    summary = rows.remember(("related", drawn), lambda: _summary(rows, cloud, question, x_axis, y_axis))
     ways = _Ways(question, rows, coloured, panelled)
     lit, n_lit = ways.lit(cloud)
-    drawing = _Drawing(ways, cloud, place, lit, n_lit, (x_axis, y_axis), drawn, summary)
+    drawing = _Drawing(ways, cloud, place.cell, lit, n_lit, (place.x, place.y), drawn, summary)
     panels = drawing.panels()
     return RelateAnswer(
         question=question,
@@ -199,11 +200,11 @@ def relate(question: Relate, rows: Rows) -> RelateAnswer:
         hues=hues(rows, coloured),
         panelled=panelled,
         panels=tuple(panels),
-        x=x_axis,
-        y=y_axis,
+        x=place.x,
+        y=place.y,
         correlation=summary.correlation,
         turning=summary.turning,
-        margins=_margins(cloud, place, lit, x_axis, y_axis) if question.margins else None,
+        margins=_margins(place, lit) if question.margins else None,
         not_positive=cloud.not_positive,
         outside=cloud.outside,
         jitter=_jitter(question, column, against, cloud) if not any(p.cells for p in panels) else (0.0, 0.0),
@@ -276,7 +277,7 @@ class _Drawing:
     n_lit: Ints | None
     axes: tuple[Axis, Axis]
     key: tuple[object, ...]
-    summary: _Summary
+    summary: Summary
 
     def panels(self) -> list[Panel]:
         """Return the panels: one a group, or one for all."""
@@ -288,12 +289,12 @@ class _Drawing:
         for position, group in enumerate(found.groups):
             here = codes == position
             part = self.cloud.only(here)
-            strength = self._strength_of(part, position)
-            made.append(self._panel(part, np.flatnonzero(here), position, group.label, strength, None))
+            strong = self._strength_of(part, position)
+            made.append(self._panel(part, np.flatnonzero(here), position, group.label, strong, None))
         return made
 
     def _strength_of(self, part: Cloud, position: int) -> relation.Correlation | None:
-        return self._remember("panel", position, lambda: (_strength(part, *self.axes),))[0]
+        return self._remember("panel", position, lambda: (strength(part, *self.axes),))[0]
 
     def _remember(self, what: str, position: int, make: Callable[[], T]) -> T:
         question = self.ways.question
@@ -306,7 +307,7 @@ class _Drawing:
         at: Ints | None,
         position: int,
         label: str,
-        strength: relation.Correlation | None,
+        strong: relation.Correlation | None,
         line: relation.Line | None,
     ) -> Panel:
         ways, question = self.ways, self.ways.question
@@ -318,7 +319,7 @@ class _Drawing:
         if question.each is not None:
             most = len(part.x)
         chosen, cells = layers(part.x, part.y, place, lit, *self.axes, most)
-        fitted = self._remember("fitted", position, lambda: _fitted(question, part, *self.axes, line))
+        fitted = self._remember("fitted", position, lambda: fit(question, part, *self.axes, line))
         return Panel(
             label=label,
             position=position,
@@ -335,7 +336,7 @@ class _Drawing:
                 n_lit=None if n_lit is None else n_lit[chosen],
             ),
             cells=cells,
-            correlation=strength,
+            correlation=strong,
             line=fitted.line,
             curve=fitted.curve,
         )
@@ -362,122 +363,9 @@ def _names(rows: Rows, part: Cloud, chosen: Ints, zoomed: bool) -> tuple[str, ..
     return tuple(cell or "" for cell in rows.table.series(named.name).gather(at).cast(str).to_list())
 
 
-@dataclass(frozen=True)
-class _Summary:
-    """What is said of two columns, whatever is lit and whichever fit is drawn."""
-
-    correlation: relation.Correlation | None
-    line: relation.Line | None
-    turning: Turning | None
-
-
-def _strength(cloud: Cloud, x_axis: Axis, y_axis: Axis) -> relation.Correlation | None:
-    return relation.correlation(x_axis.straight(cloud.x), y_axis.straight(cloud.y))
-
-
-def _summary(rows: Rows, cloud: Cloud, question: Relate, x_axis: Axis, y_axis: Axis) -> _Summary:
-    x, y = x_axis.straight(cloud.x), y_axis.straight(cloud.y)
-    pair = relation.pair_of(x, y) if len(x) else None
-    correlation, line = relation.correlation(x, y, pair), relation.least_squares(x, y, pair)
-    # what holds within groups is looked at row by row
-    turning = None if question.each else turning_of(rows, x, y, cloud.at, correlation, line)
-    return _Summary(correlation, line, turning)
-
-
-@dataclass(frozen=True)
-class _Fitted:
-    line: relation.Line | None = None
-    curve: tuple[Floats, Floats] | None = None
-
-
-def _fitted(
-    question: Relate, part: Cloud, x_axis: Axis, y_axis: Axis, known: relation.Line | None
-) -> _Fitted:
-    x, y = x_axis.straight(part.x), y_axis.straight(part.y)
-    match question.fit:
-        case "line":
-            return _Fitted(line=_bent(known or relation.least_squares(x, y), x_axis, y_axis))
-        case "robust":
-            return _Fitted(line=_bent(relation.theil_sen(x, y), x_axis, y_axis))
-        case "curve":
-            curve = relation.lowess(x, y)
-            return _Fitted(curve=curve and (x_axis.bent(curve[0]), y_axis.bent(curve[1])))
-        case "none":
-            return _Fitted()
-
-
-def _bent(line: relation.Line | None, x_axis: Axis, y_axis: Axis) -> relation.Line | None:
-    """Return a line fitted along the axes, its places as values of the columns."""
-    if line is None or not (x_axis.log or y_axis.log):
-        return line
-    x = line.x if len(line.x) > 2 else np.linspace(line.x[0], line.x[-1], 41)
-    y = line.y if len(line.x) > 2 else line.intercept + line.slope * x
-    low, high = (None if band is None else y_axis.bent(band) for band in (line.low, line.high))
-    return replace(line, x=x_axis.bent(x), y=y_axis.bent(y), low=low, high=high)
-
-
-def _placed(question: Relate, rows: Rows, cloud: Cloud) -> tuple[Axis, Axis, Ints]:
-    """Return both axes, and in which cell each place lies."""
-    x_axis = _axis(question, rows, cloud.x, 0)
-    y_axis = _axis(question, rows, cloud.y, 1)
-    high = len(y_axis.edges) - 1
-    place = _cells_along(question, rows, cloud, x_axis, 0)
-    place *= high
-    place += _cells_along(question, rows, cloud, y_axis, 1)
-    return x_axis, y_axis, place
-
-
-def _cells_along(question: Relate, rows: Rows, cloud: Cloud, axis: Axis, which: int) -> Ints:
-    """Return the cell along an axis of each place."""
-    name, values = ((question.against, cloud.x), (question.column, cloud.y))[which]
-    if question.each is not None or 2 * len(values) < rows.table.height:
-        return axis.cell_of(values)
-    # of most rows: found for all, so that the axis that stays when the other is swapped is at hand
-    cells = rows.remember(
-        ("cells along", name, axis.log, axis.edges.tobytes()),
-        lambda: axis.cell_of(rows.table.axis(name).values).astype(np.int16),
-    )
-    return (cells if len(values) == len(cells) else cells[cloud.at]).astype(np.int64)
-
-
-def _axis(question: Relate, rows: Rows, values: Floats, which: int) -> Axis:
-    column = rows.table.column((question.against, question.column)[which])
-    # many small panels show coarser cells
-    cells = (CELLS_X, CELLS_Y)[which] // (2 if question.panels else 1)
-    log = (question.log_x, question.log_y)[which]
-    if question.window is not None:
-        low, high = question.window[2 * which], question.window[2 * which + 1]
-        made = fixed_axis(low, high, cells, log)
-    elif log:
-        made = log_axis(values, cells)
-    elif question.each is not None:
-        made = group_axis(values, cells)
-    else:
-        near = None
-        if len(values) and column.kind.numeric:
-            # of the column, not of the pair: the axis that stays when the other is swapped is at hand
-            near = rows.remember(("window", column.name), lambda: _window(rows, column))
-        made = plain_axis(column, values, cells, near)
-    if question.scale == "plain":
-        return made
-    total, mean = (float(values.sum()), float(values.mean())) if len(values) else (0.0, 0.0)
-    if question.scale == "index" and mean > 0:
-        return replace(made, factor=100 / mean, words="average = 100")
-    if question.scale == "share" and total > 0:
-        return replace(made, factor=100 / total, words="% of the total")
-    return made
-
-
-def _window(rows: Rows, column: Column) -> Window:
-    values = rows.table.axis(column.name).values
-    if rows.kept is not None:
-        values = values[rows.kept]
-    return window_of(values)
-
-
-def _margins(cloud: Cloud, place: Ints, lit: Bools | None, x_axis: Axis, y_axis: Axis) -> Margins:
-    high, wide = len(y_axis.edges) - 1, len(x_axis.edges) - 1
-    x, y = place // high, place % high
+def _margins(place: Placed, lit: Bools | None) -> Margins:
+    high, wide = len(place.y.edges) - 1, len(place.x.edges) - 1
+    x, y = place.cell // high, place.cell % high
     return Margins(
         np.bincount(x, minlength=wide),
         np.bincount(y, minlength=high),

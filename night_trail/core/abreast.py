@@ -1,0 +1,33 @@
+"""Two pieces of work at once: numpy lets go of the interpreter while it sorts, compares and gathers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeVar
+
+MANY = 200_000
+"""Rows from which on handing work to another thread is worth its while."""
+
+A = TypeVar("A")
+B = TypeVar("B")
+
+_beside = ThreadPoolExecutor(2, thread_name_prefix="abreast")
+
+
+def abreast(rows: int, here: Callable[[], A], there: Callable[[], B]) -> tuple[A, B]:
+    """Return what two pieces of work over so many rows make, done at once where there are many.
+
+    Work done ``there`` runs on another thread: it takes arrays along and asks
+    for no columns, which may have to come from the database. Where all threads
+    are busy it is done here, so that work within work never waits for itself.
+    """
+    if rows < MANY:
+        return here(), there()
+    other = _beside.submit(there)
+    try:
+        first = here()
+    except BaseException:
+        other.cancel()
+        raise
+    return first, there() if other.cancel() else other.result()

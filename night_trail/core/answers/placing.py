@@ -1,0 +1,112 @@
+"""The axes two columns are drawn on, and the cell of the density layer each place lies in."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from night_trail.core.abreast import abreast
+from night_trail.core.answers.axes import Axis, fixed_axis, group_axis, log_axis, plain_axis
+from night_trail.core.answers.cloud import Cloud
+from night_trail.core.answers.layers import CELLS_X, CELLS_Y
+from night_trail.core.question import Relate
+from night_trail.core.rows import Rows
+from night_trail.core.stats.bins import Window, window_of
+from night_trail.core.table import Bools, Column, Floats, Ints
+
+
+@dataclass(frozen=True)
+class Placed:
+    """Both axes, and in which cell each place lies, counted along y first."""
+
+    x: Axis
+    y: Axis
+    cell: Ints
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it holds."""
+        return self.cell.nbytes
+
+
+def placing(question: Relate, rows: Rows, cloud: Cloud) -> Callable[[], Placed]:
+    """Return what places a cloud, all columns fetched, so that any thread can do it."""
+    along = [_Along.of(question, rows, cloud, which) for which in (0, 1)]
+
+    def place() -> Placed:
+        (y_axis, y_cells), (x_axis, cells) = abreast(len(cloud.x), along[1].placed, along[0].placed)
+        cells *= len(y_axis.edges) - 1
+        cells += y_cells
+        return Placed(x_axis, y_axis, cells)
+
+    return place
+
+
+@dataclass(frozen=True)
+class _Along:
+    """All that is needed to place a cloud along one of its axes; 0 is the horizontal one.
+
+    ``values`` are the cloud's, ``cells`` the whole column's, of which ``kept`` are.
+    """
+
+    question: Relate
+    rows: Rows
+    cloud: Cloud
+    which: int
+    column: Column
+    values: Floats
+    cells: Floats
+    kept: Bools | None
+
+    @classmethod
+    def of(cls, question: Relate, rows: Rows, cloud: Cloud, which: int) -> _Along:
+        """Return it, the column fetched."""
+        name, values = ((question.against, cloud.x), (question.column, cloud.y))[which]
+        table = rows.table
+        return cls(
+            question, rows, cloud, which, table.column(name), values, table.axis(name).values, rows.kept
+        )
+
+    def placed(self) -> tuple[Axis, Ints]:
+        """Return the axis, and the cell along it of each place."""
+        axis = self._axis()
+        if self.question.each is not None or 2 * len(self.values) < len(self.cells):
+            return axis, axis.cell_of(self.values)
+        # of most rows: found for all, so that the axis that stays when the other is swapped is at hand
+        found = self.rows.remember(
+            ("cells along", self.column.name, axis.log, axis.edges.tobytes()),
+            lambda: axis.cell_of(self.cells).astype("int16"),
+        )
+        if len(self.values) < len(found):
+            found = found[self.cloud.at]
+        return axis, found.astype("int64")
+
+    def _axis(self) -> Axis:
+        question, column, values, which = self.question, self.column, self.values, self.which
+        # many small panels show coarser cells
+        cells = (CELLS_X, CELLS_Y)[which] // (2 if question.panels else 1)
+        log = (question.log_x, question.log_y)[which]
+        if question.window is not None:
+            low, high = question.window[2 * which], question.window[2 * which + 1]
+            made = fixed_axis(low, high, cells, log)
+        elif log:
+            made = log_axis(values, cells)
+        elif question.each is not None:
+            made = group_axis(values, cells)
+        else:
+            near = None
+            if len(values) and column.kind.numeric:
+                # of the column, not of the pair, for the same reason
+                near = self.rows.remember(("window", column.name), self._window)
+            made = plain_axis(column, values, cells, near)
+        if question.scale == "plain":
+            return made
+        total, mean = (float(values.sum()), float(values.mean())) if len(values) else (0.0, 0.0)
+        if question.scale == "index" and mean > 0:
+            return replace(made, factor=100 / mean, words="average = 100")
+        if question.scale == "share" and total > 0:
+            return replace(made, factor=100 / total, words="% of the total")
+        return made
+
+    def _window(self) -> Window:
+        return window_of(self.cells if self.kept is None else self.cells[self.kept])
