@@ -91,6 +91,10 @@ class Rows:
         """
         return self._memory.get(key, make)
 
+    def remember_lit(self, key: Hashable, make: Callable[[], T]) -> T:
+        """Return what was made under this key for this lantern, made now where it was not."""
+        return self._under_this_lantern.get(key, make)
+
     @property
     def kept(self) -> Bools | None:
         """Which rows of the table are kept; None where all are."""
@@ -137,7 +141,7 @@ class Rows:
             values, order, codes = self.remember(("measured", key), lambda: self._in_order(name, group))
             return Measured(values, None if self.lit is None else self.lit[order], codes)
 
-        return self._under_this_lantern.get(key, lit_up)
+        return self.remember_lit(key, lit_up)
 
     def _in_order(
         self, name: str, group: tuple[str, Codes] | None

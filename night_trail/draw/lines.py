@@ -8,21 +8,25 @@ from night_trail.core.answers.rolled import runs
 from night_trail.core.table import Floats
 from night_trail.draw.scales import Linear
 
+_place = "{:.1f} {:.1f}".format
+
 
 def path(at: Floats, values: Floats, x: Linear, y: Linear) -> str:
     """Return a line through points that breaks where a value is missing; a lone point becomes a dot."""
-    found: list[str] = []
-    for a, b in runs(~np.isnan(values)):
-        places = [f"{x(float(at[i])):.1f} {y(float(values[i])):.1f}" for i in range(a, b)]
-        found.append("M" + "L".join(places) + ("h0.1" if b == a + 1 else ""))
-    return "".join(found)
+    places = _places(at, values, x, y)
+    return "".join(
+        "M" + "L".join(places[a:b]) + ("h0.1" if b == a + 1 else "") for a, b in runs(~np.isnan(values))
+    )
 
 
 def area(at: Floats, low: Floats, high: Floats, x: Linear, y: Linear) -> str:
     """Return the ground between two lines, broken where either is missing."""
-    found: list[str] = []
-    for a, b in runs(~(np.isnan(low) | np.isnan(high))):
-        up = [f"{x(float(at[i])):.1f} {y(float(high[i])):.1f}" for i in range(a, b)]
-        down = [f"{x(float(at[i])):.1f} {y(float(low[i])):.1f}" for i in range(b - 1, a - 1, -1)]
-        found.append("M" + "L".join(up) + "L" + "L".join(down) + "Z")
-    return "".join(found)
+    up, down = _places(at, high, x, y), _places(at, low, x, y)
+    return "".join(
+        "M" + "L".join([*up[a:b], *reversed(down[a:b])]) + "Z"
+        for a, b in runs(~(np.isnan(low) | np.isnan(high)))
+    )
+
+
+def _places(at: Floats, values: Floats, x: Linear, y: Linear) -> list[str]:
+    return list(map(_place, x.all(at).tolist(), y.all(values).tolist()))

@@ -58,13 +58,14 @@ def draw_panels(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -
     values = values[~np.isnan(values)]
     low, top_value = (float(values.min()), float(values.max())) if len(values) else (0.0, 1.0)
     low = 0.0 if 0 <= low < NEAR * top_value else low
-    at = answer.calendar.middles()
+    at, edges = answer.calendar.middles(), answer.calendar.edges
+    dates = date_ticks(float(edges[0]), float(edges[-1]), 3, answer.time.kind) if canvas.full else []
+    widths = [width(tick.label) for tick in dates]
     canvas.x_column = answer.time.name
     for i, one in enumerate(answer.lines):
         left = canvas.x_start + (i % columns) * (wide + gap)
         top = canvas.y_start + (i // columns) * (high + (gap if canvas.full else 4.0)) + head
         bottom = canvas.y_start + (i // columns) * (high + (gap if canvas.full else 4.0)) + high
-        edges = answer.calendar.edges
         x = Linear(float(edges[0]), float(edges[-1]), left, left + wide)
         y = Linear(low, top_value if top_value > low else low + 1.0, bottom, top)
         ground = el("rect", class_="hit", x=left, y=top, width=wide, height=max(bottom - top, 1.0))
@@ -91,9 +92,7 @@ def draw_panels(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -
         if canvas.full:
             canvas.over.append(label(shortened(one.label, wide - 4), left, top - 4, "start", "lane-label"))
         if (canvas.full and i // columns == rows - 1) or (canvas.full and i + columns >= n):
-            found = date_ticks(x.low, x.high, 3, answer.time.kind)
-            places, widths = [x(tick.at) for tick in found], [width(tick.label) for tick in found]
-            for tick in thinned(found, widths, places, gap=12):
+            for tick in thinned(dates, widths, [x(tick.at) for tick in dates], gap=12):
                 half = width(tick.label) / 2
                 place = max(left + half, min(x(tick.at), left + wide - half))
                 canvas.over.append(label(tick.label, place, bottom + 15, "middle"))

@@ -9,8 +9,10 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
+import numpy as np
+
 from night_trail.core.annotations import At
-from night_trail.core.table import Kind
+from night_trail.core.table import Floats, Kind
 from night_trail.core.words.numbers import MINUS, number
 
 
@@ -27,6 +29,11 @@ class Linear:
         """Return the pixel of a value."""
         span = (self.high - self.low) or 1.0
         return self.start + (value - self.low) / span * (self.end - self.start)
+
+    def all(self, values: Floats) -> Floats:
+        """Return the pixels of many values."""
+        span = (self.high - self.low) or 1.0
+        return self.start + (values - self.low) / span * (self.end - self.start)
 
     def place(self, at: At) -> float:
         """Return the pixel of an anchor, kept inside the axis; a lane's anchor goes to the middle."""
@@ -50,6 +57,13 @@ class Log(Linear):
             return self.start
         low, high = math.log10(self.low), math.log10(self.high)
         return self.start + (math.log10(value) - low) / ((high - low) or 1.0) * (self.end - self.start)
+
+    def all(self, values: Floats) -> Floats:
+        """Return the pixels of many values."""
+        low, high = math.log10(self.low), math.log10(self.high)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            shares = (np.log10(values) - low) / ((high - low) or 1.0)
+        return np.where(values <= 0, self.start, self.start + shares * (self.end - self.start))
 
     def described(self) -> dict[str, Any]:
         """Return what a script needs to turn pixels into places."""

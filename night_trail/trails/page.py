@@ -43,11 +43,11 @@ def own_step(request: HttpRequest, trail: int, step: int) -> Step:
 
 
 def went_on(request: HttpRequest, step: Step) -> HttpResponse:
-    """Return the desk at the step that a turn led to, under its own address."""
+    """Return the desk at the step that a turn from the visitor's own step led to, under its own address."""
     address = reverse("trails:step", args=[step.trail_id, step.pk])
     if not request.htmx:
         return redirect(address)
-    return push_url(desk_response(request, own_step(request, step.trail_id, step.pk)), address)
+    return push_url(desk_response(request, step), address)
 
 
 def desk_of(step: Step) -> Desk:

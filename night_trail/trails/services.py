@@ -58,6 +58,7 @@ def take_turn(step: Step, change: Change) -> Step:
     _must_be_drawable(step.trail.version, scene)
     if isinstance(change, Zoom) and (began := _zoom_began(step)) is not None:
         Step.objects.filter(pk=step.pk).update(passing=True)
+        began.trail = step.trail
         if scene_key == began.scene_key:
             return began
         step = began
@@ -70,6 +71,8 @@ def take_turn(step: Step, change: Change) -> Step:
             )
     except IntegrityError:  # two tabs made the same turn in the same moment
         child = Step.objects.get(parent=step, scene_key=scene_key)
+    # with its version and table, which are at hand
+    child.trail = step.trail
     return child
 
 

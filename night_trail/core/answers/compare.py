@@ -315,10 +315,21 @@ def figures_of_groups(measure: Measure, rows: Rows, found: Grouping, key: tuple[
     got, whole, carried = rows.remember(
         ("figures", measure, key), lambda: _unlit(measure, cells, n_groups, is_share(measure, column))
     )
-    lit_cells = cells.lit(rows)
-    lit = None if lit_cells is None else plain_figures(measure, lit_cells, n_groups)
-    n_lit = None if lit_cells is None else len(lit_cells.values)
-    return Compared(_made(found, got, lit), cells, got, whole, carried, n_lit)
+    lit = rows.remember_lit(("figures", measure, key), lambda: _lit(measure, rows, cells, n_groups))
+    n_lit = None if lit.figures is None else int(lit.figures.n.sum())
+    return Compared(_made(found, got, lit.figures), cells, got, whole, carried, n_lit)
+
+
+@dataclass(frozen=True)
+class _Lit:
+    """The figures of lit rows; none where the lantern is out."""
+
+    figures: MeasureFigures | None
+
+
+def _lit(measure: Measure, rows: Rows, cells: Cells, n_groups: int) -> _Lit:
+    some = cells.lit(rows)
+    return _Lit(None if some is None else plain_figures(measure, some, n_groups))
 
 
 def _made(found: Grouping, got: MeasureFigures, lit: MeasureFigures | None) -> list[Group]:
@@ -344,9 +355,7 @@ def plain_groups(measure: Measure, rows: Rows, found: Grouping, cells: Cells) ->
     """Return each group's figure without interval or test, for cells with these groups' codes."""
     n_groups = len(found.groups)
     got = plain_figures(measure, cells, n_groups)
-    lit_cells = cells.lit(rows)
-    lit = None if lit_cells is None else plain_figures(measure, lit_cells, n_groups)
-    return _made(found, got, lit)
+    return _made(found, got, _lit(measure, rows, cells, n_groups).figures)
 
 
 def _unlit(

@@ -252,12 +252,13 @@ def rolled(
         ("rolled", measure, key),
         lambda: _figures(measure, used, groups, length, periods.fills),
     )
-    lit = lit_n = None
-    n_lit = None
-    some = used.lit(rows)
-    if some is not None:
-        n_lit = len(some.values)
-        lit, lit_n = _figures(measure, some, groups, length, False)
+
+    def figures_of_lit() -> tuple[Floats | None, Ints | None]:
+        some = used.lit(rows)
+        return (None, None) if some is None else _figures(measure, some, groups, length, False)
+
+    lit, lit_n = rows.remember_lit(("rolled", measure, key), figures_of_lit)
+    n_lit = None if lit_n is None else int(lit_n.sum())
     in_time = int(periods.n.sum())
     grouped = in_time
     if found.codes is not None:
