@@ -9,11 +9,10 @@ import msgspec
 import numpy as np
 
 from night_trail.core.answers.basis import Basis, Grouping, grouping, is_banded
+from night_trail.core.answers.cells import Cells, held_in, held_of, lit_in
 from night_trail.core.answers.measures import (
     ADDS_UP,
-    Cells,
     MeasureFigures,
-    cells_of,
     check_measure,
     figures_by_group,
     first_shape,
@@ -26,7 +25,7 @@ from night_trail.core.conditions import AllOf, AnyOf, Condition, columns_of, mas
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Baseline, Compare, CompareShape, Measure
-from night_trail.core.rows import Rows
+from night_trail.core.rows import Codes, Rows
 from night_trail.core.table import Bools, Column, Floats, Table
 
 MOST_BARS = 40
@@ -279,10 +278,9 @@ def _sorted_by(question: Compare, group: Group) -> float:
 
 @dataclass(frozen=True)
 class Compared:
-    """Each group's figure and that of all, with the cells behind them; ``n_lit`` of these are lit."""
+    """Each group's figure and that of all; ``n_lit`` of the cells behind them are lit."""
 
     groups: list[Group]
-    cells: Cells
     figures: MeasureFigures
     overall: float
     carried: tuple[Carried, ...]
@@ -293,7 +291,7 @@ class Compared:
         assert found.codes is not None  # noqa: S101  (grouped by a column)
         has = found.codes >= 0
         grouped = int(np.count_nonzero(has if rows.kept is None else has & rows.kept))
-        used = len(self.cells.values)
+        used = int(self.figures.n.sum())
         return Basis(
             rows=rows.n,
             used=used,
@@ -310,26 +308,19 @@ def figures_of_groups(measure: Measure, rows: Rows, found: Grouping, key: tuple[
     codes = found.codes
     column = None if measure.column is None else rows.table.column(measure.column)
     n_groups = len(found.groups)
-    cells = rows.remember(("compared", measure, key), lambda: cells_of(measure, rows, codes, rows.kept))
     # what does not depend on the lantern is computed once for a filter
     got, whole, carried = rows.remember(
-        ("figures", measure, key), lambda: _unlit(measure, cells, n_groups, is_share(measure, column))
+        ("figures", measure, key),
+        lambda: _unlit(measure, held_in(measure, rows).grouped(codes), n_groups, is_share(measure, column)),
     )
-    lit = rows.remember_lit(("figures", measure, key), lambda: _lit(measure, rows, cells, n_groups))
-    n_lit = None if lit.figures is None else int(lit.figures.n.sum())
-    return Compared(_made(found, got, lit.figures), cells, got, whole, carried, n_lit)
+    (lit,) = rows.remember_lit(("figures", measure, key), lambda: (_lit(measure, rows, codes, n_groups),))
+    n_lit = None if lit is None else int(lit.n.sum())
+    return Compared(_made(found, got, lit), got, whole, carried, n_lit)
 
 
-@dataclass(frozen=True)
-class _Lit:
-    """The figures of lit rows; none where the lantern is out."""
-
-    figures: MeasureFigures | None
-
-
-def _lit(measure: Measure, rows: Rows, cells: Cells, n_groups: int) -> _Lit:
-    some = cells.lit(rows)
-    return _Lit(None if some is None else plain_figures(measure, some, n_groups))
+def _lit(measure: Measure, rows: Rows, codes: Codes, n_groups: int) -> MeasureFigures | None:
+    held = lit_in(measure, rows)
+    return None if held is None else plain_figures(measure, held.grouped(codes), n_groups)
 
 
 def _made(found: Grouping, got: MeasureFigures, lit: MeasureFigures | None) -> list[Group]:
@@ -351,11 +342,11 @@ def _made(found: Grouping, got: MeasureFigures, lit: MeasureFigures | None) -> l
     ]
 
 
-def plain_groups(measure: Measure, rows: Rows, found: Grouping, cells: Cells) -> list[Group]:
-    """Return each group's figure without interval or test, for cells with these groups' codes."""
+def plain_groups(measure: Measure, rows: Rows, found: Grouping, codes: Codes) -> list[Group]:
+    """Return each group's figure without interval or test; ``codes`` are those of the rows that count."""
     n_groups = len(found.groups)
-    got = plain_figures(measure, cells, n_groups)
-    return _made(found, got, _lit(measure, rows, cells, n_groups).figures)
+    got = plain_figures(measure, held_in(measure, rows).grouped(codes), n_groups)
+    return _made(found, got, _lit(measure, rows, codes, n_groups))
 
 
 def _unlit(
@@ -378,7 +369,7 @@ def _with_base(
         return [replace(g, base=one) for g in made], one
     assert found.codes is not None  # noqa: S101  (grouped by a column)
     measure, kept = _base_measure(question, rows)
-    cells = cells_of(measure, rows, found.codes, kept)
+    cells = held_of(measure, rows.table, kept).grouped(found.codes)
     figures = plain_figures(measure, cells, len(found.groups))
     bases = {i: float(v) for i, v in enumerate(figures.values) if figures.n[i] and np.isfinite(v)}
     if measure.aggregate in ADDS_UP:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+
+import numpy as np
 
 from night_trail.core.answers.basis import Basis, Grouping, grouping, hues, paired
 from night_trail.core.answers.basis import Group as Named
 from night_trail.core.answers.compare import Group, figures_of_groups, plain_groups
-from night_trail.core.answers.measures import ADDS_UP, Cells
+from night_trail.core.answers.measures import ADDS_UP
 from night_trail.core.conditions import Condition, joined_all
 from night_trail.core.measure import Measure
 from night_trail.core.question import Compare
@@ -65,9 +67,9 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
     measure = question.measure
     key = (question.across, question.also, most, grid)
     compared = figures_of_groups(measure, rows, both, key)
-    made, cells = compared.groups, compared.cells
+    made = compared.groups
     # a row counts in a lane's figure only where it has both groups, so that parts sum to wholes
-    lanes, series = (_margin(measure, rows, made, cells, (first, second), which) for which in (0, 1))
+    lanes, series = (_margin(measure, rows, made, both, (first, second), which) for which in (0, 1))
     if question.order == "value":
         lanes.sort(key=lambda g: (g.others > 0, -g.value, g.position))
     width = len(second.groups)
@@ -98,7 +100,7 @@ def _margin(
     measure: Measure,
     rows: Rows,
     made: list[Group],
-    cells: Cells,
+    both: Grouping,
     pair: tuple[Grouping, Grouping],
     which: int,
 ) -> list[Group]:
@@ -109,8 +111,9 @@ def _margin(
         return position % wide if which else position // wide
 
     if measure.aggregate not in ("sum", "count", "mean", "share"):
-        codes = cells.codes % wide if which else cells.codes // wide
-        return plain_groups(measure, rows, pair[which], replace(cells, codes=codes))
+        assert both.codes is not None  # noqa: S101  (grouped by columns)
+        codes = np.where(both.codes < 0, -1, both.codes % wide if which else both.codes // wide)
+        return plain_groups(measure, rows, pair[which], codes)
     parts: dict[int, list[Group]] = {}
     for one in made:
         parts.setdefault(place(one.position), []).append(one)

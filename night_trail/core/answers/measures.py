@@ -1,4 +1,4 @@
-"""A measure of groups of rows: which cells count, the figure of each group, its interval, the test."""
+"""A measure of groups of rows: the figure of each group, its interval, the test that all are alike."""
 
 from __future__ import annotations
 
@@ -7,45 +7,18 @@ from typing import get_args
 
 import numpy as np
 
+from night_trail.core.answers.cells import Cells
 from night_trail.core.conditions import check as check_condition
-from night_trail.core.conditions import mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Aggregate, CompareShape, Measure
-from night_trail.core.rows import Codes, Rows
 from night_trail.core.stats import groups as figures
 from night_trail.core.stats.intervals import wilson
 from night_trail.core.stats.quantiles import quantiles
-from night_trail.core.table import Axis, Bools, Column, Floats, Ints, Kind, Table
+from night_trail.core.table import Column, Floats, Ints, Kind, Table
 
 AGGREGATES: tuple[Aggregate, ...] = get_args(Aggregate)
 ADDS_UP: set[Aggregate] = {"sum", "count"}
 """Measures whose groups add up to the whole, drawn as lengths from 0."""
-
-
-@dataclass(frozen=True)
-class Cells:
-    """The used cells beside the code of their group, and which rows of the table they are.
-
-    ``at`` is None where they are all rows in order.
-    """
-
-    values: Floats
-    codes: Ints
-    at: Ints | None
-    below: Floats | None = None
-
-    def lit(self, rows: Rows) -> Cells | None:
-        """Return the cells of lit rows; None where the lantern is out."""
-        if rows.lit is None:
-            return None
-        # positions once, and not a mask four times: a mask is counted through at every use
-        chosen = rows.lit_at if self.at is None else np.flatnonzero(rows.lit[self.at])
-        return Cells(
-            self.values[chosen],
-            self.codes[chosen],
-            chosen if self.at is None else self.at[chosen],
-            None if self.below is None else self.below[chosen],
-        )
 
 
 @dataclass(frozen=True)
@@ -110,43 +83,6 @@ def check_measure(measure: Measure, table: Table) -> None:
         if measure.where is None:
             raise BadQuestion("A share needs a condition", "where", "Say which rows are counted.")
         check_condition(measure.where, table)
-
-
-def cells_of(measure: Measure, rows: Rows, codes: Codes, kept: Bools | None) -> Cells:
-    """Return the cells that count: of kept rows with a group, a value and, for a ratio, both values."""
-    table = rows.table
-    used = codes >= 0
-    if kept is not None:
-        used = used & kept
-    below = None
-    if measure.aggregate == "share" and measure.where is not None:
-        values = mask(measure.where, table).astype(np.float64)
-    elif measure.column is None:
-        values = np.broadcast_to(1.0, table.height)
-    elif measure.aggregate == "distinct" or not table.column(measure.column).kind.measured:
-        labels = table.coded(measure.column).codes
-        values, used = labels.astype(np.float64), used & (labels >= 0)
-    elif measure.aggregate in ("median", "quantile"):
-        # in ascending order, as quantiles need them
-        ordered = table.ordered(measure.column)
-        values, order = ordered.values, ordered.order
-        if not bool(used.all()):
-            keep = used[order]
-            values, order = values[keep], order[keep]
-        at = order.astype(np.int64)
-        return Cells(values, codes[at].astype(np.int64), at)
-    else:
-        values, used = _present(table.axis(measure.column), used)
-    if measure.aggregate == "ratio" and measure.per is not None:
-        below, used = _present(table.axis(measure.per), used)
-    if bool(used.all()):
-        return Cells(values, codes.astype(np.int64), None, below)
-    at = np.flatnonzero(used)
-    return Cells(values[at], codes[at].astype(np.int64), at, None if below is None else below[at])
-
-
-def _present(axis: Axis, used: Bools) -> tuple[Floats, Bools]:
-    return axis.values, used if axis.whole else used & ~np.isnan(axis.values)
 
 
 def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigures:

@@ -8,7 +8,8 @@ from typing import Protocol
 import numpy as np
 
 from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, paired
-from night_trail.core.answers.measures import Cells, cells_of, check_measure, plain_figures
+from night_trail.core.answers.cells import Cells, held_in, lit_in
+from night_trail.core.answers.measures import check_measure, plain_figures
 from night_trail.core.conditions import Between, Missing, Not, between
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
@@ -241,21 +242,22 @@ def rolled(
             "Choose a coarser step or fewer groups.",
         )
 
-    def cells() -> Cells:
-        codes, groups_of = periods.codes, found.codes
-        if groups_of is not None:
-            codes = rows.remember(("rolled codes", key), lambda: paired(groups_of, periods.codes, length))
-        return cells_of(measure, rows, codes, rows.kept)
+    def codes() -> Codes:
+        groups_of = found.codes
+        if groups_of is None:
+            return periods.codes
+        return rows.remember(("rolled codes", key), lambda: paired(groups_of, periods.codes, length))
 
-    used = rows.remember(("rolled cells", measure, key), cells)
-    plain = rows.remember(
+    values, n = rows.remember(
         ("rolled", measure, key),
-        lambda: _figures(measure, used, groups, length, periods.fills),
+        lambda: _figures(measure, held_in(measure, rows).grouped(codes()), groups, length, periods.fills),
     )
 
     def figures_of_lit() -> tuple[Floats | None, Ints | None]:
-        some = used.lit(rows)
-        return (None, None) if some is None else _figures(measure, some, groups, length, False)
+        some = lit_in(measure, rows)
+        if some is None:
+            return None, None
+        return _figures(measure, some.grouped(codes()), groups, length, False)
 
     lit, lit_n = rows.remember_lit(("rolled", measure, key), figures_of_lit)
     n_lit = None if lit_n is None else int(lit_n.sum())
@@ -265,13 +267,13 @@ def rolled(
         grouped = int(np.count_nonzero((found.codes >= 0) & (periods.codes >= 0)))
     basis = Basis(
         rows=rows.n,
-        used=len(used.values),
-        missing=grouped - len(used.values),
+        used=int(n.sum()),
+        missing=grouped - int(n.sum()),
         groupless=rows.n - in_time,
         lit=n_lit,
         table_rows=rows.table.height,
     )
-    return Rolled(plain[0], plain[1], lit, lit_n, basis, in_time - grouped)
+    return Rolled(values, n, lit, lit_n, basis, in_time - grouped)
 
 
 def _figures(measure: Measure, cells: Cells, groups: int, length: int, fills: bool) -> tuple[Floats, Ints]:
