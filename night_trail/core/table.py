@@ -133,9 +133,9 @@ class Ordered:
     order: npt.NDArray[np.uint32]
 
     @classmethod
-    def of(cls, cells: pl.Series) -> Ordered:
-        """Return measured cells in order."""
-        axis = pl.Series(on_axis(cells)).fill_nan(None)
+    def of(cls, values: Floats) -> Ordered:
+        """Return numbers in order, NaN left out."""
+        axis = pl.Series(values).fill_nan(None)
         present = len(axis) - axis.null_count()
         order = axis.arg_sort(nulls_last=True).head(present)
         return cls(
@@ -182,8 +182,6 @@ class Axis:
     values: Floats
     whole: bool
     """Whether no cell is missing."""
-    nbytes: int
-    """Bytes it holds beside the cells themselves."""
 
     @classmethod
     def of(cls, cells: pl.Series) -> Axis:
@@ -191,8 +189,12 @@ class Axis:
         values = on_axis(cells)
         # everybody who asks shares them
         values.flags.writeable = False
-        same = cells.dtype == pl.Float64 and not cells.null_count()
-        return cls(values, not bool(np.isnan(values).any()), 64 if same else values.nbytes)
+        return cls(values, not bool(np.isnan(values).any()))
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it holds."""
+        return self.values.nbytes
 
 
 @dataclass(frozen=True)
@@ -289,13 +291,14 @@ class Table:
 
     def axis(self, name: str) -> Axis:
         """Return a measured column as numbers on its axis, a cell a row."""
-        cells = self.series(name)
-        return self._source.remember(self._positions[name], Axis, lambda: Axis.of(cells))
+        return self._view(name, Axis, Axis.of)
 
     def ordered(self, name: str) -> Ordered:
         """Return a measured column in order."""
-        cells = self.series(name)
-        return self._source.remember(self._positions[name], Ordered, lambda: Ordered.of(cells))
+        self.column(name)
+        return self._source.remember(
+            self._positions[name], Ordered, lambda: Ordered.of(self.axis(name).values)
+        )
 
     def coded(self, name: str) -> Coded:
         """Return a column as positions in its labels, which are in the column's own order.
@@ -303,8 +306,12 @@ class Table:
         Numbers and dates are in theirs, no comes before yes, and text follows
         the alphabet.
         """
-        cells = self.series(name)
-        return self._source.remember(self._positions[name], Coded, lambda: Coded.of(cells))
+        return self._view(name, Coded, Coded.of)
+
+    def _view(self, name: str, kind: type[View], make: Callable[[pl.Series], View]) -> View:
+        self.column(name)
+        # the cells themselves are fetched only where the view is not at hand, and may be let go after
+        return self._source.remember(self._positions[name], kind, lambda: make(self.series(name)))
 
     def outline(self, name: str, make: Callable[[], tuple[float, ...]]) -> tuple[float, ...]:
         """Return the humps of a whole column, found where they are not known yet."""

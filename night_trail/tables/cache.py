@@ -28,7 +28,18 @@ def _size(kept: Kept) -> int:
     return max(1, kept.estimated_size() if isinstance(kept, pl.Series) else kept.nbytes)
 
 
-_columns: LRUCache[tuple[Place, type], Kept] = LRUCache(settings.COLUMN_CACHE_BYTES, getsizeof=_size)
+class _Columns(LRUCache[tuple[Place, type], Kept]):
+    """Lets go first of cells that a view of their column stands for, then of what was used longest ago."""
+
+    def popitem(self) -> tuple[tuple[Place, type], Kept]:
+        for key in self:
+            place, kind = key
+            if kind is pl.Series and ((place, Axis) in self or (place, Coded) in self):
+                return key, self.pop(key)
+        return super().popitem()
+
+
+_columns = _Columns(settings.COLUMN_CACHE_BYTES, getsizeof=_size)
 
 
 def encode(cells: pl.Series) -> list[bytes]:

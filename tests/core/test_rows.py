@@ -16,7 +16,7 @@ from night_trail.core.answers.basis import grouping, measured, members_of, toget
 from night_trail.core.conditions import Between, Missing, Not, OneOf
 from night_trail.core.rows import Rows
 from night_trail.core.stats.quantiles import middle_of_part, quantiles
-from night_trail.core.table import Coded, Kind, Ordered, as_text, noun_from, on_axis, plural
+from night_trail.core.table import Axis, Coded, Kind, Ordered, as_text, noun_from, on_axis, plural
 from tests.core.tables import table_of
 
 cells = st.lists(
@@ -26,14 +26,24 @@ cells = st.lists(
 
 @given(cells)
 def test_a_column_in_order_is_the_column_sorted(values: list[float | None]) -> None:
-    ordered = Ordered.of(pl.Series(values, dtype=pl.Float64))
+    ordered = Ordered.of(Axis.of(pl.Series(values, dtype=pl.Float64)).values)
     present = sorted(v for v in values if v is not None)
     assert ordered.values.tolist() == present
     assert [values[i] for i in ordered.order] == present
 
 
 def test_nan_counts_as_missing() -> None:
-    assert Ordered.of(pl.Series([2.0, float("nan"), None, 1.0])).values.tolist() == [1.0, 2.0]
+    axis = Axis.of(pl.Series([2.0, float("nan"), None, 1.0]))
+    assert not axis.whole and Ordered.of(axis.values).values.tolist() == [1.0, 2.0]
+
+
+def test_everybody_shares_a_column_on_its_axis_and_nobody_can_write_to_it() -> None:
+    table = table_of(number=pl.Series([3, 1, 2]), day=pl.Series([dt.date(1970, 1, 2)] * 3))
+    for name, first in (("number", 3.0), ("day", 86_400.0)):
+        axis = table.axis(name)
+        assert axis is table.axis(name) and axis.whole and axis.values[0] == first
+        with pytest.raises(ValueError, match="read-only"):
+            axis.values[0] = 1.0
 
 
 def test_dates_lie_on_an_axis_of_seconds() -> None:

@@ -6,6 +6,7 @@ import re
 import threading
 from pathlib import Path
 
+import numpy as np
 import polars as pl
 import pytest
 from django.contrib.auth.models import User
@@ -16,7 +17,7 @@ from django.urls import reverse
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Bins, Scene, Spread, decode
-from night_trail.core.table import Ordered
+from night_trail.core.table import Axis, Ordered
 from night_trail.core.turns import Change, Light, PutOut, SeeColumn, Slot, turn
 from night_trail.tables import cache
 from night_trail.tables.models import ColumnPart, Table
@@ -178,7 +179,7 @@ def test_the_cache_is_bounded_in_bytes(monkeypatch: pytest.MonkeyPatch) -> None:
     def view(i: int) -> Ordered:
         def make() -> Ordered:
             made.append(i)
-            return Ordered.of(pl.Series([float(i)] * 1_000))
+            return Ordered.of(np.full(1_000, float(i)))
 
         return cache.view((99, i, None, None), Ordered, make)
 
@@ -187,6 +188,20 @@ def test_the_cache_is_bounded_in_bytes(monkeypatch: pytest.MonkeyPatch) -> None:
     for i in (0, 1, 0, 2, 3, 0):
         assert view(i).values[0] == i
     assert limited.currsize <= 30_000 and made == [0, 1, 2, 3, 0]
+
+
+def test_cells_that_a_view_stands_for_are_let_go_first(monkeypatch: pytest.MonkeyPatch) -> None:
+    limited = type(cache._columns)(30_000, getsizeof=cache._size)
+    monkeypatch.setattr(cache, "_columns", limited)
+    numbers = pl.Series([1.0] * 1_000)
+    places = [(99, i, None, None) for i in range(3)]
+    for place in places[:2]:
+        cache.view(place, pl.Series, lambda: numbers)
+    cache.view(places[1], Axis, lambda: Axis.of(numbers))
+    cache.view(places[1], pl.Series, lambda: numbers)  # used last, and yet the first to go
+    cache.view(places[2], Axis, lambda: Axis.of(numbers))
+    kept = {(place[1], kind) for place, kind in limited}
+    assert kept == {(0, pl.Series), (1, Axis), (2, Axis)}
 
 
 @pytest.mark.parametrize(
