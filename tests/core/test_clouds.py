@@ -16,6 +16,7 @@ from sklearn.datasets import load_iris
 from statsmodels.datasets import fair
 
 from night_trail.core.answers import answer, check
+from night_trail.core.answers.axes import Axis
 from night_trail.core.answers.goes import GoesAnswer
 from night_trail.core.answers.layers import MOST_POINTS
 from night_trail.core.answers.relate import RelateAnswer
@@ -380,3 +381,34 @@ def test_what_stands_beside_all_pairs_is_the_figure_of_their_rows(n: int, aggreg
         part = frame[frame.h == "x"].groupby(name)["v"].agg(aggregate).to_dict()
         got = {one.label: one.lit_value for one in groups if one.lit_value is not None}
         assert got == pytest.approx(part, rel=1e-12)
+
+
+@settings(max_examples=60)
+@given(
+    st.lists(st.floats(-1e6, 1e6) | st.integers(-50, 50).map(float) | st.just(math.nan), min_size=1),
+    st.sampled_from([(-50.0, 1.0, 100), (0.0, 0.1, 44), (-3.0, 2.5, 7), (1e5, 1e-3, 12)]),
+)
+def test_every_value_lies_in_the_cell_whose_edges_hold_it(
+    values: list[float], ground: tuple[float, float, int]
+) -> None:
+    low, wide, n = ground
+    edges = low + np.arange(n + 1) * wide
+    # edges themselves, and what lies right beside them
+    given_ = np.concatenate([values, edges, np.nextafter(edges, -np.inf), np.nextafter(edges, np.inf)])
+    has = ~np.isnan(given_)
+    expected = np.clip(np.searchsorted(edges, given_[has], side="right") - 1, 0, n - 1)
+    found = Axis(edges).cell_of(given_)
+    assert found[has].tolist() == expected.tolist() and (found[~has] == 0).all()
+
+
+def test_the_axis_that_stays_is_that_of_the_column_and_tails_are_counted_in_the_pair() -> None:
+    rng = np.random.default_rng(8)
+    y = np.append(rng.normal(0, 1, 3_000), [400.0, 500.0])
+    x = np.append(rng.normal(10, 2, 3_000), [math.nan, 10.0])
+    rows = Rows(table_of(x=[None if math.isnan(v) else v for v in x], y=y, z=rng.normal(5, 1, 3_002)))
+    first, second = answer(Relate("y", "x"), rows), answer(Relate("y", "z"), rows)
+    # far values stand at the end of both axes, and only those with both columns are counted
+    assert first.y.edges.tolist() == second.y.edges.tolist()
+    assert (first.y.above, second.y.above) == (1, 2)
+    fresh = answer(Relate("y", "z"), Rows(rows.table))
+    assert [p.cells for p in fresh.panels] == [p.cells for p in second.panels]

@@ -34,6 +34,14 @@ def test_moments_and_tests_are_those_of_others(seed: int) -> None:
     assert groups.eta_squared(found) == pytest.approx(between / total)
 
 
+def test_moments_of_shares_follow_from_their_means() -> None:
+    values, codes = (np.random.default_rng(5).random(200) < 0.3).astype(float), np.arange(200) % 3
+    codes[:1] = 3  # alone in its group
+    found, long = groups.moments_of_shares(values, codes, 5), groups.moments(values, codes, 5)
+    for part in ("n", "sums", "means", "variances"):
+        assert np.allclose(getattr(found, part), getattr(long, part), equal_nan=True)
+
+
 @pytest.mark.parametrize("ties", [False, True])
 def test_kruskal_is_that_of_scipy(ties: bool) -> None:
     values, codes = sample(7, (30, 50, 20), ties)

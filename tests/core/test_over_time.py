@@ -101,6 +101,37 @@ def test_lines_add_up_to_the_whole_and_the_lit_lie_inside(table: Table) -> None:
         assert (np.nan_to_num(one.lit) <= np.nan_to_num(one.values)).all()
 
 
+@pytest.mark.parametrize("rows_without_a_line", [0, 300])
+@pytest.mark.parametrize(
+    "measure",
+    [
+        SUM,
+        Measure("count"),
+        Measure("mean", "late"),
+        Measure("share", where=OneOf("wet", ("yes",))),
+        Measure("median", "late"),
+        Measure("ratio", "boardings", "planned"),
+    ],
+)
+def test_all_together_is_the_same_with_lines_and_without(
+    frame: pd.DataFrame, table: Table, measure: Measure, rows_without_a_line: int
+) -> None:
+    line = [None if i < rows_without_a_line else name for i, name in enumerate(frame["line"])]
+    series = {column.name: table.series(column.name) for column in table.columns}
+    some = typed(table_of(**{**series, "line": line}), boardings={"additive": True}, late={"unit": "min"})
+    wet = OneOf("wet", ("yes",))
+    for grain in ("day", "month"):
+        split = asked(OverTime(measure, "at", grain, "line"), some, lit=wet)
+        plain_ = asked(OverTime(measure, "at", grain), some, lit=wet)
+        assert split.ungrouped == rows_without_a_line
+        for part in ("values", "lit"):
+            np.testing.assert_allclose(
+                getattr(split.together, part), getattr(plain_.together, part), rtol=1e-9, equal_nan=True
+            )
+        assert split.together.n.tolist() == plain_.together.n.tolist()
+        assert split.together.lit_n.tolist() == plain_.together.lit_n.tolist()
+
+
 def test_the_condition_of_a_mark_names_exactly_its_rows(table: Table) -> None:
     for grain in ("week", "month", "quarter"):
         found = asked(OverTime(SUM, "at", grain, "line"), table)

@@ -8,7 +8,7 @@ import numpy as np
 
 from night_trail.core.answers.basis import ALL_ROWS, Basis, Group, Grouping, grouping, hues
 from night_trail.core.answers.compare import can_compare
-from night_trail.core.answers.rolled import Line, Periods, Rolled, check_time, rolled
+from night_trail.core.answers.rolled import Line, Periods, Rolled, all_together, check_time, rolled
 from night_trail.core.conditions import Condition, Recurs, between, joined_all
 from night_trail.core.errors import BadQuestion
 from night_trail.core.rows import Rows
@@ -123,7 +123,10 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
     line_key = (*key, question.split, question.years)
     roll = rolled(question.measure, rows, periods, found, line_key)
     whole = (
-        roll if found is ALL_ROWS else rolled(question.measure, rows, periods, ALL_ROWS, (*key, "together"))
+        roll
+        if found is ALL_ROWS
+        else all_together(question.measure, roll)
+        or rolled(question.measure, rows, periods, ALL_ROWS, (*key, "together"))
     )
     rounds = tuple(_line(i, group, roll) for i, group in enumerate(found.groups) if roll.n[i].any())
     return CycleAnswer(

@@ -17,6 +17,7 @@ from night_trail.core.answers.rolled import (
     Line,
     Periods,
     Rolled,
+    all_together,
     broken_off,
     check_time,
     grain_for,
@@ -225,11 +226,12 @@ def _lines(question: OverTime, rows: Rows) -> tuple[OverTimeAnswer, Periods]:
     found = grouping(rows, question.split, most)
     key = (question.time, grain, question.year_start, question.zone, question.split, most)
     roll = _rolled(question.measure, question, rows, periods, found, key)
-    whole_roll = (
-        roll
-        if found is ALL_ROWS
-        else _rolled(question.measure, question, rows, periods, ALL_ROWS, (*key, "together"))
-    )
+    if found is ALL_ROWS:
+        whole_roll = roll
+    else:
+        whole_roll = (None if question.until else all_together(question.measure, roll)) or _rolled(
+            question.measure, question, rows, periods, ALL_ROWS, (*key, "together")
+        )
     past = rows if question.until else with_figures(question.measure, rows, whole_roll.n[0])
     if past is not rows:
         so_far = periods_of(past, question.time, grain, question.year_start, question.zone)

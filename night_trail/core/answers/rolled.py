@@ -9,7 +9,7 @@ import numpy as np
 
 from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, paired
 from night_trail.core.answers.cells import Cells, held_in, lit_in
-from night_trail.core.answers.measures import check_measure, plain_figures
+from night_trail.core.answers.measures import ADDS_UP, check_measure, plain_figures
 from night_trail.core.conditions import Between, Missing, Not, between
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
@@ -21,6 +21,7 @@ from night_trail.core.stats.calendar import (
     calendar_of,
     numbered,
     proposed,
+    starts,
     unfinished,
 )
 from night_trail.core.stats.grain import grain as grain_of
@@ -198,30 +199,34 @@ def _periods(
     if not used.any():
         nothing = np.full(len(moments), -1, dtype=np.int32)
         return Periods(calendar_of(grain, 0, 0), nothing, np.empty(0, dtype=np.int64), (False, False), ())
-    numbers = numbered(moments, grain, year_start, zone)
     all_used = bool(used.all())
-    kept_numbers = numbers if all_used else numbers[used]
-    first, end = int(kept_numbers.min()), int(kept_numbers.max()) + 1
-    if end - first > MOST_PERIODS:
+    kept_moments = moments if all_used else moments[used]
+    oldest, newest = float(kept_moments.min()), float(kept_moments.max())
+    length = 1 + int(np.ptp(numbered(np.array([oldest, newest]), grain, year_start, zone)))
+    if length > MOST_PERIODS:
         raise BadQuestion(
-            f"From the first {grain} to the last there are {end - first:,}, too many to draw",
+            f"From the first {grain} to the last there are {length:,}, too many to draw",
             "grain",
             "Choose a coarser step, or keep only a part of the time.",
         )
-    codes = (numbers - first).astype(np.int32)
+    # moments are numbered by day or hour alone; of these there are few, and each lies in one period
+    finer: GrainName = "hour" if grain == "hour" else "day"
+    fine = numbered(moments, finer, 1, zone)
+    used_fine = fine if all_used else fine[used]
+    low, high = int(used_fine.min()), int(used_fine.max())
+    period = numbered(starts(np.arange(low, high + 1), finer), grain, year_start)
+    first, end = int(period[0]), int(period[-1]) + 1
+    period -= first
+    codes = period.astype(np.int32).take(fine - low, mode="clip")
     if not all_used:
         codes[~used] = -1
-    n = np.bincount(kept_numbers - first, minlength=end - first)
+    counts = np.bincount(used_fine - low)
+    n = np.bincount(period, weights=counts).astype(np.int64)
     calendar = calendar_of(grain, first, end, year_start, zone)
-    kept_moments = moments if all_used else moments[used]
-    fine = numbered(kept_moments, "hour" if grain == "hour" else "day", 1, zone)
-    present = np.flatnonzero(np.bincount(fine - int(fine.min())))
-    oldest, newest = float(kept_moments.min()), float(kept_moments.max())
     if zone is not None and grain != "hour":
         # held against the clock of the zone, on which the edges stand
-        unit = 86_400.0
-        oldest, newest = float(fine.min()) * unit, float(fine.max()) * unit
-    partial = unfinished(present, newest, oldest, calendar)
+        oldest, newest = low * 86_400.0, high * 86_400.0
+    partial = unfinished(np.flatnonzero(counts), newest, oldest, calendar)
     gaps = () if until else tuple(runs(n == 0))
     return Periods(calendar, codes, n, partial, gaps)
 
@@ -242,29 +247,28 @@ def rolled(
             "Choose a coarser step or fewer groups.",
         )
 
-    def codes() -> Codes:
-        groups_of = found.codes
-        if groups_of is None:
-            return periods.codes
-        return rows.remember(("rolled codes", key), lambda: paired(groups_of, periods.codes, length))
+    def paired_codes() -> tuple[Codes, int]:
+        if found.codes is None:
+            return periods.codes, in_time
+        both = paired(found.codes, periods.codes, length)
+        return both, int(np.count_nonzero(both >= 0))
+
+    in_time = int(periods.n.sum())
+    codes, grouped = rows.remember(("rolled codes", key), paired_codes)
 
     values, n = rows.remember(
         ("rolled", measure, key),
-        lambda: _figures(measure, held_in(measure, rows).grouped(codes()), groups, length, periods.fills),
+        lambda: _figures(measure, held_in(measure, rows).grouped(codes), groups, length, periods.fills),
     )
 
     def figures_of_lit() -> tuple[Floats | None, Ints | None]:
         some = lit_in(measure, rows)
         if some is None:
             return None, None
-        return _figures(measure, some.grouped(codes()), groups, length, False)
+        return _figures(measure, some.grouped(codes), groups, length, False)
 
     lit, lit_n = rows.remember_lit(("rolled", measure, key), figures_of_lit)
     n_lit = None if lit_n is None else int(lit_n.sum())
-    in_time = int(periods.n.sum())
-    grouped = in_time
-    if found.codes is not None:
-        grouped = int(np.count_nonzero((found.codes >= 0) & (periods.codes >= 0)))
     basis = Basis(
         rows=rows.n,
         used=int(n.sum()),
@@ -274,6 +278,26 @@ def rolled(
         table_rows=rows.table.height,
     )
     return Rolled(values, n, lit, lit_n, basis, in_time - grouped)
+
+
+def all_together(measure: Measure, roll: Rolled) -> Rolled | None:
+    """Return the figures of all rows where they follow from those of groups: of sums, counts and means.
+
+    None where they do not, or where rows in a period have no group.
+    """
+    adds_up = measure.aggregate in ADDS_UP
+    if roll.ungrouped or not (adds_up or measure.aggregate in ("mean", "share")):
+        return None
+
+    def whole(values: Floats, n: Ints) -> tuple[Floats, Ints]:
+        total = n.sum(axis=0, keepdims=True)
+        sums = np.nansum(values if adds_up else values * n, axis=0, keepdims=True)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            return np.where(total > 0, sums if adds_up else sums / total, np.nan), total
+
+    values, n = whole(roll.values, roll.n)
+    lit, lit_n = (None, None) if roll.lit is None or roll.lit_n is None else whole(roll.lit, roll.lit_n)
+    return Rolled(values, n, lit, lit_n, roll.basis)
 
 
 def _figures(measure: Measure, cells: Cells, groups: int, length: int, fills: bool) -> tuple[Floats, Ints]:
