@@ -183,7 +183,7 @@ def turns(table_pk: int, csv: Path) -> list[Row]:
     from night_trail.site.wsgi import settle
 
     # imports and the columns in question are warm; the last case shows what a cold column costs
-    asked_for = ("rain_mm", "boardings", "measure_5", "measure_6", "measure_7")
+    asked_for = ("departed_at", "rain_mm", "boardings", "measure_5", "measure_6", "measure_7")
     for question in (
         Spread("line", shape="bars"),
         *(Spread("late_min", g) for g in groups),

@@ -219,24 +219,39 @@ class ColumnSource(Protocol):
         """Return a view of the column at this position, made where it is not at hand."""
         ...
 
+    def at_hand(self, index: int, kind: type[View]) -> View | None:
+        """Return a view of the column at this position where it is remembered."""
+        ...
 
-class FrameSource:
-    """Columns held in memory."""
 
-    def __init__(self, series: Sequence[pl.Series]) -> None:
-        self._series = list(series)
+class Views:
+    """Views of columns, kept as long as their source."""
+
+    def __init__(self) -> None:
         self._views: dict[tuple[int, type], Any] = {}
 
-    def series(self, index: int) -> pl.Series:
-        """Return the column at this position."""
-        return self._series[index]
-
     def remember(self, index: int, kind: type[View], make: Callable[[], View]) -> View:
-        """Return a view of the column, kept as long as the source."""
+        """Return a view of the column, made once."""
         if (index, kind) not in self._views:
             self._views[index, kind] = make()
         view: View = self._views[index, kind]
         return view
+
+    def at_hand(self, index: int, kind: type[View]) -> View | None:
+        """Return a view of the column where it was made."""
+        return self._views.get((index, kind))
+
+
+class FrameSource(Views):
+    """Columns held in memory."""
+
+    def __init__(self, series: Sequence[pl.Series]) -> None:
+        super().__init__()
+        self._series = list(series)
+
+    def series(self, index: int) -> pl.Series:
+        """Return the column at this position."""
+        return self._series[index]
 
 
 class Table:
@@ -299,6 +314,11 @@ class Table:
         return self._source.remember(
             self._positions[name], Ordered, lambda: Ordered.of(self.axis(name).values)
         )
+
+    def ordered_at_hand(self, name: str) -> Ordered | None:
+        """Return a measured column in order where it is remembered so."""
+        self.column(name)
+        return self._source.at_hand(self._positions[name], Ordered)
 
     def coded(self, name: str) -> Coded:
         """Return a column as positions in its labels, which are in the column's own order.

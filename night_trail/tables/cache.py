@@ -76,15 +76,21 @@ def _gathered(place: Place) -> pl.Series:
 def view(place: Place, kind: type[T], make: Callable[[], T]) -> T:
     """Return a view of a column, from the cache or made now."""
     key = (place, kind)
-    with _lock:
-        found = _columns.get(key)
+    found = at_hand(place, kind)
     if found is None:
         # made outside the lock: two requests may both make it, and neither waits for other columns
         found = make()
         with _lock:
             if _size(found) <= _columns.maxsize:
                 _columns[key] = found
-    assert isinstance(found, kind)  # noqa: S101  (stored under its own type)
+    return found
+
+
+def at_hand(place: Place, kind: type[T]) -> T | None:
+    """Return a view of a column where the cache has it."""
+    with _lock:
+        found = _columns.get((place, kind))
+    assert found is None or isinstance(found, kind)  # noqa: S101  (stored under its own type)
     return found
 
 

@@ -33,6 +33,10 @@ class DatabaseSource:
         """Return a view of the column at this position, kept beside the column."""
         return cache.view(self._places[index], kind, make)
 
+    def at_hand(self, index: int, kind: type[View]) -> View | None:
+        """Return a view of the column at this position where the cache has it."""
+        return cache.at_hand(self._places[index], kind)
+
 
 def core_table(version: Version) -> CoreTable:
     """Return a version as the table that questions are asked of."""

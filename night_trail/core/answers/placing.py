@@ -11,7 +11,7 @@ from night_trail.core.answers.cloud import Cloud
 from night_trail.core.answers.layers import CELLS_X, CELLS_Y
 from night_trail.core.question import Relate
 from night_trail.core.rows import Rows
-from night_trail.core.stats.bins import Window, window_of
+from night_trail.core.stats.bins import Window, window_of, window_of_ascending
 from night_trail.core.table import Bools, Column, Floats, Ints
 
 
@@ -109,4 +109,7 @@ class _Along:
         return made
 
     def _window(self) -> Window:
+        known = self.rows.table.ordered_at_hand(self.column.name) if self.kept is None else None
+        if known is not None:
+            return window_of_ascending(known.values)
         return window_of(self.cells if self.kept is None else self.cells[self.kept])

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -12,7 +11,7 @@ import polars as pl
 from night_trail.core.errors import BadQuestion
 from night_trail.core.reading.kinds import described
 from night_trail.core.reading.words import Typed
-from night_trail.core.table import Column, Table, View
+from night_trail.core.table import Column, Table, Views
 
 
 @dataclass(frozen=True)
@@ -132,16 +131,10 @@ class Draft:
                 )
 
 
-class _DraftSource:
+class _DraftSource(Views):
     def __init__(self, draft: Draft) -> None:
+        super().__init__()
         self._draft = draft
-        self._views: dict[tuple[int, type], Any] = {}
 
     def series(self, index: int) -> pl.Series:
         return self._draft.cells(self._draft.places[index])
-
-    def remember(self, index: int, kind: type[View], make: Callable[[], View]) -> View:
-        if (index, kind) not in self._views:
-            self._views[index, kind] = make()
-        view: View = self._views[index, kind]
-        return view

@@ -183,7 +183,11 @@ def window_of(values: Floats) -> Window:
     # numbers alone are sorted in less time than quartiles are selected, and then the rest is looked up
     ascending = np.sort(values)
     # what is missing comes last
-    ascending = ascending[: int(np.searchsorted(ascending, np.nan))]
+    return window_of_ascending(ascending[: int(np.searchsorted(ascending, np.nan))])
+
+
+def window_of_ascending(ascending: Floats) -> Window:
+    """Return the window of values in ascending order."""
     q1, q3 = (float(q) for q in quantiles(ascending, (0.25, 0.75)))
     reach = 1.5 * (q3 - q1)
     first = int(np.searchsorted(ascending, q1 - reach))
