@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from django.urls import reverse
+
 from night_trail.draw.footpath import Node, footpath, lane_of
 from night_trail.trails.models import Step, Trail
 
@@ -12,9 +14,11 @@ MOST_SHOWN = 400
 
 @dataclass(frozen=True)
 class Waymark:
-    """A step beside the footpath."""
+    """A step beside the footpath: its key, and where it and its small picture are found."""
 
-    step: Step
+    pk: int
+    address: str
+    figure: str
     label: str
     indent: int
     here: bool
@@ -56,6 +60,10 @@ def way_to(trail: Trail, here: Step) -> Way:
     shown = order[:MOST_SHOWN]
     rows = {step.pk: row for row, (step, _) in enumerate(shown)}
     nodes, marks = [], []
+    # a long trail has hundreds of steps, whose addresses differ in their number alone
+    address, figure = (
+        reverse(f"trails:{name}", args=[trail.pk, 0]).rsplit("/0/", 1) for name in ("step", "figure")
+    )
     for step, lane in shown:
         cairn = getattr(step, "cairn", None)
         is_here = step.pk == here.pk
@@ -64,7 +72,15 @@ def way_to(trail: Trail, here: Step) -> Way:
         )
         nodes.append(node)
         marks.append(
-            Waymark(step, cairn.title if cairn else step.label, lane_of(node), is_here, cairn is not None)
+            Waymark(
+                step.pk,
+                f"/{step.pk}/".join(address),
+                f"/{step.pk}/".join(figure),
+                cairn.title if cairn else step.label,
+                lane_of(node),
+                is_here,
+                cairn is not None,
+            )
         )
     following = children.get(here.pk, [])
     return Way(

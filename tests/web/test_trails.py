@@ -108,13 +108,13 @@ def test_forks_stand_to_the_right_of_the_line_one_walks(owner: User, table: Tabl
     line = take_turn(first, SeeColumn("depot"))
     end = take_turn(line, Slot("height", "share"))
     way = way_to(root.trail, end)
-    assert [m.step.pk for m in way.marks] == [s.pk for s in (root, first, fork, end_of_fork, line, end)]
+    assert [m.pk for m in way.marks] == [s.pk for s in (root, first, fork, end_of_fork, line, end)]
     assert [m.indent for m in way.marks] == [32, 32, 58, 58, 32, 32]
     assert (way.back, way.on) == (line, None)
     seen_from_the_fork = way_to(root.trail, fork)
     assert [m.indent for m in seen_from_the_fork.marks] == [32, 32, 58, 58, 32, 32]
     assert seen_from_the_fork.on == end_of_fork and seen_from_the_fork.back == first
-    assert [m.step.pk for m in seen_from_the_fork.marks][2] == line.pk
+    assert [m.pk for m in seen_from_the_fork.marks][2] == line.pk
 
 
 def test_a_long_trail_is_drawn_without_running_out_of_stack(owner: User, table: Table) -> None:
