@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from night_trail.core.answers.compare import CompareAnswer, Group
+from night_trail.core.answers.compare import CompareAnswer
+from night_trail.core.answers.group_figures import Group
 from night_trail.core.answers.measures import ADDS_UP
 from night_trail.core.slots.compare import baseline_words
 from night_trail.core.table import Table

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from night_trail.core.answers.compare import Group
 from night_trail.core.answers.cross import CrossAnswer
+from night_trail.core.answers.group_figures import Group
 from night_trail.core.answers.measures import ADDS_UP
 from night_trail.core.table import Table
 from night_trail.core.words.compare import figure_words

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from night_trail.core.answers.compare import CompareAnswer, Group
+from night_trail.core.answers.compare import CompareAnswer
+from night_trail.core.answers.group_figures import Group
 from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.table import Table
 from night_trail.core.words.compare import difference_words, figure_words

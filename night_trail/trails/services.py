@@ -8,7 +8,7 @@ import msgspec
 from django.db import IntegrityError, transaction
 
 from night_trail.core.annotations import Annotations
-from night_trail.core.answers.rolled import grain_for, periods_of
+from night_trail.core.answers.periods import grain_for, periods_of
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Scene, decode, key

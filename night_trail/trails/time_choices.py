@@ -8,7 +8,7 @@ from night_trail.core.answers.ahead import HORIZONS
 from night_trail.core.answers.compare import can_compare
 from night_trail.core.answers.measures import ADDS_UP
 from night_trail.core.answers.over_time import shapes_for
-from night_trail.core.answers.rolled import grain_for
+from night_trail.core.answers.periods import grain_for
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.answers.views import UNEVEN
 from night_trail.core.errors import BadQuestion

@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from night_trail.core.answers.cycle import labels_of
-from night_trail.core.answers.rolled import periods_of, runs
+from night_trail.core.answers.periods import periods_of, runs
 from night_trail.core.conditions import Recurs, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.rows import Rows

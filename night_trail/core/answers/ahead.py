@@ -12,17 +12,8 @@ from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, grouping, 
 from night_trail.core.answers.compare import can_compare
 from night_trail.core.answers.known import Known, check_known, known_of
 from night_trail.core.answers.measures import ADDS_UP, fits
-from night_trail.core.answers.rolled import (
-    Periods,
-    Rolled,
-    check_time,
-    grain_for,
-    past_of,
-    period_condition,
-    periods_of,
-    placed,
-    rolled,
-)
+from night_trail.core.answers.periods import Periods, check_time, grain_for, period_condition, periods_of
+from night_trail.core.answers.rolled import Rolled, past_of, placed, rolled
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.rows import Rows

@@ -8,13 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.answers.basis import Basis
-from night_trail.core.answers.rolled import (
-    Periods,
-    check_time,
-    grain_for,
-    past_of,
-    period_condition,
-)
+from night_trail.core.answers.periods import Periods, check_time, grain_for, period_condition
+from night_trail.core.answers.rolled import past_of
 from night_trail.core.conditions import Condition
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import PART_NAMES, SEASONS, Calendar, period_name

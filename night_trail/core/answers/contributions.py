@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.answers.measures import ADDS_UP
-from night_trail.core.answers.rolled import Periods
+from night_trail.core.answers.periods import Periods
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.rows import Rows
 from night_trail.core.table import Bools

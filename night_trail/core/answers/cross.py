@@ -9,7 +9,7 @@ import numpy as np
 
 from night_trail.core.answers.basis import Basis, Grouping, grouping, hues, paired
 from night_trail.core.answers.basis import Group as Named
-from night_trail.core.answers.compare import Group, figures_of_groups, plain_groups
+from night_trail.core.answers.group_figures import Group, figures_of_groups, plain_groups
 from night_trail.core.answers.measures import ADDS_UP
 from night_trail.core.conditions import Condition, joined_all
 from night_trail.core.measure import Measure

@@ -8,7 +8,8 @@ import numpy as np
 
 from night_trail.core.answers.basis import ALL_ROWS, Basis, Group, Grouping, grouping, hues
 from night_trail.core.answers.compare import can_compare
-from night_trail.core.answers.rolled import Line, Periods, Rolled, all_together, check_time, rolled
+from night_trail.core.answers.periods import Periods, check_time
+from night_trail.core.answers.rolled import Line, Rolled, all_together, rolled
 from night_trail.core.conditions import Condition, Recurs, between, joined_all
 from night_trail.core.errors import BadQuestion
 from night_trail.core.rows import Rows

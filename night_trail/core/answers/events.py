@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from night_trail.core.answers.rolled import Periods, runs
+from night_trail.core.answers.periods import Periods, runs
 from night_trail.core.conditions import OneOf as Value
 from night_trail.core.conditions import mask
 from night_trail.core.rows import Rows

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.answers.basis import ALL_ROWS
-from night_trail.core.answers.rolled import periods_of, placed, rolled
+from night_trail.core.answers.periods import periods_of
+from night_trail.core.answers.rolled import placed, rolled
 from night_trail.core.conditions import OneOf, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure

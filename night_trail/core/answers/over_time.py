@@ -13,20 +13,15 @@ from night_trail.core.answers.compare import can_compare
 from night_trail.core.answers.contributions import Contribution, contributions
 from night_trail.core.answers.events import events, moved_by_events, yes_bands
 from night_trail.core.answers.measures import ADDS_UP, check_measure, fits
-from night_trail.core.answers.rolled import (
-    Line,
+from night_trail.core.answers.periods import (
     Periods,
-    Rolled,
-    all_together,
     broken_off,
     check_time,
     grain_for,
     period_condition,
     periods_of,
-    rolled,
-    under_way,
-    with_figures,
 )
+from night_trail.core.answers.rolled import Line, Rolled, all_together, rolled, under_way, with_figures
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.answers.views import ADDING, check_view, first_whole, fits_view, viewer
 from night_trail.core.conditions import Condition, joined_all

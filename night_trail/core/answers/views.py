@@ -8,7 +8,8 @@ import numpy as np
 
 from night_trail.core.answers.basis import ALL_ROWS
 from night_trail.core.answers.measures import ADDS_UP
-from night_trail.core.answers.rolled import Periods, periods_of, rolled
+from night_trail.core.answers.periods import Periods, periods_of
+from night_trail.core.answers.rolled import rolled
 from night_trail.core.errors import BadQuestion
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import Calendar

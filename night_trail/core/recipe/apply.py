@@ -12,7 +12,7 @@ import numpy as np
 import polars as pl
 
 from night_trail.core.answers.apart import apart, check
-from night_trail.core.answers.rolled import periods_of
+from night_trail.core.answers.periods import periods_of
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.conditions import mask
 from night_trail.core.errors import BadQuestion

@@ -6,8 +6,9 @@ import math
 import re
 from collections.abc import Callable
 
-from night_trail.core.answers.compare import Carried, CompareAnswer, Group
+from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.answers.cross import CrossAnswer
+from night_trail.core.answers.group_figures import Carried, Group
 from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.conditions import AllOf, Between
 from night_trail.core.question import Compare
