@@ -31,6 +31,7 @@ from night_trail.core.slots import changed, sentence
 from night_trail.core.stats.relation import correlations
 from night_trail.core.table import Table
 from night_trail.core.words import plain, words_of
+from night_trail.draw import draw
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 from tests.core.test_relate import related
@@ -250,6 +251,23 @@ def test_a_relation_of_few_or_no_rows_stays_whole() -> None:
 
 
 # ---- many numbers together ----
+
+
+def test_many_rows_of_one_value_are_drawn_and_every_cell_names_its_rows() -> None:
+    y = np.random.default_rng(4).normal(0, 1, 3_000)
+    rows = Rows(table_of(one=[7] * 2_999 + [None], y=y, kind=["a", "b"] * 1_500))
+    for question in (Relate("y", "one"), Relate("one", "y"), Relate("y", "one", panels="kind")):
+        found = answer(question, rows)
+        named = sum(
+            int(mask(found.cell_condition(cell, panel), rows.table).sum()) == cell.count
+            for panel in found.panels
+            for cell in panel.cells
+        )
+        # the ends of the other axis are open, and what stands beyond them counts in a point of its own
+        assert named == sum(len(panel.cells) for panel in found.panels) > 20
+        assert "<svg" in str(draw(found, rows.table))
+    one_group = table_of(x=[1, 2, 4], y=[3.0, 1.0, 2.0], kind=["a"] * 3)
+    assert "<svg" in str(draw(answer(Relate("y", "x", each="kind"), Rows(one_group)), one_group))
 
 
 def test_correlations_are_those_of_pandas_with_gaps() -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -34,6 +36,23 @@ def test_correlations_are_those_of_scipy(n: int, ties: bool) -> None:
     assert found.spearman == pytest.approx(stats.spearmanr(x, y).statistic)
     if not ties:
         assert found.xi == pytest.approx(stats.chatterjeexi(x, y).statistic)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_xi_with_equal_values_is_the_mean_over_the_orders_they_could_have(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    x, y = rng.poisson(2, 40).astype(float), np.round(rng.normal(0, 2, 40))
+    found = relation.correlation(x, y).xi
+    drawn = []
+    for _ in range(4_000):
+        shuffled = rng.permutation(40)
+        ordered = y[shuffled][np.argsort(x[shuffled], kind="stable")]
+        last = stats.rankdata(ordered, method="max")
+        above = 40 + 1 - stats.rankdata(ordered, method="min")
+        drawn.append(1 - 40 * np.abs(np.diff(last)).sum() / (2 * (above * (40 - above)).sum()))
+    assert found == pytest.approx(np.mean(drawn), abs=4 * np.std(drawn) / math.sqrt(4_000))
+    turned = rng.permutation(40)
+    assert relation.correlation(x[turned], y[turned]).xi == pytest.approx(found, rel=1e-12)
 
 
 def test_xi_sees_what_r_does_not() -> None:

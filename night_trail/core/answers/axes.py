@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.conditions import Between, between
+from night_trail.core.conditions import Condition, Missing, Not, between
 from night_trail.core.stats.bins import Window, even_edges, round_width, window_of
 from night_trail.core.table import Column, Floats, Ints, Kind
 
@@ -76,9 +76,14 @@ class Axis:
         at -= (values[beside] < self.edges[at]) & (at > 0)
         found[beside] = np.minimum(at, last, out=at)
 
-    def inside(self, column: Column, low: float, high: float) -> Between:
-        """Return the range of a cell along the axis; the cells at its ends are open."""
+    def inside(self, column: Column, low: float, high: float) -> Condition:
+        """Return the range of a cell along the axis; the cells at its ends are open.
+
+        An axis of one cell holds whatever is not missing.
+        """
         first, last = self.ends
+        if low <= first and high >= last:
+            return Not(Missing(column.name))
         return between(column, None if low <= first else low, None if high >= last else high, False)
 
 

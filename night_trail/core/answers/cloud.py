@@ -96,8 +96,8 @@ def _figures_of(column: Column, rows: Rows, each: str) -> Floats:
         codes, values = codes[at], values[at]
     codes = codes.astype(np.int64)
     n = np.bincount(codes, minlength=k)
-    # around a middle, so that dates keep their digits
-    middle = float(values.mean()) if len(codes) and not sums(column) else 0.0
+    # dates around a middle, so that they keep their digits
+    middle = float(np.rint(values.mean())) if len(codes) and column.kind.temporal else 0.0
     totals = np.bincount(codes, weights=values - middle if middle else values, minlength=k)
     with np.errstate(invalid="ignore", divide="ignore"):
         return np.where(n > 0, totals if sums(column) else middle + totals / n, np.nan)

@@ -18,7 +18,7 @@ from night_trail.core.answers.layers import MOST_POINTS, Cell, Panel, Points, la
 from night_trail.core.answers.placing import Placed, placing
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.answers.turning import Turning
-from night_trail.core.conditions import Between, Condition, OneOf, between, joined_all
+from night_trail.core.conditions import Condition, OneOf, between, joined_all
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Relate
 from night_trail.core.rows import Rows
@@ -116,11 +116,11 @@ class RelateAnswer:
             self.y_range(cell.y_low, cell.y_high),
         )
 
-    def x_range(self, low: float, high: float) -> Between:
+    def x_range(self, low: float, high: float) -> Condition:
         """Return the range of cells along the horizontal axis, open at its ends."""
         return self.x.inside(self.against, low, high)
 
-    def y_range(self, low: float, high: float) -> Between:
+    def y_range(self, low: float, high: float) -> Condition:
         """Return the range of cells along the upright axis, open at its ends."""
         return self.y.inside(self.column, low, high)
 

@@ -168,9 +168,13 @@ def correlations(matrix: Floats) -> tuple[Floats, Ints]:
 
 @dataclass(frozen=True)
 class _Ranked:
-    """Ranks from 1: ``first``, ``last`` and the mean of them where values are equal; ``order`` ascends."""
+    """Ranks from 1: ``first``, ``last`` and the mean of them where values are equal.
 
-    order: Ints
+    ``group`` numbers the different values, ascending from 0; ``sizes`` is how often each occurs.
+    """
+
+    group: Ints
+    sizes: Ints
     first: Ints
     last: Ints
 
@@ -181,10 +185,9 @@ class _Ranked:
         ascending = values[order]
         starts = np.flatnonzero(np.concatenate([[True], ascending[1:] != ascending[:-1]]))
         lengths = np.diff(np.append(starts, n))
-        first, last = np.empty(n, dtype=np.int64), np.empty(n, dtype=np.int64)
-        first[order] = np.repeat(starts + 1, lengths)
-        last[order] = np.repeat(starts + lengths, lengths)
-        return cls(order, first, last)
+        group = np.empty(n, dtype=np.int64)
+        group[order] = np.repeat(np.arange(len(starts)), lengths)
+        return cls(group, lengths, (starts + 1)[group], (starts + lengths)[group])
 
     @property
     def means(self) -> Floats:
@@ -199,15 +202,39 @@ def ranks(values: Floats) -> Floats:
 def _xi(x: _Ranked, y: _Ranked) -> float:
     """Return ξ (Chatterjee 2021), near 1 where y is a function of x of any shape, near 0 without relation.
 
-    Equal values of x are put in a random order, drawn from a fixed seed.
+    It orders equal values of x at random; this is its mean over all such
+    orders, so that the order of the rows does not matter.
     """
-    n = len(x.order)
-    by_x = x.order
-    if int((x.first != x.last).any()):
-        shuffled = np.random.default_rng(SEED).permutation(n)
-        by_x = shuffled[np.argsort(x.first[shuffled], kind="stable")]
+    n, sizes = len(x.group), x.sizes
+    group, ranks_ = x.group, y.last
     above = n + 1 - y.first
-    return float(1 - n * np.abs(np.diff(y.last[by_x])).sum() / (2 * (above * (n - above)).sum()))
+    most = float(2 * (above * (n - above)).sum()) / n
+    if len(sizes) == n:
+        by_x = np.empty(n, dtype=np.int64)
+        by_x[group] = ranks_
+        return 1 - float(np.abs(np.diff(by_x)).sum()) / most
+    # a step within equal values is one of their pairs, a step between neighbours one of theirs
+    within = _pair_sums(group, ranks_, sizes)
+    not_last, not_first = group < len(sizes) - 1, group > 0
+    both = _pair_sums(
+        np.concatenate([group[not_last], group[not_first] - 1]),
+        np.concatenate([ranks_[not_last], ranks_[not_first]]),
+        sizes[:-1] + sizes[1:],
+    )
+    between = (both - within[:-1] - within[1:]) / (sizes[:-1] * sizes[1:])
+    return 1 - float((2 * within / sizes).sum() + between.sum()) / most
+
+
+def _pair_sums(group: Ints, values: Ints, sizes: Ints) -> Floats:
+    """Return for each group the sum of the distances of all its pairs; ``values`` are from 0 on."""
+    # in order within their groups, in which the k-th lies above k others and below the rest
+    wide = int(values.max()) + 1 if len(values) else 1
+    keyed = np.sort(group * wide + values)
+    group = np.repeat(np.arange(len(sizes)), sizes)
+    k = np.arange(len(group)) - np.repeat(np.cumsum(sizes) - sizes, sizes)
+    lies_above = 2.0 * k - np.repeat(sizes - 1, sizes)
+    found = np.bincount(group, weights=(keyed - group * wide) * lies_above, minlength=len(sizes))
+    return np.asarray(found, dtype=np.float64)
 
 
 def least_squares(x: Floats, y: Floats, known: Pair | None = None) -> Line | None:
@@ -249,7 +276,8 @@ def theil_sen(x: Floats, y: Floats) -> Line | None:
         x, y = x[chosen], y[chosen]
     i, j = np.triu_indices(len(x), 1)
     run = x[j] - x[i]
-    apart = run != 0
+    # averages of equal values may differ in their last digit
+    apart = np.abs(run) > 1e-12 * float(np.ptp(x))
     if not apart.any():
         return None
     slope = float(np.median((y[j] - y[i])[apart] / run[apart]))
