@@ -198,13 +198,14 @@ def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plo
     along_x = _strips(answer.x.edges, plot.x, answer.against, answer.x_range)
     along_y = _strips(answer.y.edges, plot.y, answer.column, answer.y_range)
     named = [panel.label] if panel.label else []
+    own_id, lit_id = f"{canvas.id('c')}-", f"{canvas.id('l')}-"
     for cell in panel.cells:
         x, y = along_x[cell.x_low], along_y[cell.y_low]
         # one digest, of which the ids of the mark and its parts are made
         key = safe_id(f"{panel.label}\x1f{cell.x_low:.6g}\x1f{cell.y_low:.6g}")
         # shades by the logarithm: cells of few rows stay in sight beside crowded ones
         shade = max(1, round(SHADES * math.log1p(cell.count) / math.log1p(most)))
-        shape = _rect(x.start, y.end, x.end, y.start, f"cell shade-{shade}", canvas.id("c", key))
+        shape = _rect(x.start, y.end, x.end, y.start, f"cell shade-{shade}", own_id + key)
         card = [*named, x.words, y.words, table.rows_in_words(cell.count)]
         lit = None
         if cell.lit is not None:
@@ -212,7 +213,7 @@ def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plo
         if cell.lit:
             share = (cell.lit / cell.count) ** 0.5
             dx, dy = (x.end - x.start) * (1 - share) / 2, (y.start - y.end) * (1 - share) / 2
-            lit = _rect(x.start + dx, y.end + dy, x.end - dx, y.start - dy, "lit", canvas.id("l", key))
+            lit = _rect(x.start + dx, y.end + dy, x.end - dx, y.start - dy, "lit", lit_id + key)
         condition = answer.in_panel(panel, x.rows, y.rows)
         canvas.mark(shape, lit, key, condition, card, cell.lit == cell.count)
 

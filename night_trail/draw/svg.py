@@ -7,6 +7,7 @@ import re
 from functools import lru_cache
 from html import escape
 
+_is_plain = re.compile("[A-Za-z0-9_.-]{1,24}").fullmatch
 _CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
 
 
@@ -77,6 +78,5 @@ def safe_id(*parts: str) -> str:
     """
     shown = []
     for part in parts:
-        plain = re.fullmatch(r"[A-Za-z0-9_.-]{1,24}", part)
-        shown.append(part if plain else "h" + hashlib.sha256(part.encode()).hexdigest()[:10])
+        shown.append(part if _is_plain(part) else "h" + hashlib.sha256(part.encode()).hexdigest()[:10])
     return "-".join(shown)

@@ -417,6 +417,8 @@ def test_every_value_lies_in_the_cell_whose_edges_hold_it(
     expected = np.clip(np.searchsorted(edges, given_[has], side="right") - 1, 0, n - 1)
     found = Axis(edges).cell_of(given_)
     assert found[has].tolist() == expected.tolist() and (found[~has] == 0).all()
+    whole = np.rint(given_)
+    assert Axis(edges).cell_of_whole(whole).tolist() == Axis(edges).cell_of(whole).tolist()
 
 
 def test_the_axis_that_stays_is_that_of_the_column_and_tails_are_counted_in_the_pair() -> None:

@@ -61,6 +61,16 @@ class Axis:
                 self._cells_of(values[start:end], found[start:end])
         return found
 
+    def cell_of_whole(self, values: Floats) -> Ints:
+        """Return the cell of whole numbers, looked up where the axis spans few of them."""
+        low, high = math.floor(self.edges[0]), math.ceil(self.edges[-1])
+        if high - low > BLOCK:
+            return self.cell_of(values)
+        found = self.cell_of(np.arange(low, high + 1, dtype=np.float64))
+        within = np.fmin(np.fmax(values, low), high)
+        within -= low
+        return np.asarray(found[within.astype(np.int64)])
+
     def _cells_of(self, values: Floats, found: Ints) -> None:
         edges = self.straight(self.edges)
         last = len(edges) - 2

@@ -5,14 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from night_trail.core.abreast import abreast
 from night_trail.core.answers.axes import Axis, fixed_axis, group_axis, log_axis, plain_axis
 from night_trail.core.answers.cloud import Cloud
 from night_trail.core.answers.layers import CELLS_X, CELLS_Y
 from night_trail.core.question import Relate
-from night_trail.core.rows import Rows
+from night_trail.core.rows import Codes, Rows
 from night_trail.core.stats.bins import Window, window_of, window_of_ascending
-from night_trail.core.table import Bools, Column, Floats, Ints
+from night_trail.core.table import Bools, Column, Floats, Ints, Kind
 
 
 @dataclass(frozen=True)
@@ -34,10 +36,12 @@ def placing(question: Relate, rows: Rows, cloud: Cloud) -> Callable[[], Placed]:
     along = [_Along.of(question, rows, cloud, which) for which in (0, 1)]
 
     def place() -> Placed:
-        (y_axis, y_cells), (x_axis, cells) = abreast(len(cloud.x), along[1].placed, along[0].placed)
-        cells *= len(y_axis.edges) - 1
+        (y_axis, y_cells), (x_axis, x_cells) = abreast(len(cloud.x), along[1].placed, along[0].placed)
+        cells = x_cells * np.int32(len(y_axis.edges) - 1)
         cells += y_cells
-        return Placed(x_axis, y_axis, cells)
+        if len(cells) > len(cloud.at):
+            cells = cells[cloud.at]
+        return Placed(x_axis, y_axis, cells.astype(np.int64))
 
     return place
 
@@ -67,19 +71,19 @@ class _Along:
             question, rows, cloud, which, table.column(name), values, table.axis(name).values, rows.kept
         )
 
-    def placed(self) -> tuple[Axis, Ints]:
-        """Return the axis, and the cell along it of each place."""
+    def placed(self) -> tuple[Axis, Codes]:
+        """Return the axis, and the cell along it of each place, or of each row where these are most."""
         axis = self._axis()
         if self.question.each is not None or 2 * len(self.values) < len(self.cells):
-            return axis, axis.cell_of(self.values)
-        # of most rows: found for all, so that the axis that stays when the other is swapped is at hand
-        found = self.rows.remember(
+            return axis, axis.cell_of(self.values).astype(np.int32)
+        # found for all rows, so that the axis that stays when the other is swapped is at hand
+        return axis, self.rows.remember(
             ("cells along", self.column.name, axis.log, axis.edges.tobytes()),
-            lambda: axis.cell_of(self.cells).astype("int16"),
+            lambda: self._cell_of(axis)(self.cells).astype(np.int32),
         )
-        if len(self.values) < len(found):
-            found = found[self.cloud.at]
-        return axis, found.astype("int64")
+
+    def _cell_of(self, axis: Axis) -> Callable[[Floats], Ints]:
+        return axis.cell_of_whole if self.column.kind == Kind.WHOLE else axis.cell_of
 
     def _axis(self) -> Axis:
         question, column, values, which = self.question, self.column, self.values, self.which

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import math
 from collections.abc import Sequence
+from functools import lru_cache
 
 from night_trail.core.table import CLOCK, YEAR, Kind
 
@@ -70,6 +71,7 @@ def unit_suffix(unit: str) -> str:
     return THIN + unit if unit == "%" else "\u00a0" + unit
 
 
+@lru_cache(maxsize=4_096)
 def percent(share: float, digits: int = 2) -> str:
     r"""Return a share as per cent; never 0 % or 100 % for what is not.
 
