@@ -6,6 +6,7 @@ import re
 from typing import Any
 
 from night_trail.core.conditions import Condition, OneOf
+from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Question, Scene
 from night_trail.core.slots import Part, Sentence, read_body, sentence
 from night_trail.core.table import Table
@@ -55,15 +56,22 @@ def read(text: str, table: Table) -> tuple[Question, tuple[Any, ...]]:
     BadQuestion
         Saying which part was not understood and how it could be written.
     """
-    body, _, conditions = _split_only(text)
-    body = (
-        re.sub(r"\s+", " ", body.replace("\u00a0", " ").replace("\u2009", " "))
-        .strip()
-        .rstrip("?")
-        .strip(" ,")
-    )
-    question = read_body(body, table)
+    body, mark, conditions = _split_only(text)
+    body = _tidy(body)
+    try:
+        question = read_body(body, table)
+    except BadQuestion:
+        # “where” alone is understood too, where it does not belong to a share
+        head, alone, tail = body.rpartition(" where ")
+        if mark or not alone:
+            raise
+        return read_body(_tidy(head), table), parts_from_words(tail, table)
     return question, parts_from_words(conditions, table) if conditions else ()
+
+
+def _tidy(body: str) -> str:
+    plain = re.sub(r"\s+", " ", body.replace("\u00a0", " ").replace("\u2009", " "))
+    return plain.strip().rstrip("?").strip(" ,")
 
 
 def _split_only(text: str) -> tuple[str, str, str]:

@@ -6,6 +6,7 @@ and changes it slot by slot. The slot ``way`` leads from one question to another
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -21,6 +22,7 @@ from night_trail.core.slots import compare, many, relate, spread, time, time_cha
 from night_trail.core.slots.parts import Part, Sentence, chosen
 from night_trail.core.table import Column, Table
 from night_trail.core.time_questions import Ahead, Apart, Cycle, OverTime
+from night_trail.core.words.conditions import take_column
 
 __all__ = ["Part", "Sentence", "changed", "read_body", "sentence", "short_name"]
 
@@ -73,8 +75,22 @@ def short_name(question: Question) -> str:
     return _SHORT[type(question)](question)
 
 
+_OTHER_WORDS = (
+    (r"(?:the )?correlations", "numbers together"),
+    (r"(?:the )?correlation (?:of|between) (.+) (?:and|with) (.+)", r"\1 vs \2"),
+    (r"(?:a |the )?forecast of (.+)", r"\1 ahead"),
+    (r"(?:an? )?(histograms?|box plots?|bars|density) of (.+)", r"\2, as \1"),
+)
+"""What people call a picture, and how it is said with the column first."""
+
+
 def read_body(body: str, table: Table) -> Question:
     """Return the question that typed words without their filter ask for."""
+    if take_column(body, table)[0] is None:
+        for called, said in _OTHER_WORDS:
+            if found := re.fullmatch(called, body, re.IGNORECASE):
+                body = found.expand(said)
+                break
     return (
         many.together_read(body, table)
         or many.goes_read(body, table)

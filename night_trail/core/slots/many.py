@@ -81,10 +81,10 @@ def goes_name(question: Goes) -> str:
 
 
 def goes_read(body: str, table: Table) -> Goes | None:
-    """Return the question that typed words ask for: ``which district goes with which depot``."""
+    """Return the question typed words ask for: ``which district with which depot``, ``district vs depot``."""
     start = re.match(r"which ", body, re.IGNORECASE)
     if start is None:
-        return None
+        return _two_categories(body, table)
     column, rest = take_column(body[start.end() :], table)
     middle = re.match(r"(?:goes )?with which ", rest, re.IGNORECASE)
     if column is None or middle is None:
@@ -95,6 +95,17 @@ def goes_read(body: str, table: Table) -> Goes | None:
         raise BadQuestion(
             f"“{rest}” was not understood", "", "Write it like: which district goes with which depot."
         )
+    question = Goes(column.name, against.name)
+    goes_answer.check(question, table)
+    return question
+
+
+def _two_categories(body: str, table: Table) -> Goes | None:
+    column, rest = take_column(body, table)
+    middle = re.match(r"(?:and|with|vs\.?|versus|against) ", rest, re.IGNORECASE)
+    against, rest = take_column(rest[middle.end() :], table) if middle else (None, rest)
+    if column is None or against is None or rest or column.kind.measured or against.kind.measured:
+        return None
     question = Goes(column.name, against.name)
     goes_answer.check(question, table)
     return question

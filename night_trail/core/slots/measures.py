@@ -122,7 +122,8 @@ def leading_measure(body: str, table: Table) -> tuple[Measure, str] | None:
     if take_column(body, table)[0] is not None:
         return None
     noun = "|".join({re.escape(table.row_noun[1]), "rows"})
-    if count := re.match(rf"(?:the )?number of (?:{noun})(?= |$)", body, re.IGNORECASE):
+    counted = rf"(?:(?:the )?number of |how many |count of )?(?:{noun})(?= |,|$)|(?:the )?count(?= |,|$)"
+    if count := re.match(counted, body, re.IGNORECASE):
         return Measure("count"), body[count.end() :]
     if share := re.match(rf"(?:the )?share of (?:{noun}) (?:where|with) (.+?)(?= (?:{_BEHIND})|,)", body):
         return Measure("share", where=from_words(share[1], table)), body[share.end() :]

@@ -106,6 +106,9 @@ def read(body: str, table: Table) -> Relate | None:
     body = re.sub(r"^how (?:does|do) ", "", body, flags=re.IGNORECASE)
     column, rest = take_column(body, table)
     start = re.match(r"(?:moves? with|vs\.?|against|versus) ", rest, re.IGNORECASE)
+    if start is None and (both := re.match(r"and ", rest, re.IGNORECASE)):
+        # two columns alone, and not the beginning of several measures
+        start = both if take_column(rest[both.end() :], table)[1] == "" else None
     if column is None or start is None:
         return None
     against, rest = take_column(rest[start.end() :], table)
@@ -119,7 +122,7 @@ def read(body: str, table: Table) -> Relate | None:
 
 
 _NAMED = {
-    r"(?:coloured|colored|by colour) by ": "coloured",
+    r"(?:(?:coloured|colored|by colour) )?by ": "coloured",
     r"sized by ": "sized",
     r"(?:in |with )?a panel for each |in panels by |panels by ": "panels",
     r"for each |a point for each ": "each",

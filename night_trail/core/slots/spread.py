@@ -207,6 +207,14 @@ def _clause(question: Spread, rest: str, table: Table) -> tuple[Spread, str]:
         return replace(question, bins=Bins(count=int(found[1]), start=start)), rest[found.end() :]
     if found := re.match(r"(?:with |in )?bins from ([-−\d.,e]+)", rest, re.IGNORECASE):
         return replace(question, bins=Bins(start=_plain(found[1]))), rest[found.end() :]
+    another = take_column(rest.removeprefix("and "), table)[0] if rest.startswith("and ") else None
+    if another is not None and question.across is not None:
+        figure = f"average of {question.column}" if table.column(question.column).kind.numeric else "count"
+        raise BadQuestion(
+            f"A spread is across one column, and {another.name} would be a second",
+            "",
+            f"Try: {figure} by {question.across} and {another.name}.",
+        )
     raise BadQuestion(
         f"“{rest}” was not understood after {question.column}",
         "",

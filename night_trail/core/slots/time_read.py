@@ -41,6 +41,17 @@ _GRAINS = {
 }  # fmt: skip
 
 
+_FOR_EACH = r"(?:a line )?(?:for each|by|across) "
+_ROUNDS = {
+    r"by (?:the )?(?:weekday|day of the week)": "week",
+    r"by (?:the )?hour of (?:the )?day": "day",
+    r"by (?:the )?month of (?:the )?year": "year",
+}
+"""Words for a cycle that begin like those for groups."""
+
+_BEGINS = r"(?:going )?ahead|forecast(?!\w)|(?:run )?through the |" + "|".join(_ROUNDS)
+
+
 def read(body: str, table: Table) -> Time | None:
     """Return the question about time that words without their filter ask for; None where they ask for none.
 
@@ -64,13 +75,24 @@ def read(body: str, table: Table) -> Time | None:
     if measure is None:
         return None
     rest = rest.strip(" ,")
+    by = re.match(r"by ", rest, re.IGNORECASE)
+    grouped, behind_it = take_column(rest[by.end() :], table) if by else (None, "")
+    if grouped is not None:
+        # groups first, then time: boardings by line over time; a column may be called like a step of time
+        behind_it = behind_it.strip(" ,")
+        if not re.match(_BEGINS, behind_it, re.IGNORECASE) and _grain(behind_it)[1] is None:
+            return None
+        rest = f"{behind_it}, for each {grouped.name}"
     if found := re.match(r"(?:taken apart|apart)", rest, re.IGNORECASE):
         return _apart(measure, rest[found.end() :], table)
-    if found := re.match(r"(?:going )?ahead", rest, re.IGNORECASE):
+    if found := re.match(r"(?:going )?ahead|forecast(?!\w)", rest, re.IGNORECASE):
         return _ahead(measure, rest[found.end() :], table)
     if found := re.match(r"(?:run )?through (the day|the week|the year|the quarters)", rest, re.IGNORECASE):
         part = next(p for p, words in PART_WORDS.items() if words == found[1].lower())
         return _cycle(measure, part, rest[found.end() :], table)
+    for words, part in _ROUNDS.items():
+        if found := re.match(rf"{words}(?!\w)", rest, re.IGNORECASE):
+            return _cycle(measure, part, rest[found.end() :], table)
     more: list[Measure] = []
     while another := re.match(r"(?:,|and)\s+", rest, re.IGNORECASE):
         next_one, behind = _measured(rest[another.end() :], table, quiet=True)
@@ -79,9 +101,6 @@ def read(body: str, table: Table) -> Time | None:
         more.append(next_one)
         rest = behind.strip()
     rest = re.sub(r"^change ", "", rest, flags=re.IGNORECASE)
-    by = re.match(r"by ", rest, re.IGNORECASE)
-    if by and take_column(rest[by.end() :], table)[0] is not None:
-        return None  # a column that is called like a step of time
     grain, behind = _grain(rest)
     if behind is None:
         return None
@@ -121,11 +140,11 @@ def _cycle(measure: Measure, part: str, rest: str, table: Table) -> Cycle:
     while rest := rest.strip(" ,"):
         if found := re.match(r"in each year", rest, re.IGNORECASE):
             question, rest = replace(question, years=True), rest[found.end() :]
-        elif found := re.match(r"for each ", rest, re.IGNORECASE):
-            column, rest = _column(rest[found.end() :], table)
-            question = replace(question, split=column)
         elif found := re.match(r"by the clock of (\S+?)(?=,|$| )", rest, re.IGNORECASE):
             question, rest = replace(question, zone=found[1]), rest[found.end() :]
+        elif found := re.match(_FOR_EACH, rest, re.IGNORECASE):
+            column, rest = _column(rest[found.end() :], table)
+            question = replace(question, split=column)
         else:
             shape, rest = _shape(rest, CYCLE_SHAPES)
             question = replace(question, shape=cast(Any, shape))
@@ -187,7 +206,7 @@ def _ahead(measure: Measure, rest: str, table: Table) -> Ahead:
         elif found := re.match(r"with ([\d %,and]+?) bands?", rest, re.IGNORECASE):
             bands = tuple(sorted({int(b) for b in re.findall(r"\d+", found[1])} & {50, 80, 95}))
             question, rest = replace(question, bands=cast(Any, bands or (80, 95))), rest[found.end() :]
-        elif found := re.match(r"for each ", rest, re.IGNORECASE):
+        elif found := re.match(_FOR_EACH, rest, re.IGNORECASE):
             column, rest = _column(rest[found.end() :], table)
             question = replace(question, split=column)
         elif found := re.match(r"against ", rest, re.IGNORECASE):
@@ -212,7 +231,12 @@ def _finished(question: OverTime, rest: str, table: Table) -> OverTime:
 
 
 def _clause(question: OverTime, rest: str, table: Table) -> tuple[OverTime, str]:
-    if found := re.match(r"for each ", rest, re.IGNORECASE):
+    if found := re.match(r"by the clock of (\S+?)(?=,|$| )", rest, re.IGNORECASE):
+        return replace(question, zone=found[1]), rest[found.end() :]
+    if found := re.match(_FOR_EACH, rest, re.IGNORECASE):
+        grain, behind = _grain(rest) if question.grain is None else (None, None)
+        if behind is not None and take_column(rest[found.end() :], table)[0] is None:
+            return replace(question, grain=grain), behind  # over time, by month
         column, behind = _column(rest[found.end() :], table)
         return replace(question, split=column), behind
     if found := re.match(r"against (?:the )?(period|year) (?:before|earlier)", rest, re.IGNORECASE):
@@ -249,8 +273,6 @@ def _clause(question: OverTime, rest: str, table: Table) -> tuple[OverTime, str]
     if found := re.match(rf"with years from ({'|'.join(MONTH_NAMES)})", rest, re.IGNORECASE):
         start = MONTH_NAMES.index(found[1].capitalize()) + 1
         return replace(question, year_start=start), rest[found.end() :]
-    if found := re.match(r"by the clock of (\S+?)(?=,|$| )", rest, re.IGNORECASE):
-        return replace(question, zone=found[1]), rest[found.end() :]
     if found := re.match(r"the largest (\d{1,2}) kept", rest, re.IGNORECASE):
         return replace(question, keep=int(found[1])), rest[found.end() :]
     if found := re.match(r"with ", rest, re.IGNORECASE):
