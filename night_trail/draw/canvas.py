@@ -193,6 +193,18 @@ class Canvas:
         for tick in thinned(found, widths, pixels, gap=12):
             self.over.append(label(tick.label, scale(tick.at), self.y_end + 18, "middle"))
 
+    def ticks_within(self, found: list[Tick], scale: Linear, y: float) -> None:
+        """Write labels under one of several plots, none beyond its ends, thinned until none overlap."""
+        widths = [width(t.label) for t in found]
+        places = [
+            max(scale.start + wide / 2, min(scale(t.at), scale.end - wide / 2))
+            for t, wide in zip(found, widths, strict=True)
+        ]
+        kept = thinned(found, widths, places, gap=12)
+        for tick, place in zip(found, places, strict=True):
+            if tick in kept:
+                self.over.append(label(tick.label, place, y, "middle"))
+
     def bottom_title(self, title: str) -> None:
         """Write the axis title in words, in the middle under the labels."""
         if self.full:

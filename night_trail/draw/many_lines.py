@@ -13,9 +13,9 @@ from night_trail.core.words.time import said_of
 from night_trail.draw.canvas import Canvas, Field, Size, label, line
 from night_trail.draw.lines import path
 from night_trail.draw.measures import NEAR
-from night_trail.draw.scales import Lanes, Linear, date_ticks, thinned
+from night_trail.draw.scales import Lanes, Linear, date_ticks
 from night_trail.draw.svg import Svg, el, group
-from night_trail.draw.text import shortened, width
+from night_trail.draw.text import shortened
 
 LAYERS = 3
 """How many bands a row of the horizon is folded into, to either side of its middle."""
@@ -60,7 +60,6 @@ def draw_panels(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -
     low = 0.0 if 0 <= low < NEAR * top_value else low
     at, edges = answer.calendar.middles(), answer.calendar.edges
     dates = date_ticks(float(edges[0]), float(edges[-1]), 3, answer.time.kind) if canvas.full else []
-    widths = [width(tick.label) for tick in dates]
     canvas.x_column = answer.time.name
     for i, one in enumerate(answer.lines):
         left = canvas.x_start + (i % columns) * (wide + gap)
@@ -92,10 +91,7 @@ def draw_panels(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -
         if canvas.full:
             canvas.over.append(label(shortened(one.label, wide - 4), left, top - 4, "start", "lane-label"))
         if (canvas.full and i // columns == rows - 1) or (canvas.full and i + columns >= n):
-            for tick in thinned(dates, widths, [x(tick.at) for tick in dates], gap=12):
-                half = width(tick.label) / 2
-                place = max(left + half, min(x(tick.at), left + wide - half))
-                canvas.over.append(label(tick.label, place, bottom + 15, "middle"))
+            canvas.ticks_within(dates, x, bottom + 15)
     if canvas.full:
         said = said_of(answer)
         text = f"each from {said(low)} to {said(top_value)}, all on the same scale"

@@ -153,7 +153,11 @@ def _frame(
             canvas.over.append(label(tick.label, plot.left - 10, plot.y(tick.at) + 4, "end"))
     if plot.bottom > canvas.y_end - 2:
         wanted = max(2, int((plot.right - plot.left) / 85))
-        canvas.bottom_ticks(_ticks(answer.x, answer.against, wanted), plot.x)
+        found = _ticks(answer.x, answer.against, wanted)
+        if single:
+            canvas.bottom_ticks(found, plot.x)
+        else:
+            canvas.ticks_within(found, plot.x, canvas.y_end + 18)
     if not single:
         strength = "" if panel.correlation is None else f" · r {number(panel.correlation.pearson, 2)}"
         said = shortened(panel.label, plot.right - plot.left - 4 - width(strength)) + strength

@@ -115,10 +115,13 @@ def ticks(low: float, high: float, wanted: int, whole: bool = False) -> list[Tic
         return [Tick(low, number(low))]
     from mizani.breaks import breaks_extended  # noqa: PLC0415  (slow import)
 
-    places = [float(b) for b in breaks_extended(n=max(2, wanted))((low, high))]
-    if whole:
-        places = [p for p in places if p == int(p)]
-    places = [p for p in places if low - 1e-9 * (high - low) <= p <= high + 1e-9 * (high - low)]
+    near = 1e-9 * (high - low)
+    places: list[float] = []
+    for n in range(max(2, wanted), max(2, wanted) + 4):
+        places = [float(b) for b in breaks_extended(n=n)((low, high))]
+        places = [p for p in places if low - near <= p <= high + near and (not whole or p == int(p))]
+        if len(places) > 1:
+            break  # one place alone does not tell how long anything is
     return [Tick(p, label) for p, label in zip(places, tick_labels(places), strict=True)]
 
 

@@ -58,7 +58,7 @@ def _panel(
         found = measure_ticks(part, x)
         for tick in found:
             canvas.under.append(line(x(tick.at), canvas.y_start, x(tick.at), canvas.y_end, "grid"))
-        canvas.bottom_ticks(found, x)
+        canvas.ticks_within(found, x, canvas.y_end + 18)
     said = figure_words(part)
     for one in part.groups:
         i = names.index(one.label)
