@@ -235,3 +235,34 @@ def test_a_picture_as_png_has_its_size_and_its_letters() -> None:
     assert wide == 2 * MAIN.width and high > 2 * MAIN.height
     # letters are drawn: without them the file is much smaller
     assert len(data) > 1.3 * len(png(re.sub(r"<text.*?</text>", "", svg)))
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.lists(st.tuples(st.floats(-4, 9), st.floats(0.001, 0.9)), min_size=3, max_size=3),
+    st.sampled_from(["dots", "bars"]),
+)
+def test_labels_of_neighbouring_plots_never_run_into_each_other(
+    scales: list[tuple[float, float]], shape: str
+) -> None:
+    rng = np.random.default_rng(1)
+    columns = {
+        name: (10.0**power * (1 + spread * rng.random(60))).tolist()
+        for name, (power, spread) in zip("abc", scales, strict=True)
+    }
+    table = table_of(**columns, g=[f"g{i % 4}" for i in range(60)])
+    measures = [Measure("mean", name) for name in "abc"]
+    for question in (
+        Compare(measures[0], "g", shape, more=tuple(measures[1:])),
+        Relate("a", "b", panels="g"),
+    ):
+        root = ET.fromstring(draw(answer(question, Rows(table)), table, MAIN))
+        rows: dict[float, list[tuple[float, float]]] = {}
+        for text in root.iter("text"):
+            if (text.get("class") or "").startswith("axis-label") and text.get("text-anchor") == "middle":
+                x, y = map(float, re.findall(r"[-\d.]+", text.get("transform")))
+                rows.setdefault(y, []).append((x - width(text.text) / 2, x + width(text.text) / 2))
+        lowest = sorted(rows[max(rows)])
+        plots = 3 if isinstance(question, Compare) else 2
+        assert len(lowest) >= plots and lowest[0][0] >= 0 and lowest[-1][1] <= MAIN.width
+        assert all(a[1] < b[0] for a, b in itertools.pairwise(lowest))
