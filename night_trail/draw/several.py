@@ -32,7 +32,7 @@ def draw_several(answer: SeveralAnswer, table: Table, size: Size, prefix: str) -
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.y = lanes
     canvas.lane_labels(lanes, names, canvas.left - 22.0)
-    gap = 18.0 if canvas.labelled else 2.0
+    gap = 30.0 if canvas.full else 18.0 if canvas.labelled else 2.0
     wide = (canvas.x_end - canvas.x_start - gap * (len(answer.parts) - 1)) / len(answer.parts)
     for k, part in enumerate(answer.parts):
         left = canvas.x_start + k * (wide + gap)
@@ -59,6 +59,7 @@ def _panel(
         for tick in found:
             canvas.under.append(line(x(tick.at), canvas.y_start, x(tick.at), canvas.y_end, "grid"))
         canvas.ticks_within(found, x, canvas.y_end + 18)
+        canvas.under.append(line(x.start, canvas.y_end, x.end, canvas.y_end, "axis"))
     said = figure_words(part)
     for one in part.groups:
         i = names.index(one.label)

@@ -312,3 +312,24 @@ def test_against_a_group_nothing_rises_it_lies_above() -> None:
     question, _ = read("average of x by g against b", table)
     said = plain(words_of(answer(question, Rows(table)), table).headline)
     assert "c lies most above it, by +1" in said and "a lies most below it, by −1" in said
+
+
+def test_words_of_several_measures_name_the_one_they_speak_of() -> None:
+    rng = np.random.default_rng(2)
+    group = np.repeat(["a", "b", "c"], 60)
+    apart = np.repeat([1.0, 5.0, 9.0], 60) + rng.normal(0, 0.1, 180)
+    table = table_of(
+        apart=apart, alike=rng.normal(5, 1, 180), rate=rng.gamma(2, 1, 180), group=group.tolist()
+    )
+    question = Compare(
+        Measure("mean", "apart"), "group", more=(Measure("mean", "alike"), Measure("sum", "rate"))
+    )
+    words = words_of(answer(question, Rows(table)), table)
+    assert plain(words.headline).startswith("The average of apart is highest for c")
+    overlap = [str(c) for c in words.cautions if "overlap" in c]
+    assert overlap and all(c.startswith("In the average of alike, the intervals of") for c in overlap)
+    # what a click would change is the first measure, so another's caution has none
+    sums = next(c for c in words.cautions if "sum of rate" in c)
+    assert not getattr(sums, "post", "")
+    alone = words_of(answer(Compare(Measure("sum", "rate"), "group"), Rows(table)), table)
+    assert next(c for c in alone.cautions if "sum of rate" in c).post

@@ -47,8 +47,8 @@ def figure_words(answer: Measured) -> Callable[[float], str]:
     return figure_of(answer.question.measure, answer.column)
 
 
-def compare_words(answer: CompareAnswer, table: Table) -> Words:
-    """Return the words of a comparison."""
+def compare_words(answer: CompareAnswer, table: Table, of: str = "") -> Words:
+    """Return the words of a comparison; ``of`` names its measure where it is one of several."""
     said = figure_words(answer)
     named = [g for g in answer.groups if not g.others]
     if not named:
@@ -61,7 +61,7 @@ def compare_words(answer: CompareAnswer, table: Table) -> Words:
         headline = _against(answer, named, said)
         facts += _baseline_facts(answer, named)
     else:
-        headline = _headline(answer, named, said, table)
+        headline = _headline(answer, named, said, table, of)
     headline += _difference(answer)
     if (at := answer.gap_after()) is not None:
         above, below = answer.groups[at], answer.groups[at + 1]
@@ -70,11 +70,11 @@ def compare_words(answer: CompareAnswer, table: Table) -> Words:
         )
     if answer.basis.lit is not None:
         headline += _lit(answer, said)
-    return Words(headline, tuple(facts), tuple(_cautions(answer, named, table)))
+    return Words(headline, tuple(facts), tuple(_cautions(answer, named, table, of)))
 
 
 def _headline(
-    answer: CompareAnswer, named: list[Group], said: Callable[[float], str], table: Table
+    answer: CompareAnswer, named: list[Group], said: Callable[[float], str], table: Table, of: str
 ) -> tuple[Span, ...]:
     top, bottom = max(named, key=lambda g: g.value), min(named, key=lambda g: g.value)
     if len(named) == 1:
@@ -93,7 +93,8 @@ def _headline(
             headline += _why_it_leads(answer, top, named, table)
         return headline
     return spans(
-        "It is highest for {top} at {high} and lowest for {bottom} at {low}; all together {overall}.",
+        "{it} is highest for {top} at {high} and lowest for {bottom} at {low}; all together {overall}.",
+        it=Span(of[:1].upper() + of[1:] if of else "It"),
         top=top.label,
         high=said(top.value),
         bottom=bottom.label,
@@ -195,9 +196,9 @@ def cross_words(answer: CrossAnswer, table: Table) -> Words:
 
 def several_words(answer: SeveralAnswer, table: Table) -> Words:
     """Return the words of several measures: whether sorting by one orders the others."""
-    first = compare_words(answer.sorting, table)
-    headline = first.headline
     names = [_measure_name(part, table) for part in answer.parts]
+    first = compare_words(answer.sorting, table, names[answer.question.by])
+    headline = first.headline
     for name, agreement in zip(names, answer.agreement, strict=True):
         if agreement is None:
             continue
@@ -218,8 +219,13 @@ def several_words(answer: SeveralAnswer, table: Table) -> Words:
             facts += [
                 Fact(f"{name}:{g.label}", f"{name}, {g.label}", g.value, said(g.value)) for g in part.groups
             ]
-    cautions = dict.fromkeys(c for part in answer.parts for c in compare_words(part, table).cautions)
-    return Words(headline, tuple(facts), tuple(cautions))
+    cautions: dict[str, str] = {}
+    for i, (part, name) in enumerate(zip(answer.parts, names, strict=True)):
+        for caution in compare_words(part, table, name).cautions:
+            # the aggregate that a turn changes is that of the first measure
+            turns_first = '"slot":"aggregate"' in getattr(caution, "post", "")
+            cautions.setdefault(str(caution), Caution(caution) if i and turns_first else caution)
+    return Words(headline, tuple(facts), tuple(cautions.values()))
 
 
 def _measure_name(part: CompareAnswer, table: Table) -> str:
@@ -296,7 +302,7 @@ def _lit(answer: CompareAnswer, said: Callable[[float], str]) -> tuple[Span, ...
     )
 
 
-def _cautions(answer: CompareAnswer, named: list[Group], table: Table) -> list[str]:
+def _cautions(answer: CompareAnswer, named: list[Group], table: Table, of: str) -> list[str]:
     question, column = answer.question, answer.column
     measure = question.measure
     found: list[str] = []
@@ -317,13 +323,14 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table) -> list[s
         names = listed(few[:3]) if len(few) <= 3 else f"{len(few)} groups"
         rows = table.row_noun[1]
         found.append(f"{names} {'has' if len(few) == 1 else 'have'} fewer than {FEW_ROWS} {rows}.")
-    if overlap := _overlapping(named):
+    if overlap := _overlapping(named, of):
         found.append(overlap)
     for carried in answer.carried[:2]:
         label = next(g.label for g in answer.groups if g.position == carried.position)
         rows = counted(carried.rows, "row")
         verb = "makes" if carried.rows == 1 else "make"
-        text = f"{rows} {verb} up {percent(carried.share)} of the sum of {label}."
+        text = f"{rows} {verb} up {percent(carried.share)} of the sum of {label}"
+        text += f" ({measure.column})." if of else "."
         found.append(_to_rows(answer, carried, text))
     if len(named) > MANY_GROUPS and answer.p is not None:
         found.append(f"Among {len(named)} groups some stand out by chance.")
@@ -367,14 +374,15 @@ def _to_rows(answer: CompareAnswer, carried: Carried, text: str) -> Caution:
     return Caution(text, "light them", turn="light", rows=rows)
 
 
-def _overlapping(named: list[Group]) -> str | None:
+def _overlapping(named: list[Group], of: str) -> str | None:
     order = sorted(named, key=lambda g: -g.value)
     if len(order) < 2:
         return None
     first, second = order[:2]
     if first.low is None or second.high is None or second.high < first.low:
         return None
-    return f"The intervals of {first.label} and {second.label} overlap: which is higher is not sure."
+    where = f"In {of}, the intervals" if of else "The intervals"
+    return f"{where} of {first.label} and {second.label} overlap: which is higher is not sure."
 
 
 def _left_out(answer: Measured, table: Table) -> list[str]:
