@@ -190,6 +190,9 @@ def _card(
     return card
 
 
+CELL_GAP = 1.5
+
+
 def _grid(canvas: Canvas, answer: CrossAnswer, table: Table) -> Canvas:
     """Draw a shade for every pair: the higher the figure, the nearer to the moon's colour."""
     names, tops = [g.label for g in answer.lanes], [g.label for g in answer.series]
@@ -209,8 +212,7 @@ def _grid(canvas: Canvas, answer: CrossAnswer, table: Table) -> Canvas:
             shape = grid_cell(canvas, across, lanes, i, j, f"cell shade-{shade}", key, said(cell.value))
             lit = None
             if cell.lit_n:
-                part = (cell.lit_n / cell.n) ** 0.5
-                lit = grid_cell(canvas, across, lanes, i, j, "lit", f"l{key}", "", part * 0.8)
+                lit = lit_strip(canvas, across, lanes, i, j, cell.lit_n / cell.n, key)
             canvas.mark(
                 shape,
                 lit,
@@ -248,13 +250,20 @@ def grid_cell(
     class_: str,
     key: str,
     text: str,
-    part: float = 1.0,
 ) -> Svg:
-    """Return one cell of a grid, with its figure where there is room; ``part`` draws a smaller one inside."""
-    wide, high = across.step - 1.5, lanes.step - 1.5
-    left, top = across.top(j) + wide * (1 - part) / 2, lanes.top(i) + high * (1 - part) / 2
-    box = _bar(left, left + wide * part, top, high * part, class_, canvas.id("g", key))
+    """Return one cell of a grid, with its figure where there is room."""
+    wide, high = across.step - CELL_GAP, lanes.step - CELL_GAP
+    left, top = across.top(j), lanes.top(i)
+    box = _bar(left, left + wide, top, high, class_, canvas.id("g", key))
     if not text or not canvas.full or width(text) > wide - 4 or high < 15:
         return box
-    middle = label(text, across.top(j) + wide / 2, lanes.top(i) + high / 2 + 4, "middle", "cell-label")
+    middle = label(text, left + wide / 2, top + high / 2 + 4, "middle", "cell-label")
     return group(box, middle)
+
+
+def lit_strip(canvas: Canvas, across: Lanes, lanes: Lanes, i: int, j: int, share: float, key: str) -> Svg:
+    """Return the lit share of a cell as a strip along its foot, under its figure."""
+    wide, high = across.step - CELL_GAP, lanes.step - CELL_GAP
+    thick = min(high, max(2.0, 0.18 * high))
+    left, foot = across.top(j), lanes.top(i) + high
+    return _bar(left, left + max(wide * share, 0.8), foot - thick, thick, "lit", canvas.id("g", f"l{key}"))

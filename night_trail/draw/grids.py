@@ -11,7 +11,7 @@ from night_trail.core.table import Table
 from night_trail.core.turns import See
 from night_trail.core.words.numbers import number, percent
 from night_trail.draw.canvas import Canvas, Size
-from night_trail.draw.cross import grid_cell, grid_frame
+from night_trail.draw.cross import grid_cell, grid_frame, lit_strip
 from night_trail.draw.scales import Lanes
 
 STRONGEST = 8.0
@@ -72,9 +72,7 @@ def draw_goes(answer: GoesAnswer, table: Table, size: Size, prefix: str) -> Canv
             lit = None
             lit_count = None if answer.lit is None else int(answer.lit[i, j])
             if lit_count and count:
-                lit = grid_cell(
-                    canvas, across, lanes, i, j, "lit", f"l{key}", "", 0.8 * (lit_count / count) ** 0.5
-                )
+                lit = lit_strip(canvas, across, lanes, i, j, lit_count / count, key)
             card = [f"{one} · {other}", table.rows_in_words(count), f"by chance {number(expected, 3)}"]
             card.append(f"{number(abs(residual), 2)} standard errors {'more' if residual >= 0 else 'fewer'}")
             if lit_count is not None:

@@ -16,6 +16,7 @@ from night_trail.draw.svg import Svg, el, group
 from night_trail.draw.text import shortened, width
 
 LINE = 24.0
+ALL = "all together"
 
 
 def draw_several(answer: SeveralAnswer, table: Table, size: Size, prefix: str) -> Canvas:
@@ -122,7 +123,7 @@ def _table(
     canvas = Canvas(Size(size.width, high, size.detail), prefix, parts[0].basis.lit is not None)
     names = list(labels)
     if canvas.labelled:
-        canvas.left = canvas.name_room(names, 200.0, 80.0)
+        canvas.left = canvas.name_room([*names, ALL], 200.0, 80.0)
         canvas.right, canvas.top, canvas.bottom = 10.0, 26.0, 30.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
@@ -140,7 +141,7 @@ def _table(
     if canvas.labelled:
         for y in (canvas.y_start, canvas.y_end):
             canvas.under.append(line(8.0, y, canvas.x_end, y, "axis"))
-        canvas.over.append(label("all together", canvas.x_start - 12, canvas.y_end + 19, "end", "lane-label"))
+        canvas.over.append(label(ALL, canvas.x_start - 12, canvas.y_end + 19, "end", "lane-label"))
     return canvas
 
 

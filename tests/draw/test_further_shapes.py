@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import io
 import itertools
 import math
 import re
 import xml.etree.ElementTree as ET
+from pathlib import Path
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PIL import Image
 
+import night_trail.draw as draw_package
 from night_trail.core.answers import answer
 from night_trail.core.conditions import Between, Not, OneOf
 from night_trail.core.question import (
@@ -266,3 +270,29 @@ def test_labels_of_neighbouring_plots_never_run_into_each_other(
         plots = 3 if isinstance(question, Compare) else 2
         assert len(lowest) >= plots and lowest[0][0] >= 0 and lowest[-1][1] <= MAIN.width
         assert all(a[1] < b[0] for a, b in itertools.pairwise(lowest))
+
+
+def test_pictures_as_png_have_what_the_page_shows() -> None:
+    # the renderer of files knows no attribute selectors, and would fill lines with the hue of their group
+    assert not re.search(r"\[\w+\W?=", (Path(draw_package.__file__).parent / "picture.css").read_text())
+    table = table_of(v=np.arange(400.0), g=["a", "b"] * 200)
+    running = standalone(answer(Spread("v", "g", "running"), Rows(table)), table, "running")
+    image = Image.open(io.BytesIO(png(running))).convert("RGB")
+    colours = image.getcolors(1 << 20)
+    assert max(colours)[0] > 0.9 * image.width * image.height  # lines, and no ground filled under them
+
+
+def test_a_lit_share_leaves_the_figure_of_its_cell_readable() -> None:
+    table = nasty_table()
+    question = Compare(MEAN, "g <b>", "grid", also="h {x}")
+    root = ET.fromstring(draw(answer(question, Rows(table, lit=Between("z", 0.0, None))), table, MAIN))
+    lit = [box for box in root.iter("rect") if box.get("class") == "lit"]
+    figures = [text for text in root.iter("text") if text.get("class") == "cell-label"]
+    assert lit and figures
+    for text in figures:
+        x, y = map(float, re.findall(r"[-\d.]+", text.get("transform")))
+        assert not any(
+            float(box.get("x")) <= x <= float(box.get("x")) + float(box.get("width"))
+            and float(box.get("y")) <= y - 1 <= float(box.get("y")) + float(box.get("height"))
+            for box in lit
+        )
