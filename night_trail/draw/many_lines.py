@@ -54,8 +54,9 @@ def draw_panels(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -
     head = 16.0 if canvas.full else 0.0
     high = (canvas.y_end - canvas.y_start - (gap if canvas.full else 4.0) * (rows - 1)) / rows
     shown = [np.where(answer.whole, one.values, np.nan) for one in answer.lines]
-    values = np.concatenate(shown)
-    values = values[~np.isnan(values)]
+    # lit lines are drawn on the same scale, which has to hold them
+    values = np.concatenate([*shown, *(one.lit for one in answer.lines if one.lit is not None)])
+    values = values[np.isfinite(values)]
     low, top_value = (float(values.min()), float(values.max())) if len(values) else (0.0, 1.0)
     low = 0.0 if 0 <= low < NEAR * top_value else low
     at, edges = answer.calendar.middles(), answer.calendar.edges

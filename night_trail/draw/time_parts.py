@@ -63,21 +63,26 @@ def draw_apart(answer: ApartAnswer, table: Table, size: Size, prefix: str) -> Ca
     gap = 12.0 if canvas.full else 4.0
     height = (canvas.y_end - canvas.y_start - gap * (len(shown) - 1)) / len(shown)
     log = parts.way == "multiplied"
-    spans = [float(np.ptp((np.log if log else np.asarray)(v[~np.isnan(v)]))) for _, v in shown]
+    lit = None if answer.lit is None else answer.lit[span]
+    ends = [(float(np.nanmin(v)), float(np.nanmax(v))) for _, v in shown]
+    if lit is not None and len(drawn := lit[~np.isnan(lit) & ((lit > 0) | (not log))]):
+        # the lit part of the values is drawn on their scale, which has to hold it
+        ends[0] = min(ends[0][0], float(drawn.min())), max(ends[0][1], float(drawn.max()))
+    spans = [math.log(high / low) if log else high - low for low, high in ends]
     least = min((s for s in spans if s > 0), default=1.0)
     for k, (name, values) in enumerate(shown):
         top = canvas.y_start + k * (height + gap)
         # bars are equally long in the values' unit, or as a ratio where parts are multiplied: the longer
         # one is drawn, the more its part was stretched
         bar = min(height, height * least / spans[k]) if spans[k] > 0 else height
-        y = _part(canvas, answer, table, name, values, (x, at, top, height))
+        y = _part(canvas, answer, table, name, values, ends[k], (x, at, top, height))
         if canvas.labelled:
             _scale_bar(canvas, answer, least, top + (height - bar) / 2, bar)
         if k == 0:
             canvas.y = y
             lay_periods(canvas, answer, x, y, values, answer.start, _rows_of(answer, table))
-            if answer.lit is not None:
-                canvas.marks.append(el("path", class_="lit-line", d=path(at, answer.lit[span], x, y)))
+            if lit is not None:
+                canvas.marks.append(el("path", class_="lit-line", d=path(at, lit, x, y)))
     _changes(canvas, answer, x)
     return canvas
 
@@ -88,13 +93,14 @@ def _part(
     table: Table,
     name: str,
     values: Floats,
+    ends: tuple[float, float],
     place: tuple[Linear, Floats, float, float],
 ) -> Linear:
     """Draw one part in its strip, and return its upright scale: a log scale where parts are multiplied."""
     x, at, top, height = place
     assert answer.parts is not None  # noqa: S101  (drawn only with parts)
     added = answer.parts.way == "added"
-    lowest, highest = float(np.nanmin(values)), float(np.nanmax(values))
+    lowest, highest = ends
     middle = 0.0 if added else 1.0
     if name == "rest":
         lowest, highest = min(lowest, middle), max(highest, middle)
@@ -115,16 +121,10 @@ def _part(
 
 
 def _strip_ticks(answer: ApartAnswer, low: float, high: float, in_unit: bool) -> list[Tick]:
-    """Return two or three ticks of a strip, in the measure's unit or as factors; one alone says nothing."""
-    question = answer.question
-    for wanted in (2, 3, 4):
-        if in_unit:
-            found = measured_ticks(question.measure, answer.column, low, high, wanted)
-        else:
-            found = [Tick(t.at, f"×{t.label}") for t in ticks(low, high, wanted)]
-        if len(found) > 1:
-            break
-    return found[:3]
+    """Return two or three ticks of a strip, in the measure's unit or as factors."""
+    if in_unit:
+        return measured_ticks(answer.question.measure, answer.column, low, high, 2)[:3]
+    return [Tick(t.at, f"×{t.label}") for t in ticks(low, high, 2)][:3]
 
 
 def _scale_bar(canvas: Canvas, answer: ApartAnswer, least: float, top: float, high: float) -> None:

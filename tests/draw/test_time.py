@@ -15,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from night_trail.core.answers import answer
-from night_trail.core.conditions import OneOf
+from night_trail.core.conditions import Between, OneOf
 from night_trail.core.measure import Measure
 from night_trail.core.question import Question
 from night_trail.core.rows import Rows
@@ -246,3 +246,29 @@ def test_names_of_changes_never_lie_on_each_other() -> None:
         spans.append((at - wide, at) if name.get("text-anchor") == "end" else (at, at + wide))
     assert spans and all(a[1] <= b[0] for a, b in itertools.pairwise(sorted(spans)))
     assert len(of_class(root, "change")) == min(3, sum(c.level for c in found.parts.changes))
+
+
+@pytest.mark.parametrize("way", ["added", "multiplied"])
+def test_lit_lines_stay_on_the_scale_they_are_drawn_on(table: Table, way: str) -> None:
+    def heights(path: ET.Element) -> list[float]:
+        return [float(y) for y in re.findall(r"[ML]-?[\d.]+ (-?[\d.]+)", path.get("d"))]
+
+    # few lit rows: their sums lie far below those of all
+    apart = answer(Apart(SUM, "at", "month", way=way), Rows(table, lit=OneOf("wet", ("yes",))))
+    root = ET.fromstring(draw(apart, table, MAIN))
+    (lit,) = of_class(root, "lit-line")
+    feet = sorted(float(e.get("d").split()[-1]) for e in of_class(root, "grid"))
+    values = next(e for e in root.iter("path") if (e.get("class") or "").startswith("series"))
+    assert max(heights(lit)) <= feet[0] + 0.2 and max(heights(values)) <= feet[0] + 0.2
+    # a few very high rows: their mean lies far above that of all in every panel
+    high = Between("y", 58.0, None)
+    panels = answer(OverTime(Measure("mean", "y"), "at", "month", "line", "panels"), Rows(table, lit=high))
+    root = ET.fromstring(draw(panels, table, MAIN))
+    grounds = [
+        (float(g.get("y")), float(g.get("height"))) for g in root.iter("rect") if g.get("class") == "hit"
+    ]
+    lines = of_class(root, "lit-line")
+    assert lines
+    for line in lines:
+        top, bottom = min(heights(line)), max(heights(line))
+        assert any(y - 0.2 <= top and bottom <= y + tall + 0.2 for y, tall in grounds)
