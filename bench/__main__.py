@@ -12,7 +12,6 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -22,18 +21,7 @@ if "--read" not in sys.argv:
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "night_trail.site.settings.test")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-Row = tuple[str, str, str, str]
-
-
-def timed(work: Callable[[], object]) -> float:
-    """Seconds one run takes."""
-    start = time.perf_counter()
-    work()
-    return time.perf_counter() - start
-
-
-def ms(seconds: float) -> str:
-    return f"{1000 * seconds:,.0f} ms"
+from bench.turns import Row, Turns, ms, timed  # noqa: E402  (settings are read from the environment)
 
 
 def read_in_a_process(path: Path) -> tuple[float, float, int]:
@@ -67,162 +55,6 @@ def read(path: Path) -> None:
     assert arrival.table is not None, arrival.said
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
     print(f"\n{seconds} {peak} {arrival.table.pk}")
-
-
-def turns(table_pk: int, csv: Path) -> list[Row]:
-    """Turns over a warm million rows, against the plain scripts on a frame that is already loaded."""
-    import pandas as pd
-    from django.test import Client
-    from django.urls import reverse
-
-    from bench import scripts
-    from night_trail.core.question import Bins, Compare, Cycle, Measure, OverTime, Relate, Spread, to_json
-    from night_trail.core.turns import Beside, Change, OnlyWords, See, Slot
-    from night_trail.tables.models import Table
-    from night_trail.trails.services import start_trail, take_turn
-
-    table = Table.objects.get(pk=table_pk)
-    client = Client()
-    client.force_login(table.owner, backend="django.contrib.auth.backends.ModelBackend")
-    start = take_turn(start_trail(table.owner, table), See(Spread("late_min", bins=Bins(1.0))))
-    lit = take_turn(start, OnlyWords("rain_mm above 2", light=True))
-
-    def post(step: object, change: Change) -> None:
-        address = reverse("trails:turn", args=[step.trail_id, step.pk])
-        response = client.post(address, {"change": to_json(change)}, headers={"HX-Request": "true"})
-        assert response.status_code == 200, response.content[:300]
-
-    used = ["late_min", "rain_mm", "district", "line", "boardings", "departed_at"]
-    frame = pd.read_csv(csv, usecols=used, parse_dates=["departed_at"])
-    rows: list[Row] = []
-    # nothing is answered twice: every turn leads to a scene that was never computed before
-    widths = [0.5, 2.0, 0.25, 2.5, 5.0, 0.8, 1.25, 1.5, 3.0, 4.0]
-    groups = ("district", "depot", "festival", "line")
-    cases: list[tuple[str, list[Change], Callable[[pd.DataFrame], None] | None]] = [
-        ("histogram, wet nights lit", [Slot("bins", Bins(w)) for w in widths], scripts.histogram),
-        (
-            "box plots across groups, wet nights lit",
-            [See(Spread("late_min", g, "boxes", order=o)) for o in ("frequent", "own") for g in groups],
-            scripts.boxes,
-        ),
-        (
-            "bars of 40 lines",
-            [See(Spread("line", shape="bars", height=h)) for h in ("count", "share")],
-            scripts.bars,
-        ),
-        (
-            "average of a measure across groups",
-            [See(Compare(Measure("mean", m), g)) for m in ("late_min", "boardings") for g in groups],
-            scripts.means,
-        ),
-        (
-            "median of a measure across groups",
-            [See(Compare(Measure("median", "late_min"), g)) for g in groups],
-            None,
-        ),
-        (
-            "a million points with a line",
-            [See(Relate("late_min", x)) for x in ("rain_mm", "boardings", "measure_6", "measure_7")],
-            scripts.points,
-        ),
-        (
-            "an average across two categories",
-            [See(Compare(Measure("mean", "late_min"), g, "bars", also="festival")) for g in groups[:2]],
-            None,
-        ),
-        (
-            "three measures across groups, as a table",
-            [
-                See(
-                    Compare(
-                        Measure("mean", "late_min"),
-                        g,
-                        "table",
-                        more=(Measure("count"), Measure("sum", "boardings")),
-                    )
-                )
-                for g in groups
-            ],
-            None,
-        ),
-        (
-            "a point for each line",
-            [See(Relate("late_min", x, each="line")) for x in ("rain_mm", "boardings")],
-            None,
-        ),
-        (
-            "a running share across groups",
-            [See(Spread("late_min", g, "running")) for g in groups],
-            None,
-        ),
-        (
-            "a sum month by month for each of 40 lines",
-            [
-                See(OverTime(Measure("sum", m), "departed_at", "month", split="line", shape=shape))
-                for m in ("boardings", "measure_5")
-                for shape in ("line", "panels")
-            ],
-            scripts.months,
-        ),
-        (
-            "an average through the week and the day",
-            [See(Cycle(Measure("mean", "late_min"), "departed_at", part)) for part in ("week", "day")],
-            None,
-        ),
-        (
-            "histogram of the rows a filter keeps",
-            [OnlyWords(f"district is {d}") for d in ("Quayside", "Foundry", "Hillfoot")],
-            None,
-        ),
-        (
-            "histogram of a column never asked for before",
-            [See(Spread(f"measure_{i}")) for i in range(5)],
-            None,
-        ),
-    ]
-    from night_trail.site.wsgi import settle
-
-    # imports and the columns in question are warm; the last case shows what a cold column costs
-    asked_for = ("departed_at", "rain_mm", "boardings", "measure_5", "measure_6", "measure_7")
-    for question in (
-        Spread("line", shape="bars"),
-        *(Spread("late_min", g) for g in groups),
-        *(Spread(name) for name in asked_for),
-    ):
-        post(start, See(question))
-    settle()  # as the server does once it has loaded everything
-    for name, changes, script in cases:
-        times = [timed(lambda c=change: post(lit, c)) for change in changes]
-        median, worst = statistics.median(times), max(times)
-        beside_it = ""
-        if script is not None:
-            plain = statistics.median(timed(lambda s=script: s(frame)) for _ in range(3))
-            beside_it = f"{ms(plain)}; {plain / median:.1f} × as long"
-        promise = "" if "never asked" in name else "100 ms, never over 300 ms"
-        rows.append((f"turn → HTML: {name}", f"{ms(median)}, worst {ms(worst)}", promise, beside_it))
-    beside = start
-    for question in (
-        Spread("late_min", "depot", "boxes"),
-        Spread("boardings"),
-        Spread("district", shape="bars"),
-    ):
-        beside = take_turn(beside, Beside(question))
-    post(beside, OnlyWords("rain_mm above 8", light=True))
-    times = [
-        timed(lambda k=k: post(beside, OnlyWords(f"rain_mm above {k}", light=True)))
-        for k in (1, 2, 3, 4, 5, 6, 7)
-    ]
-    rows.append(
-        ("lantern change, three pictures beside", f"{ms(statistics.median(times))}, worst {ms(max(times))}",
-         "250 ms", "")
-    )  # fmt: skip
-    from night_trail.trails.pictures import Desk
-    from night_trail.trails.rowlist import View, row_page
-
-    desk = Desk(table.latest, start.scene_value())
-    page = timed(lambda: row_page(desk, View(sorts=(("late_min", True),))))
-    rows.append(("rows: first page of a million, sorted", ms(page), "", ""))
-    return rows
 
 
 def series_of_time(table_pk: int) -> list[Row]:
@@ -351,11 +183,14 @@ def measure() -> list[Row]:
     ]
     rows.append(survey_row(table))
     rows += reading(path)
-    rows += turns(table, path)
-    rows += series_of_time(table)
+    turns = Turns(table, path)
     path.unlink()
-    rows += ten_million()
-    return rows
+    turns.round()
+    series = series_of_time(table)
+    turns.round()
+    ten = ten_million()
+    turns.round()
+    return [*rows, *turns.rows(), *series, *ten]
 
 
 def survey_row(table_pk: int) -> Row:
@@ -422,6 +257,7 @@ def write(rows: list[Row]) -> None:
         "A turn is measured from the POST to the HTML of the whole desk, warm, and every turn leads to a",
         "scene that was never computed before. The script beside it is what an analyst would write with",
         "pandas and matplotlib for the same picture, on a frame already loaded (`bench/scripts.py`).",
+        "Turns and scripts are taken in three rounds some minutes apart, the median of all is shown.",
         "",
         "| work | measured | promised | plain script |",
         "|---|---|---|---|",
