@@ -104,3 +104,16 @@ def test_within_groups_the_slope_is_that_of_a_regression_with_dummies(seed: int)
     dummies = np.eye(4)[codes]
     theirs = LinearRegression(fit_intercept=False).fit(np.column_stack([x, dummies]), y).coef_[0]
     assert relation.within_slope(x, y, codes) == pytest.approx(theirs)
+
+
+@pytest.mark.parametrize("offset", [0.0, 5.0, 1e4, 1e9])
+@pytest.mark.parametrize("size", [1e-6, 1.0, 1e6])
+def test_sums_around_means_keep_their_digits_wherever_the_columns_lie(offset: float, size: float) -> None:
+    x, y = pair(3_000)
+    moved = offset * size + x * size, -offset * size + y * size
+    exact = [np.asarray(column, dtype=np.longdouble) for column in moved]
+    off, above = (column - column.mean() for column in exact)
+    found = relation.pair_of(*moved)
+    assert found.sxx == pytest.approx(float(off @ off), rel=1e-9)
+    assert found.syy == pytest.approx(float(above @ above), rel=1e-9)
+    assert found.sxy == pytest.approx(float(off @ above), rel=1e-7)

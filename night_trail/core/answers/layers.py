@@ -85,15 +85,15 @@ def layers(
         alone = alone[np.argsort(-far[alone], kind="stable")[:top]]
     drawn = np.zeros(len(counts), dtype=np.bool_)
     drawn[place[alone]] = True
+    filled = np.flatnonzero((counts > 0) & ~drawn)
+    x_at, y_at = x_edges.tolist(), y_edges.tolist()
     cells = tuple(
-        Cell(
-            float(x_edges[k // high]),
-            float(x_edges[k // high + 1]),
-            float(y_edges[k % high]),
-            float(y_edges[k % high + 1]),
-            int(counts[k]),
-            None if lit_counts is None else int(lit_counts[k]),
+        Cell(x_at[k // high], x_at[k // high + 1], y_at[k % high], y_at[k % high + 1], count, lit_count)
+        for k, count, lit_count in zip(
+            filled.tolist(),
+            counts[filled].tolist(),
+            [None] * len(filled) if lit_counts is None else lit_counts[filled].tolist(),
+            strict=True,
         )
-        for k in np.flatnonzero((counts > 0) & ~drawn)
     )
     return np.sort(alone), cells
