@@ -141,7 +141,7 @@ class Turns:
         self.client = Client()
         self.client.force_login(self.table.owner, backend="django.contrib.auth.backends.ModelBackend")
         self.frame = pd.read_csv(csv, usecols=USED, parse_dates=["departed_at"])
-        self.times: dict[str, list[float]] = {}
+        self.times: dict[str, list[list[float]]] = {}
         self.plain: dict[str, list[float]] = {}
 
     def post(self, step: Any, change: Any) -> None:
@@ -177,10 +177,9 @@ class Turns:
             self.post(start, See(question))
         settle()  # as the server does once it has loaded everything
         for name, changes, script in cases():
-            for change in changes:
-                self._add(self.times, name, lambda c=change: self.post(lit, c))
+            self._add(name, [timed(lambda c=change: self.post(lit, c)) for change in changes])
             if script is not None:
-                self._add(self.plain, name, lambda s=script: s(self.frame))
+                self.plain.setdefault(name, []).append(timed(lambda s=script: s(self.frame)))
         beside = start
         for question in (
             Spread("late_min", "depot", "boxes"),
@@ -189,27 +188,30 @@ class Turns:
         ):
             beside = take_turn(beside, Beside(question))
         self.post(beside, OnlyWords("rain_mm above 8", light=True))
-        for k in range(1, 8):
-            words = OnlyWords(f"rain_mm above {k}", light=True)
-            self._add(self.times, LANTERN, lambda w=words: self.post(beside, w))
+        lanterns = [OnlyWords(f"rain_mm above {k}", light=True) for k in range(1, 8)]
+        self._add(LANTERN, [timed(lambda w=words: self.post(beside, w)) for words in lanterns])
         desk = pictures.Desk(self.table.latest, start.scene_value())
         row_page(desk, View())  # the columns' cells, which a survey leaves at hand
-        self._add(self.times, ROWS, lambda: row_page(desk, View(sorts=(("late_min", True),))))
+        self._add(ROWS, [timed(lambda: row_page(desk, View(sorts=(("late_min", True),))))])
 
-    def _add(self, times: dict[str, list[float]], name: str, work: Callable[[], object]) -> None:
-        times.setdefault(name, []).append(timed(work))
+    def _add(self, name: str, times: list[float]) -> None:
+        self.times.setdefault(name, []).append(times)
 
     def rows(self) -> list[Row]:
         """Return what all rounds measured."""
         found: list[Row] = []
-        for name, times in self.times.items():
+        for name, rounds in self.times.items():
+            times = [one for of_round in rounds for one in of_round]
             median, worst = statistics.median(times), max(times)
             said = f"{ms(median)}, worst {ms(worst)}"
             if name in (LANTERN, ROWS):
                 found.append((name, said, "250 ms" if name == LANTERN else "", ""))
                 continue
-            plain = statistics.median(self.plain[name]) if name in self.plain else None
-            beside_it = "" if plain is None else f"{ms(plain)}; {plain / median:.1f} × as long"
+            beside_it = ""
+            if plain := self.plain.get(name):
+                # held against the turns of its own round, which ran beside it
+                ratios = [p / statistics.median(t) for p, t in zip(plain, rounds, strict=True)]
+                beside_it = f"{ms(statistics.median(plain))}; {statistics.median(ratios):.1f} × as long"
             promise = "" if "never asked" in name else "100 ms, never over 300 ms"
             found.append((f"turn → HTML: {name}", said, promise, beside_it))
         return found
