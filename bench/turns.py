@@ -158,7 +158,7 @@ class Turns:
         """Take every turn once."""
         from night_trail.core.question import Bins, Spread
         from night_trail.core.turns import Beside, OnlyWords, See
-        from night_trail.site.wsgi import settle
+        from night_trail.site.settling import settle
         from night_trail.tables import cache
         from night_trail.trails import pictures
         from night_trail.trails.rowlist import View, row_page

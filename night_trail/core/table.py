@@ -306,14 +306,11 @@ class Table:
 
     def axis(self, name: str) -> Axis:
         """Return a measured column as numbers on its axis, a cell a row."""
-        return self._view(name, Axis, Axis.of)
+        return self._view(name, Axis, lambda: Axis.of(self.series(name)))
 
     def ordered(self, name: str) -> Ordered:
         """Return a measured column in order."""
-        self.column(name)
-        return self._source.remember(
-            self._positions[name], Ordered, lambda: Ordered.of(self.axis(name).values)
-        )
+        return self._view(name, Ordered, lambda: Ordered.of(self.axis(name).values))
 
     def ordered_at_hand(self, name: str) -> Ordered | None:
         """Return a measured column in order where it is remembered so."""
@@ -326,12 +323,12 @@ class Table:
         Numbers and dates are in theirs, no comes before yes, and text follows
         the alphabet.
         """
-        return self._view(name, Coded, Coded.of)
+        return self._view(name, Coded, lambda: Coded.of(self.series(name)))
 
-    def _view(self, name: str, kind: type[View], make: Callable[[pl.Series], View]) -> View:
+    def _view(self, name: str, kind: type[View], make: Callable[[], View]) -> View:
         self.column(name)
         # the cells themselves are fetched only where the view is not at hand, and may be let go after
-        return self._source.remember(self._positions[name], kind, lambda: make(self.series(name)))
+        return self._source.remember(self._positions[name], kind, make)
 
     def outline(self, name: str, make: Callable[[], tuple[float, ...]]) -> tuple[float, ...]:
         """Return the humps of a whole column, found where they are not known yet."""

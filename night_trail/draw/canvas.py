@@ -200,10 +200,9 @@ class Canvas:
             max(scale.start + wide / 2, min(scale(t.at), scale.end - wide / 2))
             for t, wide in zip(found, widths, strict=True)
         ]
-        kept = thinned(found, widths, places, gap=12)
-        for tick, place in zip(found, places, strict=True):
-            if tick in kept:
-                self.over.append(label(tick.label, place, y, "middle"))
+        at = dict(zip(found, places, strict=True))
+        for tick in thinned(found, widths, places, gap=12):
+            self.over.append(label(tick.label, at[tick], y, "middle"))
 
     def bottom_title(self, title: str) -> None:
         """Write the axis title in words, in the middle under the labels."""

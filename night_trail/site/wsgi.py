@@ -1,11 +1,12 @@
 """The application a server runs."""
 
-import gc
 import os
 import threading
 from importlib import import_module
 
 from django.core.wsgi import get_wsgi_application
+
+from night_trail.site.settling import settle
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "night_trail.site.settings.production")
 # one request is one thread; more threads inside numerics only fight over the cores
@@ -29,12 +30,6 @@ def load_models() -> None:
     ):
         import_module(name)
     settle()
-
-
-def settle() -> None:
-    """Leave what was loaded out of every later search for garbage: there it would cost up to 0.2 s."""
-    gc.collect()
-    gc.freeze()
 
 
 threading.Thread(target=load_models, daemon=True).start()

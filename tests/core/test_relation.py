@@ -55,6 +55,17 @@ def test_xi_with_equal_values_is_the_mean_over_the_orders_they_could_have(seed: 
     assert relation.correlation(x[turned], y[turned]).xi == pytest.approx(found, rel=1e-12)
 
 
+def test_a_column_that_hardly_varies_has_no_rank_correlation_in_the_part_that_is_ranked() -> None:
+    rare = np.zeros(200_000)
+    rare[np.setdiff1d(np.arange(200_000), relation._some(200_000))[0]] = 1.0
+    other = np.random.default_rng(3).normal(0, 1, 200_000)
+    with np.errstate(invalid="ignore"):
+        for x, y in ((other, rare), (rare, other)):
+            found = relation.correlation(x, y)
+            assert abs(found.pearson) < 0.02 and math.isnan(found.spearman)
+        assert math.isnan(relation.correlation(other, rare).xi)
+
+
 def test_xi_sees_what_r_does_not() -> None:
     x = np.linspace(-3, 3, 2_000)
     found = relation.correlation(x, np.cos(2 * x))

@@ -95,16 +95,24 @@ def held_of(measure: Measure, table: Table, kept: Bools | None) -> Held:
         values = labels.astype(np.float64)
         used.append(labels >= 0)
     else:
-        values = _present(table.axis(measure.column), used)
+        values = with_values(table.axis(measure.column), used)
     if measure.aggregate == "ratio" and measure.per is not None:
-        below = _present(table.axis(measure.per), used)
-    if all(bool(where.all()) for where in used):
+        below = with_values(table.axis(measure.per), used)
+    chosen_at = rows_of_all(used)
+    if chosen_at is None:
         return Held(values, None, below)
-    at = np.flatnonzero(np.logical_and.reduce(used))
-    return Held(values[at], at, None if below is None else below[at])
+    return Held(values[chosen_at], chosen_at, None if below is None else below[chosen_at])
 
 
-def _present(axis: Axis, used: list[Bools]) -> Floats:
+def with_values(axis: Axis, used: list[Bools]) -> Floats:
+    """Return a column's values, and add to ``used`` which rows have one, where some have none."""
     if not axis.whole:
         used.append(~np.isnan(axis.values))
     return axis.values
+
+
+def rows_of_all(used: list[Bools]) -> Ints | None:
+    """Return the rows for which all of ``used`` hold; None where that is every row."""
+    if all(bool(where.all()) for where in used):
+        return None
+    return np.flatnonzero(np.logical_and.reduce(used))

@@ -6,6 +6,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from night_trail.core.answers.cells import held_in, rows_of_all, with_values
+from night_trail.core.measure import Measure
 from night_trail.core.question import Relate
 from night_trail.core.rows import Rows
 from night_trail.core.table import Bools, Column, Floats, Ints
@@ -40,16 +42,12 @@ def cloud_of(question: Relate, rows: Rows) -> Cloud:
     """Return the places of kept rows that have both columns, or of groups of them."""
     if question.each is not None:
         return _above_zero(_of_each(question, rows), question)
-    axes = [rows.table.axis(name) for name in (question.against, question.column)]
-    x, y = (axis.values for axis in axes)
-    has = [~np.isnan(axis.values) for axis in axes if not axis.whole]
-    if rows.kept is not None:
-        has.append(rows.kept)
-    if has:
-        at = np.flatnonzero(np.logical_and.reduce(has))
-        cloud = Cloud(x[at], y[at], at, left=rows.n - len(at))
-    else:
-        cloud = Cloud(x, y, np.arange(len(x)))
+    used = [] if rows.kept is None else [rows.kept]
+    x, y = (with_values(rows.table.axis(name), used) for name in (question.against, question.column))
+    at = rows_of_all(used)
+    if at is None:
+        return _above_zero(Cloud(x, y, np.arange(len(x))), question)
+    cloud = Cloud(x[at], y[at], at, left=rows.n - len(at))
     return _above_zero(cloud, question)
 
 
@@ -84,21 +82,13 @@ def figures_of(column: Column, rows: Rows, each: str) -> Floats:
 
 
 def _figures_of(column: Column, rows: Rows, each: str) -> Floats:
-    coded, axis = rows.table.coded(each), rows.table.axis(column.name)
-    used = coded.codes >= 0
-    if not axis.whole:
-        used &= ~np.isnan(axis.values)
-    if rows.kept is not None:
-        used &= rows.kept
-    codes, values, k = coded.codes, axis.values, len(coded.labels)
-    if not bool(used.all()):
-        at = np.flatnonzero(used)
-        codes, values = codes[at], values[at]
-    codes = codes.astype(np.int64)
-    n = np.bincount(codes, minlength=k)
+    coded = rows.table.coded(each)
+    cells, k = held_in(Measure("mean", column.name), rows).grouped(coded.codes), len(coded.labels)
+    values = cells.values
+    n = np.bincount(cells.codes, minlength=k)
     # dates around a middle, so that they keep their digits
-    middle = float(np.rint(values.mean())) if len(codes) and column.kind.temporal else 0.0
-    totals = np.bincount(codes, weights=values - middle if middle else values, minlength=k)
+    middle = float(np.rint(values.mean())) if len(values) and column.kind.temporal else 0.0
+    totals = np.bincount(cells.codes, weights=values - middle if middle else values, minlength=k)
     with np.errstate(invalid="ignore", divide="ignore"):
         return np.where(n > 0, totals if sums(column) else middle + totals / n, np.nan)
 

@@ -24,15 +24,22 @@ class Summary:
     turning: Turning | None
 
 
-def strength(cloud: Cloud, x_axis: Axis, y_axis: Axis) -> relation.Correlation | None:
+def _straight(question: Relate, cloud: Cloud) -> tuple[Floats, Floats]:
+    """Return places as they lie along the axes: on log scales their logarithms."""
+    return (
+        np.log10(cloud.x) if question.log_x else cloud.x,
+        np.log10(cloud.y) if question.log_y else cloud.y,
+    )
+
+
+def strength(question: Relate, cloud: Cloud) -> relation.Correlation | None:
     """Return how strongly places are related, along their axes."""
-    return relation.correlation(x_axis.straight(cloud.x), y_axis.straight(cloud.y))
+    return relation.correlation(*_straight(question, cloud))
 
 
 def summary(question: Relate, rows: Rows, cloud: Cloud) -> Summary:
-    """Return what is said of a whole cloud; on log scales of its logarithms."""
-    x = np.log10(cloud.x) if question.log_x else cloud.x
-    y = np.log10(cloud.y) if question.log_y else cloud.y
+    """Return what is said of a whole cloud, along its axes."""
+    x, y = _straight(question, cloud)
     pair = relation.pair_of(x, y) if len(x) else None
     correlation, line = relation.correlation(x, y, pair), relation.least_squares(x, y, pair)
     # what holds within groups is looked at row by row
@@ -50,7 +57,7 @@ class Fit:
 
 def fit(question: Relate, part: Cloud, x_axis: Axis, y_axis: Axis, known: relation.Line | None) -> Fit:
     """Return the fit asked for; ``known`` is the line of least squares where it is at hand."""
-    x, y = x_axis.straight(part.x), y_axis.straight(part.y)
+    x, y = _straight(question, part)
     match question.fit:
         case "line":
             return Fit(line=_bent(known or relation.least_squares(x, y), x_axis, y_axis))

@@ -169,11 +169,11 @@ def relate(question: Relate, rows: Rows) -> RelateAnswer:
     whole = rows.remember(base, lambda: cloud_of(question, rows))
     cloud = zoomed(whole, question) if question.window is not None else whole
     drawn = (*base, question.window, question.scale, question.panels is not None)
-    place, summary = rows.remember(
+    summary, place = rows.remember(
         ("placed", drawn),
         lambda: abreast(
             len(cloud.x), lambda: summary_of(question, rows, cloud), placing(question, rows, cloud)
-        )[::-1],
+        ),
     )
     coloured = grouping(rows, question.coloured, MOST_COLOURS + 1) if question.coloured else ALL_ROWS
     panelled = grouping(rows, question.panels, MOST_PANELS + 1) if question.panels else ALL_ROWS
@@ -294,7 +294,7 @@ class _Drawing:
         return made
 
     def _strength_of(self, part: Cloud, position: int) -> relation.Correlation | None:
-        return self._remember("panel", position, lambda: (strength(part, *self.axes),))[0]
+        return self._remember("panel", position, lambda: (strength(self.ways.question, part),))[0]
 
     def _remember(self, what: str, position: int, make: Callable[[], T]) -> T:
         question = self.ways.question

@@ -49,7 +49,9 @@ _ROUNDS = {
 }
 """Words for a cycle that begin like those for groups."""
 
-_BEGINS = r"(?:going )?ahead|forecast(?!\w)|(?:run )?through the |" + "|".join(_ROUNDS)
+_AHEAD = r"(?:going )?ahead|forecast(?!\w)"
+_THROUGH = r"(?:run )?through (the day|the week|the year|the quarters)"
+_BEGINS = "|".join((_AHEAD, _THROUGH, *_ROUNDS))
 
 
 def read(body: str, table: Table) -> Time | None:
@@ -85,9 +87,9 @@ def read(body: str, table: Table) -> Time | None:
         rest = f"{behind_it}, for each {grouped.name}"
     if found := re.match(r"(?:taken apart|apart)", rest, re.IGNORECASE):
         return _apart(measure, rest[found.end() :], table)
-    if found := re.match(r"(?:going )?ahead|forecast(?!\w)", rest, re.IGNORECASE):
+    if found := re.match(_AHEAD, rest, re.IGNORECASE):
         return _ahead(measure, rest[found.end() :], table)
-    if found := re.match(r"(?:run )?through (the day|the week|the year|the quarters)", rest, re.IGNORECASE):
+    if found := re.match(_THROUGH, rest, re.IGNORECASE):
         part = next(p for p, words in PART_WORDS.items() if words == found[1].lower())
         return _cycle(measure, part, rest[found.end() :], table)
     for words, part in _ROUNDS.items():

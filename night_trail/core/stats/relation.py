@@ -218,6 +218,8 @@ def _xi(x: _Ranked, y: _Ranked) -> float:
     group, ranks_ = x.group, y.last
     above = n + 1 - y.first
     most = float(2 * (above * (n - above)).sum()) / n
+    if most == 0:
+        return math.nan  # of a part in which y happens to have one value
     if len(sizes) == n:
         by_x = np.empty(n, dtype=np.int64)
         by_x[group] = ranks_

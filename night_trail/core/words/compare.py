@@ -197,7 +197,8 @@ def cross_words(answer: CrossAnswer, table: Table) -> Words:
 def several_words(answer: SeveralAnswer, table: Table) -> Words:
     """Return the words of several measures: whether sorting by one orders the others."""
     names = [_measure_name(part, table) for part in answer.parts]
-    first = compare_words(answer.sorting, table, names[answer.question.by])
+    parts = [compare_words(part, table, name) for part, name in zip(answer.parts, names, strict=True)]
+    first = parts[answer.question.by]
     headline = first.headline
     for name, agreement in zip(names, answer.agreement, strict=True):
         if agreement is None:
@@ -220,8 +221,8 @@ def several_words(answer: SeveralAnswer, table: Table) -> Words:
                 Fact(f"{name}:{g.label}", f"{name}, {g.label}", g.value, said(g.value)) for g in part.groups
             ]
     cautions: dict[str, str] = {}
-    for i, (part, name) in enumerate(zip(answer.parts, names, strict=True)):
-        for caution in compare_words(part, table, name).cautions:
+    for i, words in enumerate(parts):
+        for caution in words.cautions:
             # the aggregate that a turn changes is that of the first measure
             turns_first = '"slot":"aggregate"' in getattr(caution, "post", "")
             cautions.setdefault(str(caution), Caution(caution) if i and turns_first else caution)
