@@ -27,6 +27,7 @@ CompareShape = Literal[
 ]
 Difference = Literal["absolute", "relative", "share"]
 CompareOrder = Literal["value", "own"]
+End = Literal["most", "least", "both"]
 ValueAxis = Literal["zero", "cut"]
 Height = Literal["count", "share", "density"]
 Calendar = Literal["minute", "hour", "day", "week", "month", "quarter", "year"]
@@ -115,8 +116,9 @@ class Compare(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
 
     ``also`` is the second category, ``more`` are further measures, ``by`` the
     measure that sorts, 0 for the first. ``keep`` is how many groups are shown
-    before the smallest are gathered. ``axis`` is where bars begin: at 0, or,
-    where small differences matter, not.
+    before the rest are gathered, from the ``end`` of the ranking, or that many
+    from both; groups of fewer than ``least`` rows are not ranked. ``axis`` is
+    where bars begin: at 0, or, where small differences matter, not.
     """
 
     measure: Measure
@@ -130,6 +132,8 @@ class Compare(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     keep: Annotated[int, msgspec.Meta(ge=1, le=200)] | None = None
     rule: Rule | None = None
     axis: ValueAxis = "zero"
+    end: End = "most"
+    least: Annotated[int, msgspec.Meta(ge=1, le=1_000_000_000)] = 1
 
     @property
     def column(self) -> str:

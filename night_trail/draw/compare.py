@@ -7,6 +7,7 @@ import math
 from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.answers.group_figures import Group
 from night_trail.core.answers.measures import ADDS_UP
+from night_trail.core.answers.ranking import dwarfs
 from night_trail.core.slots.compare import baseline_words
 from night_trail.core.table import Table
 from night_trail.core.words.compare import Measured, difference_words, figure_words
@@ -73,7 +74,8 @@ def draw_differences(answer: CompareAnswer, table: Table, size: Size, prefix: st
         canvas.top, canvas.bottom = 16.0, 50.0 if canvas.full else 26.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
-    values = [d for _, d in groups]
+    values = [d for g, d in groups if not g.others]
+    values += [d for g, d in groups if g.others and not dwarfs(d, values)]
     low, high = min([0.0, *values]), max([0.0, *values])
     start = canvas.x_start + (canvas.right - 16.0 if canvas.labelled and low < 0 else 0.0)
     x = Linear(low, high if high > low else low + 1.0, start, canvas.x_end)
@@ -98,12 +100,14 @@ def draw_differences(answer: CompareAnswer, table: Table, size: Size, prefix: st
         )
         lit = None
         if one.lit_n:
-            lit = _point(x(at), middle, min(4.0, thick / 2), "lit-point", canvas.id("l", key))
+            lit = _point(x.place(at), middle, min(4.0, thick / 2), "lit-point", canvas.id("l", key))
         card = group_card(answer, table, one, figure_words(answer)(one.value))
         canvas.mark(shape, lit, key, answer.condition(one), card, bool(one.n) and one.lit_n == one.n)
         if canvas.labelled and lanes.step >= 10:
-            side = (x(at) + 6, "start") if at >= 0 else (x(at) - 6, "end")
+            side = (x.place(at) + 6, "start") if at >= 0 else (x.place(at) - 6, "end")
             canvas.over.append(label(said(one), side[0], middle + 4, side[1], "bar-value"))
+        if one.others and not x.low <= at <= x.high:
+            canvas.over.append(_break(x.place(at) + (19.0 if at < 0 else 0.0), middle, thick))
     return canvas
 
 
@@ -120,11 +124,16 @@ def adds_up(answer: CompareAnswer) -> bool:
     return answer.question.measure.aggregate in ADDS_UP
 
 
+def broken_off(answer: CompareAnswer) -> bool:
+    """Whether the gathered groups would squeeze those that stand apart, and end at the axis' end instead."""
+    rest = answer.gathered
+    return rest is not None and dwarfs(rest.value, (g.value for g in answer.groups if not g.others))
+
+
 def domain(answer: CompareAnswer) -> tuple[float, float]:
     """Return the ends of the axis: bars have 0 in them, dots need not."""
-    values = [
-        v for g in answer.groups for v in (g.value, g.low, g.high, g.lit_value, g.base) if v is not None
-    ]
+    drawn = [g for g in answer.groups if not g.others] if broken_off(answer) else answer.groups
+    values = [v for g in drawn for v in (g.value, g.low, g.high, g.lit_value, g.base) if v is not None]
     values = [v for v in values if math.isfinite(v)] or [0.0, 1.0]
     if answer.question.shape == "dots" and math.isfinite(answer.overall) and not adds_up(answer):
         values.append(answer.overall)
@@ -193,8 +202,19 @@ def _group(
         bars = answer.question.shape == "bars"
         # right of all that is drawn of the group, so that no line runs through it
         drawn = (one.value, 0.0) if bars else (one.value, one.high, one.base)
-        end = max(v for v in drawn if v is not None)
-        canvas.over.append(label(written, x(end) + 8, middle + 4, "start", "bar-value"))
+        end = x.place(max(v for v in drawn if v is not None))
+        canvas.over.append(label(written, end + 8, middle + 4, "start", "bar-value"))
+    if one.others and not x.low <= one.value <= x.high:
+        canvas.over.append(_break(x.place(one.value), middle, min(THICKEST, 0.7 * room)))
+
+
+def _break(at: float, middle: float, thick: float) -> Svg:
+    """Return two strokes across a mark that goes on beyond the axis."""
+    half = max(thick / 2, 2.0) + 2
+    strokes = (
+        line(at - off - 3, middle + half, at - off + 3, middle - half, "broken-off") for off in (12.0, 7.0)
+    )
+    return group(*strokes)
 
 
 def _bar(
@@ -204,6 +224,10 @@ def _bar(
     class_ = "bar end" if one.others else "bar"
     shape = _rect(x, one.value, middle, thick, class_, canvas.id("b", key))
     lit = None
+    # a bar that is broken off shows the lit share of its rows by the share of its drawn length
+    if one.others and one.lit_n and not x.low <= one.value <= x.high:
+        part = x.low + (x.high - x.low) * one.lit_n / one.n
+        return shape, _rect(x, part, middle, thick, "lit", canvas.id("l", key))
     if one.lit_value is not None and one.lit_n:
         adds_up = answer.question.measure.aggregate in ("sum", "count", "distinct")
         # the lit part of a sum lies inside its bar; the average of the lit is a mark of its own
@@ -221,14 +245,15 @@ def _dot(
     radius = min(5.5, max(1.5, room / 4))
     parts: list[Svg] = []
     if one.low is not None and one.high is not None:
-        parts.append(line(x(one.low), middle, x(one.high), middle, "interval", canvas.id("i", key)))
+        ends = x.place(one.low), x.place(one.high)
+        parts.append(line(ends[0], middle, ends[1], middle, "interval", canvas.id("i", key)))
     if one.base is not None:
         parts.append(line(x(one.base), middle, x(one.value), middle, "from-base", canvas.id("f", key)))
         parts.append(_point(x(one.base), middle, radius, "base-point", canvas.id("z", key)))
-    parts.append(_point(x(one.value), middle, radius, "dot", canvas.id("d", key)))
+    parts.append(_point(x.place(one.value), middle, radius, "dot", canvas.id("d", key)))
     lit = None
     if one.lit_value is not None and one.lit_n:
-        lit = _point(x(one.lit_value), middle, radius, "lit-point", canvas.id("l", key))
+        lit = _point(x.place(one.lit_value), middle, radius, "lit-point", canvas.id("l", key))
     return group(*parts, class_="dot-group"), lit
 
 
@@ -240,7 +265,7 @@ def _point(at: float, middle: float, radius: float, class_: str, id_: str) -> Sv
 
 def _rect(x: Linear, value: float, middle: float, thick: float, class_: str, id_: str) -> Svg:
     zero = min(max(x(0.0), x.start), x.end)
-    start, end = sorted((zero, x(value)))
+    start, end = sorted((zero, x.place(value)))
     return el(
         "rect",
         class_=class_,

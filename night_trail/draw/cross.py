@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from night_trail.core.answers.cross import CrossAnswer
 from night_trail.core.answers.group_figures import Group
 from night_trail.core.answers.measures import ADDS_UP
+from night_trail.core.answers.ranking import dwarfs
 from night_trail.core.table import Table
 from night_trail.core.words.compare import figure_words
 from night_trail.core.words.numbers import percent
@@ -69,10 +70,11 @@ def _domain(answer: CrossAnswer) -> tuple[float, float]:
     shape = answer.question.shape
     if shape == "shares":
         return 0.0, 1.0
-    cells = [c for row in answer.cells for c in row if c is not None]
+    shown = _on_scale(answer)
+    cells = [c for row in shown for c in row]
     if shape == "stacked":
-        above = [sum(max(c.value, 0.0) for c in row if c is not None) for row in answer.cells]
-        below = [sum(min(c.value, 0.0) for c in row if c is not None) for row in answer.cells]
+        above = [sum(max(c.value, 0.0) for c in row) for row in shown]
+        below = [sum(min(c.value, 0.0) for c in row) for row in shown]
         low, high = min(below, default=0.0), max(above, default=1.0)
     else:
         values = [v for c in cells for v in (c.value, c.low, c.high) if v is not None and math.isfinite(v)]
@@ -85,6 +87,22 @@ def _domain(answer: CrossAnswer) -> tuple[float, float]:
             room = 0.04 * (high - low) or 0.5
             low, high = low - room, high + room
     return (low, high) if high > low else (low, low + 1.0)
+
+
+def _on_scale(answer: CrossAnswer) -> list[list[Group]]:
+    """Return the cells that decide the axis or the shades: not those gathered that would squeeze the rest."""
+    lanes = [g.value for g in answer.lanes if not g.others]
+    series = [g.value for g in answer.series if not g.others]
+    return [
+        [
+            cell
+            for cell, one in zip(row, answer.series, strict=True)
+            if cell is not None
+            and not (one.others and answer.question.shape != "stacked" and dwarfs(one.value, series))
+        ]
+        for lane, row in zip(answer.lanes, answer.cells, strict=True)
+        if not (lane.others and dwarfs(lane.value, lanes))
+    ]
 
 
 def _lane(
@@ -105,7 +123,7 @@ def _lane(
         if shape in ("stacked", "shares"):
             length = cell.value if share is None else share
             start = above if length >= 0 else below
-            left, right = sorted((x(start), x(start + length)))
+            left, right = sorted((x.place(start), x.place(start + length)))
             above, below = (above + length, below) if length >= 0 else (above, below + length)
             part = _bar(left, right, top, thick, f"bar hue-{answer.hues[j]}", canvas.id("b", id_key))
             if cell.lit_n and cell.lit_value is not None and cell.value:
@@ -135,25 +153,28 @@ def _beside(
     key: str,
 ) -> tuple[Svg, Svg | None]:
     middle = top + slim / 2
-    at = x(cell.value)
+    at = x.place(cell.value)
     if answer.question.shape == "bars":
         left, right = sorted((x(0.0), at))
         part = _bar(left, right, top, max(slim - 1, 0.8), f"bar hue-{hue}", canvas.id("b", key))
         if not (cell.lit_n and cell.lit_value is not None):
             return part, None
         if answer.question.measure.aggregate in ADDS_UP:
-            left, right = sorted((x(0.0), x(cell.lit_value)))
+            left, right = sorted((x(0.0), x.place(cell.lit_value)))
             inner = _bar(left, right, top + slim * 0.2, max(slim * 0.5, 0.8), "lit", canvas.id("l", key))
             return part, inner
-        return part, _dot(x(cell.lit_value), middle, min(4.0, slim / 2), "lit-point", canvas.id("l", key))
+        return part, _dot(
+            x.place(cell.lit_value), middle, min(4.0, slim / 2), "lit-point", canvas.id("l", key)
+        )
     parts: list[Svg] = []
     if cell.low is not None and cell.high is not None:
-        parts.append(line(x(cell.low), middle, x(cell.high), middle, "interval", canvas.id("i", key)))
+        ends = x.place(cell.low), x.place(cell.high)
+        parts.append(line(ends[0], middle, ends[1], middle, "interval", canvas.id("i", key)))
     radius = min(5.0, max(1.6, slim / 2.2))
     parts.append(_dot(at, middle, radius, f"point hue-{hue}", canvas.id("d", key)))
     lit = None
     if cell.lit_n and cell.lit_value is not None:
-        lit = _dot(x(cell.lit_value), middle, radius, "lit-point", canvas.id("l", key))
+        lit = _dot(x.place(cell.lit_value), middle, radius, "lit-point", canvas.id("l", key))
     return group(*parts), lit
 
 
@@ -200,14 +221,15 @@ def _grid(canvas: Canvas, answer: CrossAnswer, table: Table) -> Canvas:
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     across = Lanes(tuple(tops), canvas.x_start, canvas.x_end)
     canvas.y = lanes
-    values = [c.value for row in answer.cells for c in row if c is not None]
+    values = [c.value for row in _on_scale(answer) for c in row]
     low, high = min(values, default=0.0), max(values, default=1.0)
     said = figure_words(answer)
     for i, (lane, row) in enumerate(zip(answer.lanes, answer.cells, strict=True)):
         for j, (series, cell) in enumerate(zip(answer.series, row, strict=True)):
             if cell is None:
                 continue
-            shade = 1 + round((SHADES - 1) * (cell.value - low) / ((high - low) or 1.0))
+            share = (cell.value - low) / ((high - low) or 1.0)
+            shade = 1 + round((SHADES - 1) * min(max(share, 0.0), 1.0))
             key = f"{lane.label}\x1f{series.label}"
             shape = grid_cell(canvas, across, lanes, i, j, f"cell shade-{shade}", key, said(cell.value))
             lit = None

@@ -10,7 +10,7 @@ from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.table import Table
 from night_trail.core.words.compare import difference_words, figure_words
 from night_trail.draw.canvas import Canvas, Size, label, line
-from night_trail.draw.compare import axis_words, domain, group_card, group_key, measure_ticks
+from night_trail.draw.compare import axis_words, broken_off, domain, group_card, group_key, measure_ticks
 from night_trail.draw.scales import Lanes, Linear
 from night_trail.draw.svg import Svg, el, group
 from night_trail.draw.text import shortened, width
@@ -87,7 +87,7 @@ def _mark(
     if shape == "bars":
         thick = min(26.0, max(0.7 * room, 1.0))
         zero = min(max(x(0.0), x.start), x.end)
-        left, right = sorted((zero, x(one.value)))
+        left, right = sorted((zero, x.place(one.value)))
         bar = el(
             "rect",
             class_="bar end" if one.others else "bar",
@@ -101,8 +101,9 @@ def _mark(
         return bar, lit
     parts: list[Svg] = []
     if one.low is not None and one.high is not None:
-        parts.append(line(x(one.low), middle, x(one.high), middle, "interval", canvas.id("i", key)))
-    parts.append(_point(x(one.value), middle, min(5.0, max(1.5, room / 4)), "dot", canvas.id("d", key)))
+        ends = x.place(one.low), x.place(one.high)
+        parts.append(line(ends[0], middle, ends[1], middle, "interval", canvas.id("i", key)))
+    parts.append(_point(x.place(one.value), middle, min(5.0, max(1.5, room / 4)), "dot", canvas.id("d", key)))
     return group(*parts), lit
 
 
@@ -160,7 +161,9 @@ def _column(
     figures = max((width(change(g) if difference else said(g.value)) for g in part.groups), default=30.0)
     room = max(wide - figures - 12, 2.0) if canvas.labelled else wide
     values = [(part.difference(g) or 0.0) if difference else g.value for g in part.groups]
-    top = max((abs(v) for v in values if math.isfinite(v)), default=1.0) or 1.0
+    squeezed = broken_off(part)
+    kept = [v for v, g in zip(values, part.groups, strict=True) if not (g.others and squeezed)]
+    top = max((abs(v) for v in kept if math.isfinite(v)), default=1.0) or 1.0
     if canvas.labelled:
         title = "difference" if difference else axis_words(part, table)
         canvas.over.append(label(shortened(title, wide), left + wide, 15.0, "end", "axis-title"))
@@ -173,11 +176,11 @@ def _column(
         thick = min(0.62 * lanes.step, 15.0)
         bar = el(
             "rect",
-            class_="bar" if at >= 0 else "bar below",
+            class_=f"bar{' below' if at < 0 else ''}{' end' if one.others else ''}",
             id=canvas.id("b", key),
             x=left,
             y=middle - thick / 2,
-            width=max(room * abs(at) / top, 0.5),
+            width=max(room * min(abs(at) / top, 1.0), 0.5),
             height=max(thick, 0.5),
         )
         pieces: list[Svg] = []
@@ -206,7 +209,7 @@ def _column(
                 id=canvas.id("l", key),
                 x=left,
                 y=middle - thick / 4,
-                width=max(room * abs(at) / top * one.lit_n / one.n, 0.8),
+                width=max(room * min(abs(at) / top, 1.0) * one.lit_n / one.n, 0.8),
                 height=max(thick / 2, 0.5),
             )
         card = group_card(part, table, one, said(one.value))

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from night_trail.core.answers.histogram import HistogramAnswer
+from night_trail.core.answers.ranking import ranked_by
 from night_trail.core.answers.spread import SHAPE_WORDS, can_group, first_question, shapes_for
 from night_trail.core.breakdown import ranked
 from night_trail.core.errors import BadQuestion
@@ -31,6 +32,7 @@ from night_trail.trails.relate_choices import relate_offers
 from night_trail.trails.time_choices import time_offers
 
 MOST_DRAWN = 9
+MANY_GROUPS = 5_000
 """Choices drawn from the rows; those behind them go without a silhouette."""
 
 
@@ -116,11 +118,19 @@ def _drawn(slot: str, desk: Desk, offers: list[Offer]) -> Iterable[Choice]:
                 # models take a second each: a list does not wait for them
                 if isinstance(scene.main, Apart | Ahead):
                     slow = slot == "way"
+                elif _many_groups(scene.main, desk):
+                    slow = True
                 elif scene.main is not None:
                     picture = _thumb(there, scene.main)
             except BadQuestion:
                 continue
         yield Choice(offer.text, to_json(change), picture, offer.hint, offer.chosen, slow)
+
+
+def _many_groups(question: Question | None, desk: Desk) -> bool:
+    """Whether a picture ranks so many groups that a list does not wait for it."""
+    by = None if question is None else ranked_by(question)
+    return by is not None and desk.table.column(by.across).distinct > MANY_GROUPS
 
 
 def preview(desk: Desk, change: Change) -> Svg | str:

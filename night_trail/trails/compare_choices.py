@@ -5,10 +5,10 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from night_trail.core.answers.basis import is_banded
-from night_trail.core.answers.compare import CompareAnswer, can_compare, shapes_for
+from night_trail.core.answers.compare import CompareAnswer, by_difference, can_compare, shapes_for
 from night_trail.core.errors import BadQuestion
 from night_trail.core.periods import baselines
-from night_trail.core.question import Baseline, Compare, Rule, to_json
+from night_trail.core.question import Baseline, Compare, End, Rule, to_json
 from night_trail.core.slots.compare import (
     AXIS_WORDS,
     BY,
@@ -17,11 +17,13 @@ from night_trail.core.slots.compare import (
     SHOW_WORDS,
     baseline_words,
     keep_words,
+    least_words,
     rule_words,
 )
 from night_trail.core.slots.measures import measure_words
 from night_trail.core.table import Column
 from night_trail.core.words.conditions import in_words
+from night_trail.core.words.numbers import counted
 from night_trail.trails.measure_choices import (
     aggregate_offers,
     column_offers,
@@ -31,6 +33,8 @@ from night_trail.trails.measure_choices import (
 )
 from night_trail.trails.offers import Offer
 from night_trail.trails.pictures import Desk
+
+MANY_VALUES = 200
 
 
 def compare_offers(slot: str, desk: Desk, question: Compare) -> list[Offer]:
@@ -50,6 +54,7 @@ def compare_offers(slot: str, desk: Desk, question: Compare) -> list[Offer]:
         "order": _orders,
         "baseline": _baselines,
         "keep": _keeps,
+        "least": _leasts,
         "rule": _rules,
         "axis": _axes,
     }
@@ -77,11 +82,16 @@ def _orders(desk: Desk, question: Compare) -> list[Offer]:
 
 def _also(desk: Desk, question: Compare) -> list[Offer]:
     taken = (question.across, question.measure.column)
-    able = [c for c in desk.table.columns if can_compare(c) and c.name not in taken]
+    able = [c for c in _by_size(desk) if can_compare(c) and c.name not in taken]
     return [
         Offer("one category", None, question.also is None),
         *(Offer(f"and {c.name}", c.name, c.name == question.also, _groups(c)) for c in able),
     ]
+
+
+def _by_size(desk: Desk) -> list[Column]:
+    """Return the columns in their order, those of which only some groups could be drawn last."""
+    return sorted(desk.table.columns, key=lambda c: not is_banded(c) and c.distinct > MANY_VALUES)
 
 
 def _groups(column: Column) -> str:
@@ -113,8 +123,33 @@ def _baselines(desk: Desk, question: Compare) -> list[Offer]:
 
 
 def _keeps(desk: Desk, question: Compare) -> list[Offer]:
-    ladder = [Offer(keep_words(n), str(n), n == question.keep) for n in (3, 5, 8, 12, 20)]
-    return [Offer("all that fit", None, question.keep is None), *ladder]
+    differ = by_difference(question)
+    ladder: list[tuple[int | None, End]] = [(n, "most") for n in (3, 5, 8, 12, 20)]
+    ladder += [(None, "least"), (5, "least"), (12, "least"), (5, "both"), (12, "both")]
+    present = (question.keep, question.end)
+    return [
+        Offer("all that fit", None, present == (None, "most")),
+        *(
+            Offer(
+                keep_words(n, end, differ),
+                f"{n or ''}" if end == "most" else f"{end}:{n or ''}",
+                present == (n, end),
+            )
+            for n, end in ladder
+        ),
+    ]
+
+
+def _leasts(desk: Desk, question: Compare) -> list[Offer]:
+    """Return how many rows a group needs to be ranked, with how many groups that leaves."""
+    answer = desk.answer(replace(question, least=1, baseline=None, also=None, more=(), shape="dots"))
+    assert isinstance(answer, CompareAnswer)  # noqa: S101  (one measure across one category)
+    sizes = answer.ranking.n[answer.ranking.order] if answer.ranking is not None else None
+    found = [Offer("groups of any size", None, question.least == 1)]
+    for least in sorted({2, 5, 10, 30, 100, 1_000, question.least} - {1}):
+        hint = "" if sizes is None else counted(int((sizes >= least).sum()), "group")
+        found.append(Offer(least_words(least, desk.table), str(least), question.least == least, hint))
+    return found
 
 
 def _axes(desk: Desk, question: Compare) -> list[Offer]:
@@ -135,6 +170,6 @@ def _rules(desk: Desk, question: Compare) -> list[Offer]:
 def _across(desk: Desk, question: Compare) -> list[Offer]:
     return [
         Offer(f"across {c.name}", c.name, c.name == question.across, _groups(c))
-        for c in desk.table.columns
+        for c in _by_size(desk)
         if can_compare(c) and c.name not in (question.measure.column, question.also)
     ]

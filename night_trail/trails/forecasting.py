@@ -10,7 +10,7 @@ from django.utils import timezone
 from msgspec.structs import replace as changed
 
 from night_trail.core.answers.ahead import MOST_GROUPS, AheadAnswer, Alone, ahead, groups_alone
-from night_trail.core.answers.basis import grouping
+from night_trail.core.answers.ranking import ranked_grouping
 from night_trail.core.conditions import Condition
 from night_trail.core.question import Scene, key
 from night_trail.core.rows import Rows
@@ -27,7 +27,7 @@ def group_forecast(question: Ahead, rows: Rows, version: Version, only: tuple[Co
     """Return the forecast of every group where it is made, else that of all with how far the work is."""
     # bands and a plan are drawn over the same forecasts
     bare = changed(question, bands=(80,), plan=None)
-    count = len(grouping(rows, question.split, MOST_GROUPS).groups)
+    count = len(ranked_grouping(rows, question.split, MOST_GROUPS, question.measure)[0].groups)
     work, new = GroupForecasts.objects.get_or_create(
         version=version,
         key=key(bare, *only),

@@ -21,6 +21,7 @@ from night_trail.draw import BESIDE, MAIN
 from night_trail.trails.choices import choices
 from night_trail.trails.models import Step
 from night_trail.trails.pictures import Desk, size_from
+from night_trail.trails.ranklist import all_groups
 from night_trail.trails.time_choices import neighbours
 from night_trail.trails.way import way_to
 
@@ -112,6 +113,7 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
         size, small = desk.alike(size), desk.alike(BESIDE)
     main = desk.drawn(scene.main, size, "main", step.annotation_values())
     context["main"] = main
+    context["all_groups"] = all_groups(scene.main, main.answer, desk)
     context["pending"] = getattr(main.answer, "pending", None)
     context["alike"] = to_json(Alike(not scene.alike))
     if isinstance(scene.main, OverTime | Apart | Ahead):

@@ -3,7 +3,7 @@
 from django.urls import path
 
 from night_trail.trails import views
-from night_trail.trails.views import cairns, conditions, naming, parts, together
+from night_trail.trails.views import cairns, conditions, naming, parts, ranks, together
 
 app_name = "trails"
 step = "trails/<int:trail>/steps/<int:step>/"
@@ -30,6 +30,8 @@ urlpatterns = [
     path(step + "figure.png", parts.figure_png, name="figure-png"),
     path(step + "numbers/", parts.numbers, name="numbers"),
     path(step + "numbers.csv", parts.numbers_csv, name="numbers-csv"),
+    path(step + "groups/", ranks.groups, name="groups"),
+    path(step + "groups.csv", ranks.groups_csv, name="groups-csv"),
     path(step + "rows/", parts.rows, name="rows"),
     path(step + "beside/", together.others, name="others"),
     path(step + "beside/<int:other>/", together.side_by_side, name="side-by-side"),

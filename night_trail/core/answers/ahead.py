@@ -8,11 +8,12 @@ from dataclasses import dataclass, replace
 import msgspec
 import numpy as np
 
-from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, grouping, hues
+from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, hues
 from night_trail.core.answers.compare import can_compare
 from night_trail.core.answers.known import Known, check_known, known_of
 from night_trail.core.answers.measures import ADDS_UP, fits
 from night_trail.core.answers.periods import Periods, check_time, grain_for, period_condition, periods_of
+from night_trail.core.answers.ranking import ranked_grouping
 from night_trail.core.answers.rolled import Rolled, past_of, placed, rolled
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
@@ -251,7 +252,7 @@ class Alone(msgspec.Struct, frozen=True):
 def groups_alone(question: Ahead, rows: Rows) -> Iterator[Alone]:
     """Yield the forecast of each group by itself, the work that takes time, in the order of the grouping."""
     base = _Base.of(question, rows)
-    found = grouping(rows, question.split, MOST_GROUPS)
+    found, _ = ranked_grouping(rows, question.split, MOST_GROUPS, question.measure)
     roll = _group_roll(question, rows, base, found)
     known = known_of(question, rows, base.calendar, base.start, base.end)
     steps = _to_year_end(question, base.calendar, base.end)
@@ -271,7 +272,7 @@ def groups_alone(question: Ahead, rows: Rows) -> Iterator[Alone]:
 
 
 def _group_roll(question: Ahead, rows: Rows, base: _Base, found: Grouping) -> Rolled:
-    key = (question.time, base.grain, 1, question.zone, question.split)
+    key = (question.time, base.grain, 1, question.zone, question.split, question.measure)
     return rolled(question.measure, base.rows, base.periods, found, key)
 
 
@@ -284,7 +285,7 @@ def _agreed(answered: AheadAnswer, rows: Rows, base: _Base, made: Sequence[Alone
     """
     question, whole = answered.question, answered.forecast
     assert whole is not None  # noqa: S101  (asked only with a forecast of all)
-    found = grouping(rows, question.split, MOST_GROUPS)
+    found, _ = ranked_grouping(rows, question.split, MOST_GROUPS, question.measure)
     roll = _group_roll(question, rows, base, found)
     means = np.array([one.mean for one in made])
     variances = np.array([one.wide for one in made]) ** 2

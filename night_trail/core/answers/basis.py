@@ -11,7 +11,7 @@ from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf, b
 from night_trail.core.rows import Codes, Measured, Rows
 from night_trail.core.stats.bins import CALENDAR_SECONDS, calendar_edges, even_edges, round_width, window
 from night_trail.core.stats.quantiles import box
-from night_trail.core.table import Bools, Column, Floats, Kind
+from night_trail.core.table import Bools, Column, Floats, Ints, Kind
 
 BANDS = 8
 MOST_VALUES = 50
@@ -39,12 +39,14 @@ class Group:
     """One value of the column spread across; ``others`` counts the values gathered in the last one.
 
     A group of a measured column is a ``band``, left-closed, open where an end is None.
+    ``at`` is the value's place among the column's labels, −1 for what is none of them.
     """
 
     key: str
     label: str
     others: int = 0
     band: tuple[float | None, float | None] | None = None
+    at: int = -1
 
 
 @dataclass(frozen=True)
@@ -93,25 +95,33 @@ def grouping(rows: Rows, across: str | None, most: int) -> Grouping:
 
 
 def _grouped(rows: Rows, across: str, most: int) -> Grouping:
-    column = rows.table.column(across)
+    """Return the groups with the most rows, the rest gathered."""
     coded = rows.table.coded(across)
-    labels = coded.labels
     kept_codes = coded.codes if rows.kept is None else coded.codes[rows.kept]
-    counts = np.bincount(kept_codes + 1, minlength=len(labels) + 1)[1:]
+    counts = np.bincount(kept_codes + 1, minlength=len(coded.labels) + 1)[1:]
     present = np.flatnonzero(counts)
-    if len(present) == len(labels) <= most:
-        return Grouping(column, tuple(Group(label, label) for label in labels), coded.codes)
     kept = present
     if len(present) > most:
         kept = np.sort(np.argsort(-counts, kind="stable")[: most - 1])
-    groups = [Group(labels[i], labels[i]) for i in kept]
+    return gathered(rows, across, kept, present)
+
+
+def gathered(rows: Rows, across: str, kept: Ints, present: Ints) -> Grouping:
+    """Return the groups at the positions ``kept`` among a column's labels, the rest of ``present`` in one."""
+    column, coded = rows.table.column(across), rows.table.coded(across)
+    labels = coded.labels
+    if len(kept) == len(labels):
+        return Grouping(
+            column, tuple(Group(label, label, at=i) for i, label in enumerate(labels)), coded.codes
+        )
+    groups = [Group(labels[i], labels[i], at=int(i)) for i in kept]
     rest = len(present) - len(kept)
     # the last place of the lookup answers for -1, a missing group
     lookup = np.full(len(labels) + 1, len(kept) if rest else -1, dtype=np.int32)
     lookup[kept] = np.arange(len(kept))
     lookup[-1] = -1
     if rest:
-        groups.append(Group("", f"{rest:,} others", rest))
+        groups.append(Group("", f"{rest:,} other{'' if rest == 1 else 's'}", rest))
     return Grouping(column, tuple(groups), lookup[coded.codes])
 
 

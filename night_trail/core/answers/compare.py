@@ -8,10 +8,11 @@ from dataclasses import dataclass, replace
 import msgspec
 import numpy as np
 
-from night_trail.core.answers.basis import Basis, Grouping, grouping, is_banded
-from night_trail.core.answers.cells import held_of
+from night_trail.core.answers.basis import Basis, Grouping
+from night_trail.core.answers.cells import Held, held_of
 from night_trail.core.answers.group_figures import Carried, Group, figures_of_groups
 from night_trail.core.answers.measures import ADDS_UP, check_measure, first_shape, overall, plain_figures
+from night_trail.core.answers.ranking import Ranking, can_rank, ranked_grouping, ranking
 from night_trail.core.answers.spread import makes_groups, natural_order
 from night_trail.core.conditions import AllOf, AnyOf, Condition, columns_of, mask
 from night_trail.core.conditions import check as check_condition
@@ -36,9 +37,10 @@ SHAPES: dict[str, tuple[CompareShape, ...]] = {
 class CompareAnswer:
     """The groups in the order they are drawn; ``overall`` is the figure of all their rows.
 
-    ``p`` is of the test that all groups are alike (Welch 1951 for means,
+    ``p`` is of the test that all groups are alike (Welch 1951 or Brown & Forsythe 1974 for means,
     Kruskal–Wallis for quantiles, chi-square for shares), ``effect`` η².
-    ``overall_base`` is the baseline of all rows.
+    ``overall_base`` is the baseline of all rows, ``ranking`` the figures of all
+    groups, drawn or not; None for bands. Of all groups ``n_apart`` stand apart.
     """
 
     question: Compare
@@ -52,6 +54,20 @@ class CompareAnswer:
     effect: float | None = None
     carried: tuple[Carried, ...] = ()
     overall_base: float | None = None
+    ranking: Ranking | None = None
+    n_apart: int = 0
+
+    @property
+    def n_groups(self) -> int:
+        """How many groups have a figure and rows enough to be ranked, drawn or not."""
+        if self.ranking is not None:
+            return len(self.ranking.order)
+        return sum(not g.others for g in self.groups)
+
+    @property
+    def gathered(self) -> Group | None:
+        """The groups that are not kept apart, as one; None where all are."""
+        return next((g for g in self.groups if g.others), None)
 
     def gap_after(self) -> int | None:
         """Return after which group, from 0, a natural break lies; None where there is none.
@@ -61,14 +77,18 @@ class CompareAnswer:
         wide as any other.
         """
         named = [g for g in self.groups if not g.others]
-        if self.question.order != "value" or len(named) < 4:
+        if self.question.order != "value" or len(named) < 4 or self.question.end == "both":
             return None
+        if self.question.end == "least":
+            named = named[::-1]
         gaps = [a.value - b.value for a, b in itertools.pairwise(named)]
         at = max(range(len(gaps)), key=lambda i: gaps[i])
         above, below = named[at], named[at + 1]
         if gaps[at] < 2 * sorted(gaps)[-2] or above.low is None or below.high is None:
             return None
-        return at if above.low - below.high > 0.5 * gaps[at] else None
+        if above.low - below.high <= 0.5 * gaps[at]:
+            return None
+        return len(named) - 2 - at if self.question.end == "least" else at
 
     def condition(self, group: Group) -> Condition:
         """Return the condition that names the rows of one group."""
@@ -140,8 +160,11 @@ def can_cut(question: Compare) -> bool:
 
 
 def can_compare(column: Column) -> bool:
-    """Whether rows can be compared by this column: by its values, or by bands of them."""
-    return makes_groups(column) or (is_banded(column) and column.distinct > 1)
+    """Whether rows can be compared by this column: by its values, however many, or by bands of them.
+
+    Of many values those that lead are kept, and the rest gathered.
+    """
+    return makes_groups(column) or column.distinct > 1
 
 
 def check(question: Compare, table: Table) -> None:
@@ -190,20 +213,50 @@ def replace_measure(measure: Measure, column: str) -> Measure:
     return Measure(measure.aggregate, column, measure.per, measure.where, measure.level)
 
 
-def compare(question: Compare, rows: Rows) -> CompareAnswer:
-    """Return the figures of all groups of one category, for one measure."""
+def places(question: Compare, shown: int) -> int:
+    """Return how many groups have a place, the gathered rest among them, where ``shown`` fit."""
+    if question.keep is None:
+        return shown
+    return 1 + question.keep * (2 if question.end == "both" else 1)
+
+
+def by_difference(question: Compare) -> bool:
+    """Whether groups are ranked by their difference from a baseline, and not by their figure."""
+    return question.baseline is not None and question.shape in ("bars", "stair")
+
+
+def compare(question: Compare, rows: Rows, sorting: Measure | None = None) -> CompareAnswer:
+    """Return the figures of all groups of one category, for one measure.
+
+    ``sorting`` is the measure that decides which groups are kept, where it is another.
+    """
     table, measure = rows.table, question.measure
-    most = MOST_BARS if question.keep is None else question.keep + 1
-    if question.keep is None and question.shape in ("ring", "strip"):
-        most = MOST_PARTS
-    found = grouping(_all_compared(question, rows), question.across, most)
-    compared = figures_of_groups(
-        measure, rows, found, (question.across, most, question.baseline and question.baseline.where)
+    most = places(question, MOST_PARTS if question.shape in ("ring", "strip") else MOST_BARS)
+    ranks = sorting or measure
+    key = question.baseline
+    found, ranked = ranked_grouping(
+        _all_compared(question, rows),
+        question.across,
+        most,
+        ranks,
+        question.end,
+        question.least,
+        _ranking(question, rows, ranks),
+        (key, by_difference(question)),
     )
-    got = compared.figures
+    own = ranked
+    if sorting is not None and sorting != measure and ranked is not None:
+        own = ranking(measure, rows, question.across, question.least)
+    compared = figures_of_groups(
+        measure,
+        rows,
+        found,
+        (question.across, most, key, ranks, question.end, question.least, question.shape),
+    )
     made, base = _with_base(question, rows, found, compared.groups)
     if question.order == "value":
-        made.sort(key=lambda g: (g.others > 0, -_sorted_by(question, g), g.position))
+        side = -1.0 if question.end == "least" else 1.0
+        made.sort(key=lambda g: (g.others > 0, -side * _sorted_by(question, g), g.position))
     if question.shape in ("ring", "strip"):
         made = [g for g in made if g.value > 0]
     return CompareAnswer(
@@ -213,12 +266,29 @@ def compare(question: Compare, rows: Rows) -> CompareAnswer:
         grouping=found,
         groups=tuple(made),
         overall=compared.overall,
-        test=got.test,
-        p=got.p,
-        effect=got.effect,
+        test=compared.tested.test,
+        p=compared.tested.p,
+        effect=compared.tested.effect,
         carried=compared.carried,
         overall_base=base,
+        ranking=own,
+        n_apart=compared.tested.n_apart,
     )
+
+
+def _ranking(question: Compare, rows: Rows, measure: Measure) -> Ranking | None:
+    """Return all groups by what sorts them: their figure, or their difference from a baseline."""
+    if not can_rank(rows, question.across):
+        return None
+    baseline = question.baseline
+    if baseline is None or baseline.group is not None:
+        return ranking(measure, rows, question.across, question.least)
+
+    def base() -> Held:
+        of, kept = _base_measure(question, rows)
+        return held_of(of, rows.table, kept)
+
+    return ranking(measure, rows, question.across, question.least, base, baseline, by_difference(question))
 
 
 def _all_compared(question: Compare, rows: Rows) -> Rows:

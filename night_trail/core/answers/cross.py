@@ -7,10 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.answers.basis import Basis, Grouping, grouping, hues, paired
+from night_trail.core.answers.basis import Basis, Grouping, hues, paired
 from night_trail.core.answers.basis import Group as Named
+from night_trail.core.answers.cells import held_in
+from night_trail.core.answers.compare import places
 from night_trail.core.answers.group_figures import Group, figures_of_groups, plain_groups
-from night_trail.core.answers.measures import ADDS_UP
+from night_trail.core.answers.measures import ADDS_UP, plain_figures
+from night_trail.core.answers.ranking import can_rank, ranked_grouping
 from night_trail.core.conditions import Condition, joined_all
 from night_trail.core.measure import Measure
 from night_trail.core.question import Compare
@@ -21,12 +24,22 @@ MOST_LANES, MOST_SERIES, MOST_GRID = 20, 7, 20
 
 
 @dataclass(frozen=True)
+class Pair:
+    """A pair of groups and its figure."""
+
+    first: str
+    second: str
+    value: float
+
+
+@dataclass(frozen=True)
 class CrossAnswer:
     """A figure for every pair of groups; ``lanes`` are the first category's in the order they are drawn.
 
     ``cells[i][j]`` is the figure of lane i and series j, None where no row is
     there; each lane's own figure is that of all its rows. ``hues`` are the
-    series' colours.
+    series' colours. ``extremes`` are the pairs that lead and trail over all
+    pairs, drawn or not; None where the drawn ones are all there are.
     """
 
     question: Compare
@@ -39,6 +52,7 @@ class CrossAnswer:
     cells: tuple[tuple[Group | None, ...], ...]
     hues: tuple[int, ...]
     overall: float
+    extremes: tuple[Pair, Pair] | None = None
 
     def condition(self, lane: Group, series: Group | None = None) -> Condition:
         """Return the condition that names the rows of a lane, or of one cell of it."""
@@ -58,20 +72,19 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
     """Return the figures of all pairs of groups."""
     assert question.also is not None  # noqa: S101  (asked only with a second category)
     grid = question.shape == "grid"
-    most = MOST_LANES if question.keep is None else question.keep + 1
-    first = grouping(rows, question.across, most)
-    second = grouping(rows, question.also, MOST_GRID if grid else MOST_SERIES + 1)
-    both = rows.remember(
-        ("crossed", question.across, question.also, most, grid), lambda: _crossed(first, second)
-    )
+    most = places(question, MOST_LANES)
     measure = question.measure
-    key = (question.across, question.also, most, grid)
+    first, _ = ranked_grouping(rows, question.across, most, measure, question.end, question.least)
+    second, _ = ranked_grouping(rows, question.also, MOST_GRID if grid else MOST_SERIES + 1, measure)
+    key = (question.across, question.also, most, grid, measure, question.end, question.least)
+    both = rows.remember(("crossed", key), lambda: _crossed(first, second))
     compared = figures_of_groups(measure, rows, both, key)
     made = compared.groups
     # a row counts in a lane's figure only where it has both groups, so that parts sum to wholes
     lanes, series = (_margin(measure, rows, made, both, (first, second), which) for which in (0, 1))
     if question.order == "value":
-        lanes.sort(key=lambda g: (g.others > 0, -g.value, g.position))
+        side = -1.0 if question.end == "least" else 1.0
+        lanes.sort(key=lambda g: (g.others > 0, -side * g.value, g.position))
     width = len(second.groups)
     by_place = {(g.position // width, g.position % width): g for g in made}
     colours = hues(rows, second)
@@ -86,14 +99,52 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
         cells=tuple(tuple(by_place.get((a.position, b.position)) for b in series) for a in lanes),
         hues=tuple(colours[b.position] for b in series),
         overall=compared.overall,
+        extremes=_extremes(question, rows, first, second),
     )
+
+
+def _extremes(question: Compare, rows: Rows, *found: Grouping) -> tuple[Pair, Pair] | None:
+    """Return the pairs that lead and trail over all pairs, where some groups are gathered."""
+    names = (question.across, question.also or "")
+    if not any(g.others for one in found for g in one.groups):
+        return None
+
+    def made() -> tuple[Pair, Pair] | None:
+        # bands stand as they are drawn, values as they are in the table
+        sides = [
+            (one.codes, [g.label for g in one.groups])
+            if not can_rank(rows, name)
+            else (rows.table.coded(name).codes, rows.table.coded(name).labels)
+            for name, one in zip(names, found, strict=True)
+        ]
+        (a, a_labels), (b, b_labels) = sides
+        assert a is not None and b is not None  # noqa: S101  (grouped by columns)
+        pairs = np.where((a < 0) | (b < 0), -1, a.astype(np.int64) * len(b_labels) + b)
+        seen, dense = np.unique(pairs, return_inverse=True)
+        without = int(len(seen) > 0 and seen[0] < 0)
+        codes = (dense - without).astype(np.int32)
+        got = plain_figures(
+            question.measure, held_in(question.measure, rows).grouped(codes), len(seen) - without
+        )
+        able = np.flatnonzero((got.n >= question.least) & np.isfinite(got.values))
+        if not len(able):
+            return None
+
+        def pair(at: int) -> Pair:
+            first, second = divmod(int(seen[at + without]), len(b_labels))
+            return Pair(a_labels[first], b_labels[second], float(got.values[at]))
+
+        return pair(int(able[np.argmax(got.values[able])])), pair(int(able[np.argmin(got.values[able])]))
+
+    (both,) = rows.remember(("extremes", question.measure, names, question.least), lambda: (made(),))
+    return both
 
 
 def _crossed(first: Grouping, second: Grouping) -> Grouping:
     """Return one group for every pair, the second category running fastest."""
     assert first.codes is not None and second.codes is not None  # noqa: S101  (grouped by columns)
     pairs = tuple(b for _ in first.groups for b in second.groups)
-    return Grouping(first.column, pairs, paired(first.codes, second.codes, len(second.groups)))
+    return Grouping(None, pairs, paired(first.codes, second.codes, len(second.groups)))
 
 
 def _margin(

@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from night_trail.core.answers.basis import ALL_ROWS, Basis, Group, Grouping, grouping, hues
+from night_trail.core.answers.basis import ALL_ROWS, Basis, Group, Grouping, hues
 from night_trail.core.answers.compare import can_compare
 from night_trail.core.answers.periods import Periods, check_time
-from night_trail.core.answers.rolled import Line, Rolled, all_together, rolled
+from night_trail.core.answers.ranking import ranked_grouping
+from night_trail.core.answers.rolled import Line, Rolled, all_together, rolled, without_dwarfing
 from night_trail.core.conditions import Condition, Recurs, between, joined_all
 from night_trail.core.errors import BadQuestion
 from night_trail.core.rows import Rows
@@ -33,6 +34,7 @@ MOST_LINES = 15
 class CycleAnswer:
     """A measure for each part of the cycle, of all rows, of each group or of each year.
 
+    ``undrawn`` is the line of gathered groups where it would squeeze the rest.
     ``rounds`` by weekday are the weekdays; ``part`` is the cycle that runs from left to right.
     """
 
@@ -47,6 +49,7 @@ class CycleAnswer:
     part: Part
     parts: tuple[str, ...]
     ungrouped: int = 0
+    undrawn: Line | None = None
 
     def round_condition(self, one: Line) -> Condition | None:
         """Return the condition that names a line's rows; None for all."""
@@ -116,12 +119,12 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
     part = part_for(question, table)
     moments = table.axis(question.time).values
     periods = rows.remember(key, lambda: _as_periods(question, rows, moments, part))
-    found = grouping(rows, question.split, MOST_LINES)
+    found, _ = ranked_grouping(rows, question.split, MOST_LINES, question.measure)
     if question.years or question.by_weekday:
         found = _grouped(question, moments)
         # a year that has only begun has no sum of 0 in the months to come
         periods = replace(periods, fills=False)
-    line_key = (*key, question.split, question.years)
+    line_key = (*key, question.split, question.split and question.measure, question.years)
     roll = rolled(question.measure, rows, periods, found, line_key)
     whole = (
         roll
@@ -130,6 +133,7 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         or rolled(question.measure, rows, periods, ALL_ROWS, (*key, "together"))
     )
     rounds = tuple(_line(i, group, roll) for i, group in enumerate(found.groups) if roll.n[i].any())
+    rounds, undrawn = without_dwarfing(rounds)
     return CycleAnswer(
         question=question,
         column=None if question.measure.column is None else table.column(question.measure.column),
@@ -142,6 +146,7 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         together=_line(0, Group("", ""), whole),
         part=part,
         parts=labels_of(part, question.year_start),
+        undrawn=undrawn,
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -10,10 +10,12 @@ from night_trail.core.answers.basis import Basis, Grouping
 from night_trail.core.answers.cells import Cells, held_in, lit_in
 from night_trail.core.answers.measures import (
     MeasureFigures,
+    Tested,
     figures_by_group,
     is_share,
     overall,
     plain_figures,
+    tested,
 )
 from night_trail.core.measure import Measure
 from night_trail.core.rows import Codes, Rows
@@ -57,10 +59,14 @@ class Carried:
 
 @dataclass(frozen=True)
 class Compared:
-    """Each group's figure and that of all; ``n_lit`` of the cells behind them are lit."""
+    """Each group's figure and that of all; ``n_lit`` of the cells behind them are lit.
+
+    ``tested`` is of all groups, gathered or not.
+    """
 
     groups: list[Group]
     figures: MeasureFigures
+    tested: Tested
     overall: float
     carried: tuple[Carried, ...]
     n_lit: int | None
@@ -86,15 +92,34 @@ def figures_of_groups(measure: Measure, rows: Rows, found: Grouping, key: tuple[
     assert found.codes is not None  # noqa: S101  (grouped by a column)
     codes = found.codes
     column = None if measure.column is None else rows.table.column(measure.column)
-    n_groups = len(found.groups)
+    n_groups, shares = len(found.groups), is_share(measure, column)
     # what does not depend on the lantern is computed once for a filter
     got, whole, carried = rows.remember(
         ("figures", measure, key),
-        lambda: _unlit(measure, held_in(measure, rows).grouped(codes), n_groups, is_share(measure, column)),
+        lambda: _unlit(measure, held_in(measure, rows).grouped(codes), n_groups, shares),
     )
+    over_all = got.tested
+    if found.column is not None and any(g.others and g.band is None for g in found.groups):
+        over_all = _tested_over_all(measure, rows, found, shares)
     (lit,) = rows.remember_lit(("figures", measure, key), lambda: (_lit(measure, rows, codes, n_groups),))
     n_lit = None if lit is None else int(lit.n.sum())
-    return Compared(_made(found, got, lit), got, whole, carried, n_lit)
+    return Compared(_made(found, got, lit, over_all.apart), got, over_all, whole, carried, n_lit)
+
+
+def _tested_over_all(measure: Measure, rows: Rows, found: Grouping, shares: bool) -> Tested:
+    """Return the test of all groups of a category some of which are gathered.
+
+    Groups that are kept because they lead would differ from the rest by being chosen so.
+    """
+    assert found.column is not None  # noqa: S101  (some of its groups are gathered)
+    coded = rows.table.coded(found.column.name)
+
+    def made() -> Tested:
+        return tested(measure, held_in(measure, rows).grouped(coded.codes), len(coded.labels), shares)
+
+    every = rows.remember(("tested", measure, found.column.name), made)
+    kept = tuple(bool(every.apart) and g.at >= 0 and every.apart[g.at] for g in found.groups)
+    return replace(every, apart=kept)
 
 
 def _lit(measure: Measure, rows: Rows, codes: Codes, n_groups: int) -> MeasureFigures | None:
@@ -102,7 +127,9 @@ def _lit(measure: Measure, rows: Rows, codes: Codes, n_groups: int) -> MeasureFi
     return None if held is None else plain_figures(measure, held.grouped(codes), n_groups)
 
 
-def _made(found: Grouping, got: MeasureFigures, lit: MeasureFigures | None) -> list[Group]:
+def _made(
+    found: Grouping, got: MeasureFigures, lit: MeasureFigures | None, apart: tuple[bool, ...] = ()
+) -> list[Group]:
     return [
         Group(
             position=i,
@@ -114,7 +141,7 @@ def _made(found: Grouping, got: MeasureFigures, lit: MeasureFigures | None) -> l
             lit_n=None if lit is None else int(lit.n[i]),
             lit_value=None if lit is None or not lit.n[i] else float(lit.values[i]),
             others=group.others,
-            apart=bool(got.apart) and got.apart[i],
+            apart=bool(apart) and apart[i],
         )
         for i, (group, interval) in enumerate(zip(found.groups, got.intervals, strict=True))
         if got.n[i] and np.isfinite(got.values[i])

@@ -22,16 +22,24 @@ ADDS_UP: set[Aggregate] = {"sum", "count"}
 
 
 @dataclass(frozen=True)
+class Tested:
+    """The test that all groups are alike, its p, η², for each group whether it stands apart; how many do."""
+
+    test: str = ""
+    p: float | None = None
+    effect: float | None = None
+    apart: tuple[bool, ...] = ()
+    n_apart: int = 0
+
+
+@dataclass(frozen=True)
 class MeasureFigures:
     """The figure of each group with its rows and interval, and the test that all are alike."""
 
     values: Floats
     n: Ints
     intervals: list[tuple[float, float] | None]
-    test: str = ""
-    p: float | None = None
-    effect: float | None = None
-    apart: tuple[bool, ...] = ()
+    tested: Tested = Tested()
 
 
 def first_measure(column: Column | None) -> Measure:
@@ -97,8 +105,7 @@ def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigur
         pairs = _distinct(codes * width + values.astype(np.int64), n_groups * width)
         return MeasureFigures(np.bincount(pairs // width, minlength=n_groups).astype(np.float64), n, none)
     if measure.aggregate in ("median", "quantile"):
-        members = _members(cells, n) if n_groups else []
-        return MeasureFigures(_quantiles(members, _level(measure)), n, none)
+        return MeasureFigures(_quantiles(cells, n, _level(measure)), n, none)
     sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
     if measure.aggregate == "sum":
         return MeasureFigures(sums, n, none)
@@ -120,6 +127,19 @@ def figures_by_group(measure: Measure, cells: Cells, n_groups: int, shares: bool
     return _with_ratios(cells, plain) if n_groups and measure.aggregate == "ratio" else plain
 
 
+def tested(measure: Measure, cells: Cells, n_groups: int, shares: bool) -> Tested:
+    """Return the test that all groups are alike: of means, of shares, or of quantiles by ranks."""
+    if not n_groups or not len(cells.values):
+        return Tested()
+    if measure.aggregate in ("median", "quantile"):
+        return _tested_quantiles(cells, n_groups)
+    if shares:
+        return _tested_shares(figures.moments_of_shares(cells.values, cells.codes, n_groups))
+    if measure.aggregate == "mean":
+        return _tested_means(figures.moments(cells.values, cells.codes, n_groups))
+    return Tested()
+
+
 def _distinct(codes: Ints, width: int) -> Ints:
     """Return the codes, 0 to ``width``, that occur, ascending."""
     if width > 4 * len(codes) + 1_000:
@@ -136,8 +156,10 @@ def _level(measure: Measure) -> float:
 def _by_group(codes: Ints) -> Ints:
     """Return positions group by group; within a group they stay in order."""
     # short integers are sorted digit by digit, which is far quicker
-    short = not len(codes) or int(codes.max()) < 32_768
-    return np.argsort(codes.astype(np.int16 if short else np.int32), kind="stable")
+    low = np.argsort((codes & 0xFFFF).astype(np.uint16), kind="stable")
+    if not len(codes) or int(codes.max()) < 0x10000:
+        return low
+    return low[np.argsort((codes[low] >> 16).astype(np.int16), kind="stable")]
 
 
 def _members(cells: Cells, n: Ints) -> list[Floats]:
@@ -155,42 +177,57 @@ def _with_means(cells: Cells, n_groups: int) -> MeasureFigures:
         for i, values in enumerate(_members(cells, found.n)):
             if 2 <= len(values) < figures.FEW:
                 intervals[i] = figures.bootstrapped_interval(values)
-    return MeasureFigures(
-        found.means,
-        found.n,
-        intervals,
-        "Welch",
-        figures.welch(found),
-        figures.eta_squared(found),
-        tuple(figures.apart(found)),
-    )
+    return MeasureFigures(found.means, found.n, intervals, _tested_means(found))
+
+
+def _tested_means(found: figures.Moments) -> Tested:
+    test, p = figures.alike(found)
+    return _with_apart(test, p, found)
 
 
 def _with_shares(cells: Cells, n_groups: int) -> MeasureFigures:
     found = figures.moments_of_shares(cells.values, cells.codes, n_groups)
-    hits = found.sums.astype(np.int64)
     intervals: list[tuple[float, float] | None] = [
-        wilson(int(k), int(n)) if n else None for k, n in zip(hits, found.n, strict=True)
+        wilson(int(k), int(n)) if n else None for k, n in zip(found.sums, found.n, strict=True)
     ]
-    p = figures.chi_square_of_shares(hits, found.n)
-    effect, apart = figures.eta_squared(found), tuple(figures.apart(found))
-    return MeasureFigures(found.means, found.n, intervals, "chi-square", p, effect, apart)
+    return MeasureFigures(found.means, found.n, intervals, _tested_shares(found))
 
 
-def _quantiles(members: list[Floats], level: float) -> Floats:
-    """Return a quantile of each group's ascending values, NaN where there are none."""
-    found = [float(quantiles(part, (level,))[0]) if len(part) else np.nan for part in members]
-    return np.asarray(found, dtype=np.float64)
+def _tested_shares(found: figures.Moments) -> Tested:
+    p = figures.chi_square_of_shares(found.sums.astype(np.int64), found.n)
+    return _with_apart("chi-square", p, found)
+
+
+def _with_apart(test: str, p: float | None, found: figures.Moments) -> Tested:
+    apart = figures.apart(found)
+    return Tested(test, p, figures.eta_squared(found), tuple(apart), sum(apart))
+
+
+def _quantiles(cells: Cells, n: Ints, level: float) -> Floats:
+    """Return a quantile (type 7) of each group's ascending values, NaN where there are none."""
+    values = cells.values[_by_group(cells.codes)]
+    starts = np.cumsum(n) - n
+    has = n > 0
+    at = np.maximum(n - 1, 0) * level
+    below = np.floor(at).astype(np.int64)
+    above = np.minimum(below + 1, np.maximum(n - 1, 0))
+    found = np.full(len(n), np.nan)
+    low, high = values[(starts + below)[has]], values[(starts + above)[has]]
+    found[has] = low + (at - below)[has] * (high - low)
+    return found
 
 
 def _with_quantiles(level: float, cells: Cells, n_groups: int) -> MeasureFigures:
     n = np.asarray(np.bincount(cells.codes, minlength=n_groups), dtype=np.int64)
-    members = _members(cells, n)
-    intervals = [figures.quantile_interval(values, level) for values in members]
+    intervals = [figures.quantile_interval(values, level) for values in _members(cells, n)]
+    return MeasureFigures(_quantiles(cells, n, level), n, intervals, _tested_quantiles(cells, n_groups))
+
+
+def _tested_quantiles(cells: Cells, n_groups: int) -> Tested:
     ascending = cells.values
     ties = np.cumsum(np.concatenate([[0], ascending[1:] != ascending[:-1]])).astype(np.int64)
     p = figures.kruskal(cells.codes, ties, n_groups) if len(ascending) else None
-    return MeasureFigures(_quantiles(members, level), n, intervals, "Kruskal–Wallis", p)
+    return Tested("Kruskal–Wallis", p)
 
 
 def _with_ratios(cells: Cells, plain: MeasureFigures) -> MeasureFigures:

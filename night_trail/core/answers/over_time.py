@@ -9,10 +9,11 @@ import msgspec
 import numpy as np
 
 from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, grouping, hues
+from night_trail.core.answers.cells import held_in
 from night_trail.core.answers.compare import can_compare
 from night_trail.core.answers.contributions import Contribution, contributions
 from night_trail.core.answers.events import events, moved_by_events, yes_bands
-from night_trail.core.answers.measures import ADDS_UP, check_measure, fits
+from night_trail.core.answers.measures import ADDS_UP, check_measure, fits, plain_figures
 from night_trail.core.answers.periods import (
     Periods,
     broken_off,
@@ -21,7 +22,16 @@ from night_trail.core.answers.periods import (
     period_condition,
     periods_of,
 )
-from night_trail.core.answers.rolled import Line, Rolled, all_together, rolled, under_way, with_figures
+from night_trail.core.answers.ranking import can_rank, ranked_grouping
+from night_trail.core.answers.rolled import (
+    Line,
+    Rolled,
+    all_together,
+    rolled,
+    under_way,
+    with_figures,
+    without_dwarfing,
+)
 from night_trail.core.answers.spread import makes_groups
 from night_trail.core.answers.views import ADDING, check_view, first_whole, fits_view, viewer
 from night_trail.core.conditions import Condition, joined_all
@@ -54,6 +64,19 @@ class Shift:
 
 
 @dataclass(frozen=True)
+class Ends:
+    """Over all groups, drawn or not: which is highest in the last whole period, which changed most till then.
+
+    ``moved`` is empty where no group has a figure both in the first period and in the last.
+    """
+
+    top: str
+    high: float
+    moved: str
+    change: float
+
+
+@dataclass(frozen=True)
 class OverTimeAnswer:
     """Lines over the periods of a calendar.
 
@@ -63,7 +86,8 @@ class OverTimeAnswer:
     is the period the difference of which ``contributions`` make up. ``others``
     answers for each further measure. ``shifted`` says in which period all lines,
     groups of a category that is not drawn, or measures change their level, as
-    where something is defined anew.
+    where something is defined anew. ``ends`` speak of all groups where not all
+    are drawn; ``undrawn`` is the line of those gathered where it would squeeze the rest.
     """
 
     question: OverTime
@@ -85,6 +109,8 @@ class OverTimeAnswer:
     others: tuple[OverTimeAnswer, ...] = ()
     shifted: Shift | None = None
     ungrouped: int = 0
+    ends: Ends | None = None
+    undrawn: Line | None = None
 
     def condition(self, line: Line, first: int, end: int | None = None) -> Condition:
         """Return the condition that names the rows of a line in periods ``first`` to ``end``."""
@@ -218,8 +244,8 @@ def _lines(question: OverTime, rows: Rows) -> tuple[OverTimeAnswer, Periods]:
         if question.shape in ADDING_SHAPES
         else MOST_LINES
     )
-    found = grouping(rows, question.split, most)
-    key = (question.time, grain, question.year_start, question.zone, question.split, most)
+    found, _ = ranked_grouping(rows, question.split, most, question.measure)
+    key = (question.time, grain, question.year_start, question.zone, question.split, most, question.measure)
     roll = _rolled(question.measure, question, rows, periods, found, key)
     if found is ALL_ROWS:
         whole_roll = roll
@@ -240,6 +266,7 @@ def _lines(question: OverTime, rows: Rows) -> tuple[OverTimeAnswer, Periods]:
     together = (
         maker.line(0, "", whole_roll, 0, ALL_ROWS, 0) if found is not ALL_ROWS or not lines else lines[0]
     )
+    lines, undrawn = (lines, None) if question.shape in ADDING_SHAPES else without_dwarfing(lines)
     answered = OverTimeAnswer(
         question=question,
         measure=question.measure,
@@ -256,6 +283,8 @@ def _lines(question: OverTime, rows: Rows) -> tuple[OverTimeAnswer, Periods]:
         together=together,
         levels=_levels(question, together, periods),
         bands=(*events(question, periods.calendar), *yes_bands(question, rows, periods)),
+        ends=_ends(question, rows, periods, found, together),
+        undrawn=undrawn,
     )
     held = _held(answered)
     if held is not None:
@@ -384,6 +413,38 @@ def _levels(question: OverTime, together: Line, periods: Periods) -> tuple[tuple
             at = float(values.mean()) if share is None else float(quantiles(values, (share,))[0])
             found.append((level, at))
     return tuple(found)
+
+
+def _ends(question: OverTime, rows: Rows, periods: Periods, found: Grouping, together: Line) -> Ends | None:
+    """Return which group stands highest at the end and which changed most, where not all are drawn."""
+    if question.until is not None or question.split is None or not any(g.others for g in found.groups):
+        return None
+    has = np.flatnonzero(~np.isnan(together.values) & periods.whole)
+    if not can_rank(rows, question.split) or len(has) < 2:
+        return None
+    coded = rows.table.coded(question.split)
+    first, last = int(has[0]), int(has[-1])
+
+    def at(period: int) -> Floats:
+        codes = np.where(periods.codes == period, coded.codes, -1).astype(np.int32)
+        got = plain_figures(
+            question.measure, held_in(question.measure, rows).grouped(codes), len(coded.labels)
+        )
+        empty = 0.0 if question.measure.aggregate in ADDS_UP else np.nan
+        return np.where(got.n > 0, got.values, empty)
+
+    def made() -> tuple[Ends | None]:
+        begun, ended = at(first), at(last)
+        if not np.isfinite(ended).any():
+            return (None,)
+        top, change = int(np.nanargmax(ended)), ended - begun
+        if not np.isfinite(change).any():
+            return (Ends(coded.labels[top], float(ended[top]), "", 0.0),)
+        moved = int(np.nanargmax(np.abs(change)))
+        return (Ends(coded.labels[top], float(ended[top]), coded.labels[moved], float(change[moved])),)
+
+    key = ("ends", question.measure, question.split, question.time, periods.calendar.grain, first, last)
+    return rows.remember((*key, question.year_start, question.zone), made)[0]
 
 
 def _held(answered: OverTimeAnswer) -> tuple[int, int] | None:

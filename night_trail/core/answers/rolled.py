@@ -10,6 +10,7 @@ from night_trail.core.answers.basis import ALL_ROWS, Basis, Grouping, paired
 from night_trail.core.answers.cells import Cells, held_in, lit_in
 from night_trail.core.answers.measures import ADDS_UP, plain_figures
 from night_trail.core.answers.periods import Periods, periods_of
+from night_trail.core.answers.ranking import dwarfs
 from night_trail.core.conditions import Missing, Not
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
@@ -66,6 +67,17 @@ class Line:
     def all_lit(self) -> bool:
         """Whether it has rows, and all of them are lit."""
         return self.lit_n is not None and int(np.sum(self.lit_n)) == int(np.sum(self.n)) > 0
+
+
+def without_dwarfing(lines: tuple[Line, ...]) -> tuple[tuple[Line, ...], Line | None]:
+    """Return the lines without that of the gathered groups where it would squeeze the rest, and that line."""
+    rest = next((one for one in lines if one.others), None)
+    if rest is None or len(lines) < 2:
+        return lines, None
+    tops = [float(np.nanmax(np.abs(one.values))) for one in lines if not one.others and one.n.any()]
+    if not dwarfs(float(np.nanmax(np.abs(rest.values))), tops):
+        return lines, None
+    return tuple(one for one in lines if not one.others), rest
 
 
 def rolled(

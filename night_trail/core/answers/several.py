@@ -41,7 +41,11 @@ class SeveralAnswer:
 def several(question: Compare, rows: Rows) -> SeveralAnswer:
     """Return the figures of all measures, group by group."""
     parts = [
-        compare(msgspec.structs.replace(question, measure=measure, more=(), by=0), rows)
+        compare(
+            msgspec.structs.replace(question, measure=measure, more=(), by=0),
+            rows,
+            question.measures[question.by],
+        )
         for measure in question.measures
     ]
     first = parts[question.by]
@@ -69,10 +73,16 @@ def several(question: Compare, rows: Rows) -> SeveralAnswer:
 def _agreement(one: CompareAnswer, other: CompareAnswer) -> float | None:
     if one is other:
         return None
-    left = {g.label: g.value for g in one.groups if not g.others}
-    right = {g.label: g.value for g in other.groups if not g.others}
-    both = [label for label in left if label in right]
-    a, b = (np.array([side[label] for label in both]) for side in (left, right))
-    if len(both) < LEAST_RANKED or np.ptp(a) == 0 or np.ptp(b) == 0:
+    if one.ranking is not None and other.ranking is not None:
+        # all groups, since those kept were chosen by one of the two
+        a, b = one.ranking.values, other.ranking.values
+        ranked = np.intersect1d(one.ranking.order, other.ranking.order, assume_unique=True)
+        a, b = a[ranked], b[ranked]
+    else:
+        left = {g.label: g.value for g in one.groups if not g.others}
+        right = {g.label: g.value for g in other.groups if not g.others}
+        both = [label for label in left if label in right]
+        a, b = (np.array([side[label] for label in both]) for side in (left, right))
+    if len(a) < LEAST_RANKED or np.ptp(a) == 0 or np.ptp(b) == 0:
         return None
     return pearson(ranks(a), ranks(b))

@@ -7,7 +7,8 @@ from typing import Any, cast
 
 from msgspec.structs import replace
 
-from night_trail.core.answers.compare import can_cut, check, compare_question, fitted
+from night_trail.core.answers.basis import is_banded
+from night_trail.core.answers.compare import by_difference, can_cut, check, compare_question, fitted
 from night_trail.core.answers.measures import first_shape
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
@@ -28,6 +29,12 @@ from night_trail.core.words.conditions import take_column
 from night_trail.core.words.numbers import listed, number
 
 MOST_MORE, MOST_KEPT = 5, 200
+SMALLEST = ("smallest", "least different")
+KEPT = re.compile(
+    r"(?P<one>only )?the (?P<end>largest|smallest|most different|least different)"
+    r"(?P<both> and the (?:smallest|least different))?(?: (?P<keep>\d{1,3}))? kept",
+    re.IGNORECASE,
+)
 BY = "by:"
 SHAPE_WORDS = {
     "dots": "dots with intervals",
@@ -83,10 +90,14 @@ def said(question: Compare, table: Table, answer: Any = None) -> Sentence:
         addable.append(Part("where bars begin", "axis"))
     if question.shape != "figure":
         parts += [Part(", "), Part(order_words(question, table), "order")]
-    if question.keep is not None:
-        parts += [Part(", "), Part(keep_words(question.keep), "keep")]
+    if question.keep is not None or question.end != "most":
+        parts += [Part(", "), Part(keep_words(question.keep, question.end, by_difference(question)), "keep")]
     elif question.shape not in ("figure", "stair"):
         addable.append(Part("how many are kept", "keep"))
+    if question.least > 1:
+        parts += [Part(", "), Part(least_words(question.least, table), "least")]
+    elif not is_banded(table.column(question.across)):
+        addable.append(Part(f"at least how many {table.row_noun[1]} each", "least"))
     return Sentence((*parts, Part("?")), tuple(addable))
 
 
@@ -100,9 +111,24 @@ def rule_words(rule: Rule) -> str:
     return f"{rule.side} {'all together' if rule.at is None else number(rule.at, 6)}"
 
 
-def keep_words(keep: int) -> str:
-    """Return how many groups are shown before the smallest are gathered."""
-    return f"the largest {keep} kept" if keep > 1 else "only the largest kept"
+def keep_words(keep: int | None, end: str = "most", differ: bool = False) -> str:
+    """Return how many groups are shown before the rest are gathered, and from which end of the ranking.
+
+    >>> keep_words(5), keep_words(1), keep_words(3, "both")
+    ('the largest 5 kept', 'only the largest kept', 'the largest and the smallest 3 kept')
+    """
+    largest, smallest = ("most different", "least different") if differ else ("largest", "smallest")
+    if keep is None:
+        return {"most": "all that fit", "least": f"the {smallest} kept", "both": "both ends kept"}[end]
+    if end == "both":
+        return f"the {largest} and the {smallest} {keep} kept"
+    side = largest if end == "most" else smallest
+    return f"the {side} {keep} kept" if keep > 1 else f"only the {side} kept"
+
+
+def least_words(least: int, table: Table) -> str:
+    """Return how many rows a group needs to be ranked."""
+    return f"with at least {table.rows_in_words(least)} each"
 
 
 def order_words(question: Compare, table: Table) -> str:
@@ -184,8 +210,16 @@ def _clause(question: Compare, rest: str, table: Table) -> tuple[Compare, str]:
         )
         rule = Rule(cast(Any, found[1].lower()), at)
         return replace(question, rule=rule), rest[found.end() :]
-    if found := re.match(r"(?:only the largest|the largest (\d{1,3})) kept", rest, re.IGNORECASE):
-        return replace(question, keep=int(found[1] or 1)), rest[found.end() :]
+    if found := KEPT.match(rest):
+        end = "both" if found["both"] else "least" if found["end"].lower() in SMALLEST else "most"
+        keep = 1 if found["one"] else int(found["keep"]) if found["keep"] else None
+        if keep is None and end == "both":
+            raise BadQuestion(f"“{rest}” does not say how many", "keep", "Write: the largest 5 kept.")
+        return replace(question, keep=keep, end=cast(Any, end)), rest[found.end() :]
+    if found := re.match(r"both ends kept", rest, re.IGNORECASE):
+        return replace(question, end="both"), rest[found.end() :]
+    if found := re.match(r"(?:with )?at least (\d[\d,]{0,12}) \S+(?: \S+)? each", rest, re.IGNORECASE):
+        return replace(question, least=int(found[1].replace(",", ""))), rest[found.end() :]
     for axis, words in AXIS_WORDS.items():
         if rest.lower().startswith(words):
             return replace(question, axis=cast(Any, axis)), rest[len(words) :]
@@ -231,7 +265,7 @@ def changed(
         asked = replace(question, measure=measure)
         asked = fitted(asked) if keeps else _plainly(asked, measure)
         return asked, measure_words(measure, table)
-    if slot in ("also", "more", "baseline", "show", "keep", "rule"):
+    if slot in ("also", "more", "baseline", "show", "keep", "least", "rule"):
         return _extended(question, slot, value, table)
     if slot == "order" and isinstance(value, str) and value.startswith(BY):
         by = int(value.removeprefix(BY)) if value.removeprefix(BY).isdigit() else -1
@@ -297,12 +331,22 @@ def _extended(question: Compare, slot: str, value: Any, table: Table) -> tuple[C
         label = chosen(slot, value, SHOW_WORDS)
         return replace(question, baseline=replace(question.baseline, show=value)), f"difference {label}"
     if slot == "keep":
-        keep = int(value) if isinstance(value, str) and value.isdigit() and len(value) < 4 else None
-        if value and not (keep and keep <= MOST_KEPT):
+        end, _, text = value.rpartition(":") if isinstance(value, str) else ("", "", "")
+        keep = int(text) if text.isdigit() and len(text) < 4 else None
+        if end not in ("", "least", "both") or (text and not (keep and keep <= MOST_KEPT)):
             raise BadQuestion(
                 f"Between 1 and {MOST_KEPT} groups can be kept", "keep", "Write a whole number."
             )
-        return replace(question, keep=keep), keep_words(keep) if keep else "all that fit are kept"
+        asked = replace(question, keep=keep, end=cast(Any, end or "most"))
+        if not keep and not end:
+            return asked, "all that fit are kept"
+        return asked, keep_words(keep, asked.end, by_difference(asked))
+    if slot == "least":
+        text = value.replace(",", "").strip() if isinstance(value, str) else ""
+        if value and not (text.isdigit() and 0 < int(text[:12]) <= 1_000_000_000):
+            raise BadQuestion(f"“{value}” is no number of rows", "least", "Write a whole number above 0.")
+        asked = replace(question, least=int(text or 1))
+        return asked, least_words(asked.least, table) if asked.least > 1 else "groups of any size"
     if slot == "rule":
         rule = decode(value, Rule, "rule") if value else None
         return replace(question, rule=rule), f"marking {rule_words(rule)}" if rule else "nothing marked"

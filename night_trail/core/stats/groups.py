@@ -16,15 +16,23 @@ FEW = 30
 
 RESAMPLES = 2_000
 
+FAR = 1e4
+"""So many times as far from 0 as they lie from each other, values are counted from one of them on."""
+
 
 @dataclass(frozen=True)
 class Moments:
-    """Counts, sums, means and variances (n − 1) of groups, one a group."""
+    """Counts, sums, means and variances (n − 1) of groups, one a group.
+
+    ``off`` are the means from the mean of all values: exact where the means
+    themselves lie so far out that their differences are lost in their digits.
+    """
 
     n: Ints
     sums: Floats
     means: Floats
     variances: Floats
+    off: Floats
 
 
 def moments(values: Floats, codes: Ints, n_groups: int) -> Moments:
@@ -36,16 +44,19 @@ def moments(values: Floats, codes: Ints, n_groups: int) -> Moments:
         One dimension each and equally long; codes from 0 to ``n_groups`` − 1.
     """
     n = np.asarray(np.bincount(codes, minlength=n_groups), dtype=np.int64)
-    sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
+    # values far from 0 are counted from one of them on: their differences keep their digits
+    far = len(values) > 0 and abs(float(values[0])) > FAR * float(np.ptp(values))
+    pivot = float(values[0]) if far else 0.0
+    shifted = values - pivot
     with np.errstate(invalid="ignore", divide="ignore"):
-        means = sums / n
-        # around the means, so that large values keep their digits; in one place, as there may be millions
-        away = means[codes]
-        np.subtract(values, away, out=away)
-        np.multiply(away, away, out=away)
-        squares = np.bincount(codes, weights=away, minlength=n_groups)
+        off = np.bincount(codes, weights=shifted, minlength=n_groups) / n
+        # around the means; in one place, as there may be millions
+        np.subtract(shifted, off[codes], out=shifted)
+        np.multiply(shifted, shifted, out=shifted)
+        squares = np.bincount(codes, weights=shifted, minlength=n_groups)
         variances = np.where(n > 1, squares / (n - 1), np.nan)
-    return Moments(n, sums, means, variances)
+        means = pivot + off
+    return Moments(n, np.where(n > 0, n * means, 0.0), means, variances, off)
 
 
 def moments_of_shares(values: Floats, codes: Ints, n_groups: int) -> Moments:
@@ -55,7 +66,7 @@ def moments_of_shares(values: Floats, codes: Ints, n_groups: int) -> Moments:
     with np.errstate(invalid="ignore", divide="ignore"):
         means = sums / n
         variances = np.where(n > 1, sums * (1 - means) / (n - 1), np.nan)
-    return Moments(n, sums, means, variances)
+    return Moments(n, sums, means, variances, means)
 
 
 def mean_interval(n: int, mean: float, variance: float) -> tuple[float, float] | None:
@@ -124,13 +135,29 @@ def ratio_interval(above: Floats, below: Floats) -> tuple[float, float] | None:
     return ratio - half, ratio + half
 
 
+MOST_WELCH, LEAST_WELCH = 10, 50
+"""Welch's test keeps its level for a few groups of many rows; beyond, that of Brown & Forsythe does."""
+
+
+def alike(found: Moments) -> tuple[str, float | None]:
+    """Return the test that all means are equal that keeps its level here, and its p.
+
+    Welch's takes the spread of each group as known: with many groups, or of few
+    rows, it calls noise a difference in up to every second case.
+    """
+    n = found.n[found.n > 0]
+    if len(n) <= MOST_WELCH and (not len(n) or int(n.min()) >= LEAST_WELCH):
+        return "Welch", welch(found)
+    return "Brown–Forsythe", brown_forsythe(found)
+
+
 def welch(found: Moments) -> float | None:
     """Return p of Welch's (1951) test that all means are equal; none where it cannot be computed."""
     usable = (found.n > 1) & (found.variances > 0)
     k = int(usable.sum())
     if k < 2:
         return None
-    n, means, variances = found.n[usable], found.means[usable], found.variances[usable]
+    n, means, variances = found.n[usable], found.off[usable], found.variances[usable]
     weights = n / variances
     total = weights.sum()
     centre = (weights * means).sum() / total
@@ -141,21 +168,42 @@ def welch(found: Moments) -> float | None:
     return float(special.fdtrc(k - 1, freedom, statistic))
 
 
+def brown_forsythe(found: Moments) -> float | None:
+    """Return p of the test of Brown & Forsythe (1974) that all means are equal.
+
+    Groups of one value are left out; None where it cannot be computed.
+    """
+    usable = found.n > 1
+    k = int(usable.sum())
+    n, means, variances = found.n[usable].astype(np.float64), found.off[usable], found.variances[usable]
+    total = n.sum()
+    if k < 2 or not (variances > 0).any():
+        return None
+    parts = (1 - n / total) * variances
+    within = float(parts.sum())
+    statistic = float((n * (means - (n * means).sum() / total) ** 2).sum()) / within
+    freedom = within**2 / float((parts**2 / (n - 1)).sum())
+    return float(special.fdtrc(k - 1, freedom, statistic))
+
+
 def apart(found: Moments) -> list[bool]:
     """Return for each group whether its mean differs from that of all other rows.
 
-    Welch's t-tests with the step of Benjamini & Hochberg (1995) at 5 %.
+    Welch's t-tests with the step of Benjamini & Hochberg (1995) at 5 %. The
+    spread of a group counts as no less than that of the rest: few rows that
+    happen to lie close, as rows without a rare event do, would else stand out.
     """
     n, total = found.n.astype(np.float64), float(found.n.sum())
     with np.errstate(invalid="ignore", divide="ignore"):
-        means = np.where(found.n > 0, found.means, 0.0)
+        means = np.where(found.n > 0, found.off, 0.0)
+        means = means - (n * means).sum() / total
         own = np.where(found.n > 1, found.variances, 0.0) * np.maximum(n - 1, 0)
         rest_n = total - n
         rest_mean = ((n * means).sum() - n * means) / rest_n
         # the spread of the rest around its own mean: within its groups, and between them
         around = own.sum() + (n * means**2).sum()
         rest_variance = (around - own - n * means**2 - rest_n * rest_mean**2) / (rest_n - 1)
-        a, b = found.variances / n, rest_variance / rest_n
+        a, b = np.fmax(found.variances, rest_variance) / n, rest_variance / rest_n
         t = np.abs(means - rest_mean) / np.sqrt(a + b)
         freedom = (a + b) ** 2 / (a**2 / (n - 1) + b**2 / (rest_n - 1))
         p = 2 * special.stdtr(freedom, -t)
@@ -200,7 +248,12 @@ def kruskal(ascending_codes: Ints, ties: Ints, n_groups: int) -> float | None:
 
 
 def chi_square_of_shares(hits: Ints, n: Ints) -> float | None:
-    """Return p of Pearson's chi-square that all shares are equal."""
+    """Return p of Pearson's chi-square that all shares are equal.
+
+    Where fewer than five are expected in a group the statistic spreads more
+    widely than chi-square: it is then held against a gamma distribution with
+    its own mean and variance.
+    """
     used = n > 0
     hits, n = hits[used], n[used]
     share = hits.sum() / n.sum() if n.sum() else 0.0
@@ -208,13 +261,17 @@ def chi_square_of_shares(hits: Ints, n: Ints) -> float | None:
         return None
     expected = n * share
     statistic = float(((hits - expected) ** 2 / (expected * (1 - share))).sum())
-    return float(special.chdtrc(len(n) - 1, statistic))
+    freedom, even = len(n) - 1, share * (1 - share)
+    if float(n.min()) * min(share, 1 - share) >= 5:
+        return float(special.chdtrc(freedom, statistic))
+    variance = float((2 + (1 - 6 * even) / (n * even)).sum()) * freedom / len(n)
+    return float(special.gammaincc(freedom**2 / variance, statistic * freedom / variance))
 
 
 def eta_squared(found: Moments) -> float | None:
     """Return η², the share of all variance that lies between the groups; none without variance."""
     used = found.n > 0
-    n, means = found.n[used], found.means[used]
+    n, means = found.n[used], found.off[used]
     within = float(np.nansum(found.variances[used] * np.maximum(n - 1, 0)))
     between = float((n * (means - (n * means).sum() / n.sum()) ** 2).sum()) if n.sum() else 0.0
     return between / (between + within) if between + within > 0 else None

@@ -6,9 +6,11 @@ import math
 import re
 from collections.abc import Callable
 
-from night_trail.core.answers.compare import CompareAnswer
+from night_trail.core.answers.compare import CompareAnswer, by_difference
 from night_trail.core.answers.cross import CrossAnswer
 from night_trail.core.answers.group_figures import Carried, Group
+from night_trail.core.answers.measures import ADDS_UP
+from night_trail.core.answers.ranking import Extreme
 from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.conditions import AllOf, Between
 from night_trail.core.question import Compare
@@ -73,31 +75,71 @@ def compare_words(answer: CompareAnswer, table: Table, of: str = "") -> Words:
     return Words(headline, tuple(facts), tuple(_cautions(answer, named, table, of)))
 
 
+def _extremes(answer: CompareAnswer, named: list[Group]) -> tuple[Extreme, Extreme]:
+    """Return the groups that lead and trail over all, drawn or not."""
+    if answer.ranking is not None and (answer.gathered is not None or answer.n_groups > len(named)):
+        top, bottom = answer.ranking.extreme(True), answer.ranking.extreme(False)
+        if top is not None and bottom is not None:
+            return top, bottom
+
+    def of(found: Group) -> Extreme:
+        shared = sum(g.value == found.value for g in named) - 1
+        return Extreme(found.label, found.value, found.n, shared)
+
+    return of(max(named, key=lambda g: g.value)), of(min(named, key=lambda g: g.value))
+
+
+def _shared(one: Extreme) -> str:
+    """Say how many others have the same figure, right behind a group's name."""
+    return f" and {counted(one.shared, 'other')}" if one.shared else ""
+
+
 def _headline(
     answer: CompareAnswer, named: list[Group], said: Callable[[float], str], table: Table, of: str
 ) -> tuple[Span, ...]:
-    top, bottom = max(named, key=lambda g: g.value), min(named, key=lambda g: g.value)
-    if len(named) == 1:
+    top, bottom = _extremes(answer, named)
+    count = max(answer.n_groups, len(named))
+    if count == 1:
         return spans("There is one group, {only}: {value}.", only=top.label, value=said(top.value))
     if top.value == bottom.value:
-        return spans("All {n} groups are alike: {value}.", n=str(len(named)), value=said(top.value))
+        return spans("All {n} groups are alike: {value}.", n=f"{count:,}", value=said(top.value))
     aggregate = answer.question.measure.aggregate
-    if aggregate in ("sum", "count") and all(g.value >= 0 for g in answer.groups):
-        text = "{top} has the most: {value}, {share} of all {overall}"
+    among = f"Of {count:,} groups " if answer.gathered is not None else ""
+    if answer.question.least > 1:
+        rows = table.rows_in_words(answer.question.least)
+        among = f"Of {counted(count, 'group')} of at least {rows} "
+    if aggregate in ("sum", "count") and bottom.value >= 0 and all(g.value >= 0 for g in answer.groups):
+        text = "{among}{top}{shared} {has} the most: {value}, {share} of all {overall}"
         share = percent(top.value / answer.overall) if answer.overall else "—"
         headline = spans(
-            text, top=top.label, value=said(top.value), share=share, overall=Span(said(answer.overall))
+            text,
+            among=Span(among),
+            top=top.label,
+            shared=Span(_shared(top)),
+            has=Span("have" if top.shared else "has"),
+            value=said(top.value),
+            share=f"{share} each" if top.shared else share,
+            overall=Span(said(answer.overall)),
         )
-        headline += spans("; {bottom} the least: {least}.", bottom=bottom.label, least=said(bottom.value))
-        if aggregate == "sum":
-            headline += _why_it_leads(answer, top, named, table)
+        headline += spans(
+            "; {bottom}{shared} the least: {least}.",
+            bottom=bottom.label,
+            shared=Span(_shared(bottom)),
+            least=said(bottom.value),
+        )
+        if aggregate == "sum" and not top.shared:
+            headline += _why_it_leads(answer, top, count, table)
         return headline
+    it = of[:1].upper() + of[1:] if of else "It"
     return spans(
-        "{it} is highest for {top} at {high} and lowest for {bottom} at {low}; all together {overall}.",
-        it=Span(of[:1].upper() + of[1:] if of else "It"),
+        "{it} is highest for {top}{as_top} at {high} and lowest for {bottom}{as_bottom} at {low}; "
+        "all together {overall}.",
+        it=Span(f"{among}{it[:1].lower()}{it[1:]}" if among else it),
         top=top.label,
+        as_top=Span(_shared(top)),
         high=said(top.value),
         bottom=bottom.label,
+        as_bottom=Span(_shared(bottom)),
         low=said(bottom.value),
         overall=said(answer.overall),
     )
@@ -134,6 +176,9 @@ def _against(answer: CompareAnswer, named: list[Group], said: Callable[[float], 
     )
     up = max(held, key=lambda g: g.value - (g.base or 0.0))
     down = min(held, key=lambda g: g.value - (g.base or 0.0))
+    # those kept lead by their figure or by their difference to either side: one side may be behind
+    if answer.gathered is not None and (left_out := _moved_undrawn(answer, up, down)):
+        return (*headline, *left_out)
     moved = [g for g in (up, down) if g.base is not None and g.value != g.base]
     # against a plan or another group nothing has moved
     went_up, went_down = (
@@ -148,6 +193,17 @@ def _against(answer: CompareAnswer, named: list[Group], said: Callable[[float], 
         text = f"{';' if rises else ''} {{down}} {went_down}, by {{by}}"
         headline += spans(text, down=down.label, by=written(down))
     return (*headline, Span(".")) if moved else headline
+
+
+def _moved_undrawn(answer: CompareAnswer, up: Group, down: Group) -> tuple[Span, ...]:
+    """Say which groups differ most where these are not drawn; nothing where they are."""
+    ranked = answer.ranking
+    if ranked is None or not by_difference(answer.question):
+        return spans(" Not all groups are drawn, so which differs most is not said.")
+    high, low = ranked.extreme(True, by_key=True), ranked.extreme(False, by_key=True)
+    if high is None or low is None or {high.label, low.label} <= {up.label, down.label}:
+        return ()
+    return spans(" Furthest to either side lie {up} and {down}.", up=Span(high.label), down=Span(low.label))
 
 
 def cross_words(answer: CrossAnswer, table: Table) -> Words:
@@ -166,17 +222,27 @@ def cross_words(answer: CrossAnswer, table: Table) -> Words:
         Fact(f"{a.label}:{b.label}", f"{a.label}, {b.label}", c.value, said(c.value)) for a, b, c in cells
     ]
     top, bottom = max(cells, key=lambda c: c[2].value), min(cells, key=lambda c: c[2].value)
+    ends = (
+        (top[0].label, top[1].label, top[2].value),
+        (bottom[0].label, bottom[1].label, bottom[2].value),
+    )
+    if answer.extremes is not None:
+        high, low = answer.extremes
+        ends = (high.first, high.second, high.value), (low.first, low.second, low.value)
     headline = spans(
-        "It is highest for {a} with {b} at {high} and lowest for {c} with {d} at {low}; all together {all}.",
-        a=top[0].label,
-        b=top[1].label,
-        high=said(top[2].value),
-        c=bottom[0].label,
-        d=bottom[1].label,
-        low=said(bottom[2].value),
+        "{it} is highest for {a} with {b} at {high} and lowest for {c} with {d} at {low}; "
+        "all together {all}.",
+        it=Span("Of all pairs, drawn or not, it" if answer.extremes is not None else "It"),
+        a=ends[0][0],
+        b=ends[0][1],
+        high=said(ends[0][2]),
+        c=ends[1][0],
+        d=ends[1][1],
+        low=said(ends[1][2]),
         all=said(answer.overall),
     )
-    if len(answer.series) > 1:
+    # what is gathered could lead somewhere
+    if len(answer.series) > 1 and answer.extremes is None:
         leads = [max((c for c in row if c), key=lambda c: c.value).label for row in answer.cells if any(row)]
         first = max(set(leads), key=leads.count)
         if leads.count(first) == len(leads) > 1:
@@ -239,10 +305,12 @@ def _measure_name(part: CompareAnswer, table: Table) -> str:
     return what if measure.column is None else f"{what} of {measure.column}"
 
 
-def _why_it_leads(answer: CompareAnswer, top: Group, named: list[Group], table: Table) -> tuple[Span, ...]:
+def _why_it_leads(answer: CompareAnswer, top: Extreme, count: int, table: Table) -> tuple[Span, ...]:
     """Say whether a sum leads by its rows or by each of them: sum = count × mean."""
-    usual_n = sum(g.n for g in named) / len(named)
-    usual_mean = sum(g.value for g in named) / sum(g.n for g in named)
+    if not answer.basis.used:
+        return ()
+    usual_n = answer.basis.used / count
+    usual_mean = answer.overall / answer.basis.used
     if top.value <= 0 or usual_mean <= 0:
         return ()
     rows, each = top.n / usual_n, top.value / top.n / usual_mean
@@ -274,17 +342,26 @@ def _why_it_leads(answer: CompareAnswer, top: Group, named: list[Group], table: 
 
 
 def _difference(answer: CompareAnswer) -> tuple[Span, ...]:
+    """Say whether the groups differ: where a test of all and tests of each both hold."""
     if answer.p is None:
         return ()
     p = "p under 0.001" if answer.p < 0.001 else f"p {number(answer.p, 2)}"
     effect = f"; η² {number(answer.effect, 2)}" if answer.effect is not None else ""
     if answer.p >= SURE:
         return spans(f" The differences may be chance ({answer.test}, {p}{effect}).")
+    if answer.effect is None:
+        return spans(f" The groups differ ({answer.test}, {p}).")
     apart = [g.label for g in answer.groups if g.apart and not g.others]
+    count = answer.n_apart
+    if not count:
+        return spans(
+            f" Whether the groups differ is not sure: together they seem to ({answer.test}, {p}{effect}), "
+            "but none stands apart from the rest."
+        )
     found = spans(f" The groups differ ({answer.test}, {p}{effect})")
-    if apart and len(apart) < len([g for g in answer.groups if not g.others]):
-        few = listed(apart[:4]) if len(apart) <= 4 else f"{len(apart)} of them"
-        verb = "stands" if len(apart) == 1 else "stand"
+    if count < answer.n_groups:
+        few = listed(apart) if len(apart) == count <= 4 else f"{count:,} of {answer.n_groups:,}"
+        verb = "stands" if count == 1 else "stand"
         return (*found, Span(f"; {few} {verb} apart from the rest."))
     return (*found, Span("."))
 
@@ -296,8 +373,9 @@ def _lit(answer: CompareAnswer, said: Callable[[float], str]) -> tuple[Span, ...
     lit = Span(f"{answer.basis.lit or 0:,}", "lit")
     top = max(with_lit, key=lambda g: g.lit_value or 0.0)
     return spans(
-        " Of the {lit} lit, it is highest for {top}: {value}.",
+        " Of the {lit} lit, it is highest for {top}{drawn}: {value}.",
         lit=lit,
+        drawn=Span(" among the groups drawn" if answer.gathered is not None else ""),
         top=top.label,
         value=Span(said(top.lit_value or 0.0), "lit"),
     )
@@ -323,8 +401,15 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table, of: str) 
     if few:
         names = listed(few[:3]) if len(few) <= 3 else f"{len(few)} groups"
         rows = table.row_noun[1]
-        found.append(f"{names} {'has' if len(few) == 1 else 'have'} fewer than {FEW_ROWS} {rows}.")
-    if overlap := _overlapping(named, of):
+        text = f"{names} {'has' if len(few) == 1 else 'have'} fewer than {FEW_ROWS} {rows}"
+        # figures of few rows lead and trail every long list
+        if question.measure.aggregate not in ADDS_UP and answer.gathered is not None:
+            text = f"{text}: few rows lead a ranking by chance."
+            way = f"rank groups of at least {FEW_ROWS} {rows}"
+            found.append(Caution(text, way, turn="slot", slot="least", value=str(FEW_ROWS)))
+        else:
+            found.append(f"{text}.")
+    if question.end != "least" and (overlap := _overlapping(named, of)):
         found.append(overlap)
     for carried in answer.carried[:2]:
         label = next(g.label for g in answer.groups if g.position == carried.position)
@@ -333,8 +418,8 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table, of: str) 
         text = f"{rows} {verb} up {percent(carried.share)} of the sum of {label}"
         text += f" ({measure.column})." if of else "."
         found.append(_to_rows(answer, carried, text))
-    if len(named) > MANY_GROUPS and answer.p is not None:
-        found.append(f"Among {len(named)} groups some stand out by chance.")
+    if answer.n_groups > MANY_GROUPS and answer.p is not None and answer.effect is None:
+        found.append(f"Among {answer.n_groups:,} groups some stand out by chance.")
     if (
         question.shape == "bars"
         and question.axis == "zero"
@@ -350,12 +435,32 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table, of: str) 
             Caution(text, "count the different ones", turn="slot", slot="aggregate", value="distinct")
         )
     found += _left_out(answer, table)
-    others = next((g for g in answer.groups if g.others), None)
-    if others is not None:
-        text = f"{counted(others.others, 'smaller group')} are gathered in the last."
-        more = str(min(200, 2 * (question.keep or len(named)) + 1))
-        found.append(Caution(text, "keep more apart", turn="slot", slot="keep", value=more))
+    if (others := answer.gathered) is not None:
+        found.append(_gathered(answer, others, table))
     return found
+
+
+def _gathered(answer: CompareAnswer, others: Group, table: Table) -> Caution:
+    """Say what the last place holds: how many groups of how many rows, and why they are there."""
+    question = answer.question
+    if question.more:
+        behind = "behind in the ranking"
+    else:
+        behind = {
+            "most": "of smaller difference" if by_difference(question) else "lower down",
+            "least": "of larger difference" if by_difference(question) else "higher up",
+            "both": "in between",
+        }[question.end]
+    are = "is" if others.others == 1 else "are"
+    rows = table.rows_in_words(others.n)
+    text = f"{counted(others.others, 'group')} {behind}, with {rows}, {are} gathered in the last"
+    if answer.ranking is not None and answer.ranking.few:
+        few = answer.ranking.few
+        text += f"; {few:,} of them {'has' if few == 1 else 'have'} fewer than "
+        text += f"{question.least:,} {table.row_noun[1]}"
+    more = str(min(200, 2 * (question.keep or len(answer.groups) - 1)))
+    value = more if question.end == "most" else f"{question.end}:{more}"
+    return Caution(f"{text}.", "keep more apart", turn="slot", slot="keep", value=value)
 
 
 def _is_code(column: Column) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from night_trail.core.answers.curves import CurvesAnswer
 from night_trail.core.answers.strip import StripAnswer
 from night_trail.core.table import Table
+from night_trail.core.words.middles import gathered_caution, middles_in_words
 from night_trail.core.words.numbers import bare, percent, value
 from night_trail.core.words.value import Caution, Fact, Span, Words, spans
 
@@ -57,16 +58,10 @@ def curve_words(answer: CurvesAnswer, left_out: list[str], table: Table) -> Word
             q3=said(overall.q3),
             median=said(overall.median),
         )
-    named = [c for c in answer.curves if c.label]
-    if len(named) > 1:
-        top, bottom = max(named, key=lambda c: c.middle), min(named, key=lambda c: c.middle)
-        headline += spans(
-            " The middle is highest for {a} at {high} and lowest for {b} at {least}.",
-            a=top.label,
-            high=said(top.middle),
-            b=bottom.label,
-            least=said(bottom.middle),
-        )
+    groups = answer.grouping
+    middles = [(c.middle, c.label) for c in answer.curves if c.label and not groups.groups[c.position].others]
+    if found := middles_in_words(middles, groups, said, temporal=kind.temporal):
+        headline += (Span(" "), *found)
     if answer.basis.lit is not None:
         share = percent(answer.basis.lit / overall.n) if overall.n else "—"
         headline += spans(
@@ -79,6 +74,7 @@ def curve_words(answer: CurvesAnswer, left_out: list[str], table: Table) -> Word
         facts.append(Fact("bandwidth", "bandwidth", answer.bandwidth, said(answer.bandwidth)))
     if answer.beyond:
         cautions.append(f"{table.rows_in_words(answer.beyond)} lie beyond the ends of the axis.")
+    cautions += gathered_caution(groups, None, table)
     if overall.n < FEW:
         cautions.append(f"Only {table.rows_in_words(overall.n)}: the shape may be chance.")
     return Words(headline, tuple(facts), tuple(cautions))
@@ -90,7 +86,7 @@ def strip_words(answer: StripAnswer, left_out: list[str], table: Table) -> Words
     known = [
         (middle, group.label)
         for middle, group in zip(answer.middles, answer.grouping.groups, strict=True)
-        if middle is not None
+        if middle is not None and not group.others
     ]
     if not known:
         return Words(
@@ -106,13 +102,8 @@ def strip_words(answer: StripAnswer, left_out: list[str], table: Table) -> Words
             middle=value(known[0][0], kind, unit),
         )
     else:
-        (low, lowest), (high, highest) = min(known), max(known)
-        headline = spans(
-            "The middle is highest for {a} at {high} and lowest for {b} at {low}.",
-            a=highest,
-            high=value(high, kind, unit),
-            b=lowest,
-            low=value(low, kind, unit),
+        headline = middles_in_words(
+            known, answer.grouping, lambda at: value(at, kind, unit), temporal=kind.temporal
         )
     if answer.basis.lit is not None:
         headline += spans(" {lit} are lit.", lit=Span(f"{answer.basis.lit:,}", "lit"))
@@ -121,6 +112,7 @@ def strip_words(answer: StripAnswer, left_out: list[str], table: Table) -> Words
         rows = table.rows_in_words(answer.basis.used)
         text = f"{len(answer.values):,} of {rows} are drawn, a fixed random part."
         cautions.append(Caution(text, "box plots", turn="slot", slot="shape", value="boxes"))
+    cautions += gathered_caution(answer.grouping, None, table)
     beyond = answer.axis.below + answer.axis.above
     if beyond:
         cautions.append(f"{table.rows_in_words(beyond)} beyond the ends of the axis stand at them.")

@@ -16,6 +16,7 @@ from night_trail.core.answers.spread import SpreadAnswer
 from night_trail.core.answers.strip import StripAnswer
 from night_trail.core.table import YEAR, Table
 from night_trail.core.words.curves import curve_words, scale_cautions, strip_words
+from night_trail.core.words.middles import gathered_caution, middles_in_words
 from night_trail.core.words.numbers import bare, counted, listed, number, percent, stretch, value
 from night_trail.core.words.value import Caution, Fact, Span, Words, spans
 
@@ -119,9 +120,11 @@ def _histogram(answer: HistogramAnswer, table: Table) -> Words:
             facts.append(Fact("humps", "humps", len(answer.humps), f"near {places}"))
     if answer.grouping.column is not None:
         headline += _panels(answer, said)
+    rest = sum(g.used for g, named in zip(answer.groups, answer.grouping.groups, strict=True) if named.others)
     lit_spans, lit_facts = _lit_sentence(answer, table)
     cautions = _left_out(answer.basis, column.name, answer.question.across, table)
     cautions += _histogram_cautions(answer, table)
+    cautions += gathered_caution(answer.grouping, rest, table)
     return Words(headline + lit_spans, (*facts, *lit_facts), tuple(cautions))
 
 
@@ -132,19 +135,8 @@ def _panels(answer: HistogramAnswer, said: Callable[[float], str]) -> tuple[Span
         for group, label in zip(answer.groups, answer.grouping.groups, strict=True)
         if group.middle is not None and not label.others
     ]
-    if len(middles) < 2:
-        return ()
-    (low, lowest), (high, highest) = min(middles), max(middles)
-    if low == high:
-        return (Span(" The middle is the same in every group."),)
-    top, bottom = ("latest", "earliest") if answer.column.kind.temporal else ("highest", "lowest")
-    return spans(
-        f" The middle is {top} for {{highest}} at {{high}} and {bottom} for {{lowest}} at {{low}}.",
-        highest=highest,
-        high=said(high),
-        lowest=lowest,
-        low=said(low),
-    )
+    found = middles_in_words(middles, answer.grouping, said, temporal=answer.column.kind.temporal)
+    return (Span(" "), *found) if found else ()
 
 
 def _one_value(said: str, count: int, table: Table) -> tuple[Span, ...]:
@@ -269,21 +261,13 @@ def _boxes(answer: BoxesAnswer, table: Table) -> Words:
     if len(answer.boxes) == 1:
         headline = _one_box(answer.boxes[0], answer, table)
     else:
-        ordered = sorted(answer.boxes, key=lambda b: -b.figures.median)
-        top, bottom = ordered[0], ordered[-1]
-        if top.figures.median == bottom.figures.median:
-            everywhere = "The middle {name} is {m} everywhere."
-            headline = spans(everywhere, name=Span(column.name), m=said(top.figures.median))
-        else:
-            headline = spans(
-                "The middle {name} is highest for {top} at {high} and lowest for {bottom} at {low}.",
-                name=Span(column.name),
-                top=top.label,
-                high=said(top.figures.median),
-                bottom=bottom.label,
-                low=said(bottom.figures.median),
-            )
-            apart = top.figures.notch_low > bottom.figures.notch_high
+        named = [b for b in answer.boxes if not answer.grouping.groups[b.position].others]
+        middles = [(b.figures.median, b.label) for b in named]
+        temporal = column.kind.temporal
+        headline = middles_in_words(middles, answer.grouping, said, column.name, temporal)
+        ordered = sorted(named, key=lambda b: -b.figures.median)
+        if len(ordered) > 1 and ordered[0].figures.median > ordered[-1].figures.median:
+            apart = ordered[0].figures.notch_low > ordered[-1].figures.notch_high
             headline += (
                 Span(
                     " Their notches do not overlap."
@@ -303,6 +287,8 @@ def _boxes(answer: BoxesAnswer, table: Table) -> Words:
         cautions.append(
             f"The axis of {column.name} does not start at zero: the nearest value is {said(near)}."
         )
+    rest = sum(b.figures.n for b in answer.boxes if answer.grouping.groups[b.position].others)
+    cautions += gathered_caution(answer.grouping, rest, table)
     small = [f"{b.label or 'the box'} ({b.figures.n:,})" for b in answer.boxes if b.figures.n < FEW]
     if small:
         cautions.append(f"Few {table.row_noun[1]} (under {FEW}) in {listed(small[:4])}.")
@@ -396,10 +382,12 @@ def _lit_bars(answer: BarsAnswer) -> tuple[Span, ...]:
     lit = answer.basis.lit or 0
     if not lit:
         return (Span(" None of the lit rows is among them."),)
-    most = max(answer.bars, key=lambda b: (b.lit or 0) / max(b.count, 1))
+    drawn = [b for b in answer.bars if not b.group.others]
+    most = max(drawn, key=lambda b: (b.lit or 0) / max(b.count, 1))
     return spans(
-        " {lit} are lit; {label} has the largest part lit: {share}.",
+        " {lit} are lit; {among}{label} has the largest part lit: {share}.",
         lit=Span(f"{lit:,}", "lit"),
+        among=Span("of the bars drawn, " if len(drawn) < len(answer.bars) else ""),
         label=most.group.label,
         share=Span(percent((most.lit or 0) / max(most.count, 1)), "lit"),
     )

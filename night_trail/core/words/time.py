@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 
@@ -189,6 +189,22 @@ def _lines(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Span, 
             ends.append((line, float(line.values[has[0]]), float(line.values[has[-1]])))
     if len(ends) < 2:
         return ()
+    if (over_all := answer.ends) is not None:
+        drawn = {one.label for one, _, _ in ends}
+        found = spans(
+            " At the end {top}{undrawn} is highest of all groups at {high}",
+            top=over_all.top,
+            undrawn=Span("" if over_all.top in drawn else ", not drawn,"),
+            high=said(over_all.high),
+        )
+        if over_all.change:
+            found += spans(
+                "; {moved}{undrawn} changed most, by {by}",
+                moved=over_all.moved,
+                undrawn=Span("" if over_all.moved in drawn else ", not drawn,"),
+                by=signed(said(over_all.change), over_all.change),
+            )
+        return (*found, Span("."))
     top = max(ends, key=lambda e: e[2])
     moved = max(ends, key=lambda e: abs(e[2] - e[1]))
     change = moved[2] - moved[1]
@@ -254,6 +270,7 @@ def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.
             # what lasts has no days of its own to even out
             view, way = ("per day", "per day") if question.until else ("evened", "with days evened out")
             found.append(Caution(text, way, turn="slot", slot="view", value=view))
+    found += gathered_line([*answer.lines, answer.undrawn], answer.undrawn is not None, table)
     if answer.shifted is not None:
         found.append(_shift_words(answer, answer.shifted))
     if len(has) < FEW_PERIODS:
@@ -273,6 +290,17 @@ def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.
             f"{rows} {'has' if answer.basis.groupless == 1 else 'have'} no {question.time} and are left out."
         )
     return found
+
+
+def gathered_line(lines: Iterable[Line | None], left_out: bool, table: Table) -> list[str]:
+    """Say how many groups of how many rows are gathered in one line, and whether it is drawn."""
+    rest = next((one for one in lines if one is not None and one.others), None)
+    if rest is None:
+        return []
+    rows = table.rows_in_words(int(rest.n.sum()))
+    text = f"{counted(rest.others, 'group')} lower down, with {rows}, {'is' if rest.others == 1 else 'are'} "
+    far = "not drawn: together they would squeeze the lines that are" if left_out else "gathered in one line"
+    return [f"{text}{far}."]
 
 
 def _shift_words(answer: OverTimeAnswer, shift: Shift) -> str:
@@ -320,7 +348,8 @@ def cycle_words(answer: CycleAnswer, table: Table) -> Words:
         full = [r for r in others if np.count_nonzero(~np.isnan(r.values)) > len(has) / 2]
         tops = [int(np.nanargmax(r.values)) for r in full]
         if len(set(tops)) == 1:
-            headline += spans(" That peak is the same for all {n}.", n=str(len(others)))
+            all_of = "all {n}" if len(others) == len(answer.rounds) else "the {n} drawn by name"
+            headline += spans(f" That peak is the same for {all_of}.", n=str(len(full)))
         elif tops:
             common = max(set(tops), key=tops.count)
             headline += spans(
@@ -371,7 +400,7 @@ def _grid_words(answer: CycleAnswer, said: Callable[[float], str], table: Table)
 
 
 def _cycle_cautions(answer: CycleAnswer, table: Table) -> list[str]:
-    found: list[str] = []
+    found = gathered_line([*answer.rounds, answer.undrawn], answer.undrawn is not None, table)
     few = [answer.parts[i] for i, n in enumerate(answer.together.n) if 0 < n < 10]
     if few:
         found.append(

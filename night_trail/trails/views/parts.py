@@ -116,11 +116,11 @@ def _file(request: HttpRequest, step: Step, form: str) -> HttpResponse:
         response["ETag"] = tag
     response["Cache-Control"] = "private, no-cache"
     if not small:
-        response["Content-Disposition"] = f'attachment; filename="{_file_name(step)}.{form}"'
+        response["Content-Disposition"] = f'attachment; filename="{file_name(step)}.{form}"'
     return response
 
 
-def _file_name(step: Step) -> str:
+def file_name(step: Step) -> str:
     """Return a name that is safe in a header whatever the table and trail are called."""
     plain = re.sub(r"[^A-Za-z0-9]+", "-", f"{step.trail.version.table} {step.label}").strip("-").lower()
     return plain[:80] or "night-trail"
@@ -157,7 +157,7 @@ def rows_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse | Stre
     """Return the rows behind the scene as a CSV file."""
     found = own_step(request, trail, step)
     response = StreamingHttpResponse(csv_pieces(desk_of(found)), content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{_file_name(found)}.csv"'
+    response["Content-Disposition"] = f'attachment; filename="{file_name(found)}.csv"'
     return response
 
 
@@ -195,7 +195,7 @@ def numbers_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     found = own_step(request, trail, step)
     figures = _figures(found)
     response = HttpResponse(content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{_file_name(found)}-numbers.csv"'
+    response["Content-Disposition"] = f'attachment; filename="{file_name(found)}-numbers.csv"'
     writer = csv.writer(response, lineterminator="\n")
     writer.writerow([neutral(name) for name in figures.names])
     writer.writerows([neutral(f) if isinstance(f, str) else f for f in row] for row in figures.rows)
