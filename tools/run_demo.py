@@ -13,11 +13,12 @@ import socket
 import subprocess
 import sys
 import time
-import urllib.error
 import urllib.request
+from collections.abc import Callable
 
 HOST = "127.0.0.1"
 PORT = int(os.environ.get("PORT", "8000"))
+SAY_EVERY = 5.0
 
 
 def main() -> int:
@@ -58,7 +59,7 @@ def main() -> int:
     signal.signal(signal.SIGINT, stop)
     signal.signal(signal.SIGTERM, stop)
     address = f"http://{HOST}:{PORT}/enter/{key}/"
-    if _answers(running):
+    if _answers(running, lambda: stopping):
         print("\nNight Trail is running. Open this address, it signs you in:")
         print(f"\n  {address}\n\nCtrl-C stops it.", flush=True)
     while not stopping and all(process.poll() is None for process in running):
@@ -73,15 +74,21 @@ def main() -> int:
     return 0 if stopping else 1
 
 
-def _answers(running: list[subprocess.Popen[bytes]]) -> bool:
-    for _ in range(150):
-        if any(process.poll() is not None for process in running):
-            return False
+def _answers(running: list[subprocess.Popen[bytes]], stopping: Callable[[], bool]) -> bool:
+    """Wait until the server answers, as long as its processes live: a slow or busy machine takes its time."""
+    began, said = time.monotonic(), 0.0
+    while not stopping() and all(process.poll() is None for process in running):
         try:
-            urllib.request.urlopen(f"http://{HOST}:{PORT}/sign-in/", timeout=1)
+            urllib.request.urlopen(f"http://{HOST}:{PORT}/sign-in/", timeout=10)
             return True
-        except (urllib.error.URLError, OSError):
+        except OSError:
+            waited = time.monotonic() - began
+            if waited >= said + SAY_EVERY:
+                said = waited
+                print(f"Waiting for the server to answer on port {PORT}, {waited:.0f} s so far …", flush=True)
             time.sleep(0.2)
+    if not stopping():
+        print("The server ended before it answered; what it said stands above.", file=sys.stderr, flush=True)
     return False
 
 

@@ -126,6 +126,39 @@ def test_a_port_that_is_taken_is_said(tmp_path: Path) -> None:
     assert done.returncode == 2 and "is taken. Choose another: PORT=" in done.stderr
 
 
+def test_the_demo_waits_while_its_processes_live(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from tools import run_demo
+
+    class Process:
+        ends_after = 10_000
+
+        def poll(self) -> int | None:
+            self.ends_after -= 1
+            return None if self.ends_after > 0 else 1
+
+    clock, tries = [0.0], []
+
+    def refuses(address: str, timeout: float) -> None:
+        tries.append(address)
+        if len(tries) < 400:
+            raise OSError("refused")
+
+    monkeypatch.setattr(run_demo.time, "sleep", lambda s: clock.__setitem__(0, clock[0] + s))
+    monkeypatch.setattr(run_demo.time, "monotonic", lambda: clock[0])
+    monkeypatch.setattr(run_demo.urllib.request, "urlopen", refuses)
+    # 80 seconds, far beyond any fixed patience
+    assert run_demo._answers([Process(), Process()], lambda: False)
+    said = capsys.readouterr().out.splitlines()
+    assert len(said) == 15 and said[0].startswith("Waiting for the server to answer on port")
+    tries.clear()
+    dying = Process()
+    dying.ends_after = 50
+    assert not run_demo._answers([dying], lambda: False)
+    assert "ended before it answered" in capsys.readouterr().err
+
+
 # ---- people ----
 
 

@@ -21,7 +21,9 @@ from night_trail.core.question import Baseline, Compare, CompareShape, Measure
 from night_trail.core.rows import Rows
 from night_trail.core.table import Bools, Column, Table
 
-MOST_BARS = 40
+MOST_BARS, LEADING = 40, 25
+"""So many groups are drawn; where there are more, so many places are left, each with room for its name."""
+
 MOST_PARTS = 8
 
 SHAPES: dict[str, tuple[CompareShape, ...]] = {
@@ -231,8 +233,10 @@ def compare(question: Compare, rows: Rows, sorting: Measure | None = None) -> Co
     ``sorting`` is the measure that decides which groups are kept, where it is another.
     """
     table, measure = rows.table, question.measure
-    most = places(question, MOST_PARTS if question.shape in ("ring", "strip") else MOST_BARS)
     ranks = sorting or measure
+    every = _ranking(question, rows, ranks)
+    shown = LEADING if every is not None and len(every.present) > MOST_BARS else MOST_BARS
+    most = places(question, MOST_PARTS if question.shape in ("ring", "strip") else shown)
     key = question.baseline
     found, ranked = ranked_grouping(
         _all_compared(question, rows),
@@ -241,7 +245,7 @@ def compare(question: Compare, rows: Rows, sorting: Measure | None = None) -> Co
         ranks,
         question.end,
         question.least,
-        _ranking(question, rows, ranks),
+        every,
         (key, by_difference(question)),
     )
     own = ranked
