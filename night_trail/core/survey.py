@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import datetime as dt
 import math
+from collections.abc import Sequence
 from typing import Literal
 
 import msgspec
@@ -89,6 +90,12 @@ class Surveyor:
         if self._days is None and column.kind.temporal and column.missing < len(cells):
             self._days = int(cells.cast(pl.Date).drop_nulls().n_unique())
             self._days_of = column.name
+
+    def learn(self, columns: Sequence[Column]) -> None:
+        """Take over what columns together say of each."""
+        self._profiles = [
+            msgspec.structs.replace(p, column=c) for p, c in zip(self._profiles, columns, strict=True)
+        ]
 
     def finish(self, fetch: Fetch) -> Survey:
         """Return the survey; ``fetch`` gives all cells of the column at a position."""

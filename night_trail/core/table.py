@@ -86,7 +86,9 @@ class Column(msgspec.Struct, frozen=True, kw_only=True):
     ``reason`` says why it was read as this kind; ``failed`` counts cells that
     did not fit the kind and became missing; ``failed_cells`` are the first of
     them as (row counted from 0, text) and ``failed_examples`` a few different
-    texts. ``top`` is the most a rating can be, 0 where it is none.
+    texts. ``top`` is the most a rating can be, 0 where it is none. ``summing``
+    says why it is ``additive`` or not, ``sure`` that this is more than a guess;
+    a ``stock``, as a balance, adds across groups but not over time; a ``code`` names something.
     """
 
     name: str
@@ -101,6 +103,10 @@ class Column(msgspec.Struct, frozen=True, kw_only=True):
     pattern: str = ""
     failed_cells: tuple[tuple[int, str], ...] = ()
     top: int = 0
+    stock: bool = False
+    summing: str = ""
+    sure: bool = False
+    code: bool = False
 
     @property
     def failed_words(self) -> str:
@@ -113,6 +119,11 @@ class Column(msgspec.Struct, frozen=True, kw_only=True):
     def unit_words(self) -> str:
         """The unit as it is named beside the kind; clock times need none."""
         return "" if self.unit == CLOCK else self.unit
+
+    @property
+    def unsummable(self) -> bool:
+        """Whether its sum is known to mean little, beyond a guess."""
+        return self.kind.numeric and not self.additive and not self.stock and self.sure
 
     @property
     def role(self) -> str:

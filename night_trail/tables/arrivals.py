@@ -145,7 +145,13 @@ def _read_into(arrival: Arrival, version: Version) -> None:
         cache.keep(version.pk, found.position, found.cells)
     surveyor = surveyor or Surveyor(0, timezone.now().date())
     _say(arrival, 0.92, "Looking at the columns together.")
-    surveyed = surveyor.finish(lambda i: cache.column((version.pk, i, None, None)))
+
+    def cells(position: int) -> pl.Series:
+        return cache.column((version.pk, position, None, None))
+
+    columns = related(columns, cells, height)
+    surveyor.learn(columns)
+    surveyed = surveyor.finish(cells)
     _say(arrival, 0.95, "Keeping the file as it arrived.")
     arrival.source_file = _kept_file(arrival, path)
     arrival.save(update_fields=["source_file"])

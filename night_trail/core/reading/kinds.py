@@ -13,6 +13,7 @@ from night_trail.core.reading.clock import as_clock
 from night_trail.core.reading.dates import Dates, as_dates, from_numbers
 from night_trail.core.reading.numbers import Numbers, as_float, as_numbers, currency_of, unit_of
 from night_trail.core.reading.settings import ColumnSetting
+from night_trail.core.reading.summing import decided, summing
 from night_trail.core.reading.words import Typed, share
 from night_trail.core.table import CLOCK, YEAR, Column, Kind, largest
 
@@ -120,7 +121,6 @@ def described(name: str, found: Typed, clean: pl.Series, unit: str = "") -> tupl
         name=name,
         kind=found.kind,
         unit=unit,
-        additive=names.additive(name, found.kind, found.cells, unit),
         reason=found.reason,
         missing=found.cells.null_count(),
         failed=count,
@@ -129,7 +129,7 @@ def described(name: str, found: Typed, clean: pl.Series, unit: str = "") -> tupl
         distinct=_distinct(found.cells),
         pattern=found.pattern,
     )
-    return column, found.cells
+    return decided(column, summing(name, found.kind, found.cells, unit)), found.cells
 
 
 def without_missing(cells: pl.Series, more: tuple[str, ...] = ()) -> pl.Series:

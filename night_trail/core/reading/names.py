@@ -8,8 +8,9 @@ import polars as pl
 
 from night_trail.core.reading.dates import from_numbers
 from night_trail.core.reading.numbers import currency_of, unit_of
+from night_trail.core.reading.summing import counts, tokens
 from night_trail.core.reading.words import Typed
-from night_trail.core.table import Kind
+from night_trail.core.table import CLOCK, Kind
 
 _UNITS = {"c": "°C", "f": "°F", "minutes": "min", "hours": "h", "lux": "lux"}
 _IDENTIFIER = re.compile(
@@ -21,16 +22,6 @@ _IDENTIFIER_ANY = re.compile(
     r"|(phone|iban|account)([ _.-]?(no|nr|number))?$|[ _.-](no|nr)$",
     re.IGNORECASE,
 )
-_INTENSIVE = re.compile(
-    r"rate|ratio|share|temp|price|quarter|week|hour|(^|_)day|target|class|grade|rank|score|rating|avg|average"
-    r"|mean|median|pct|percent|(^|[ _])lat|(^|[ _])lon|year|month|age$|speed|index|level|degree|density"
-    r"|per[ _]|width|height|length|(^|_)(c|f)$",
-    re.IGNORECASE,
-)
-_ADDITIVE = re.compile(
-    r"count|total|sum|amount|sales|revenue|qty|quantity|boardings|cost|number of|n_|population|volume",
-    re.IGNORECASE,
-)
 _COORDINATES = (
     (Kind.LATITUDE, re.compile(r"(^|[ _.])lat(itude)?$|^lat[ _]", re.IGNORECASE), 90),
     (Kind.LONGITUDE, re.compile(r"(^|[ _.])(lon|lng|long|longitude)$|^lon[ _]", re.IGNORECASE), 180),
@@ -38,6 +29,13 @@ _COORDINATES = (
 _SHARE = re.compile(r"share|ratio|proportion|fraction|probability|prob$|rate$", re.IGNORECASE)
 _PERCENT = re.compile(r"(^|[ _.-])(pct|percent|percentage)$|%", re.IGNORECASE)
 _MONEY = re.compile(r"price|cost|fare|amount|revenue|salary|income|fee|budget|sales|spend", re.IGNORECASE)
+
+
+FLAGGED = 10
+"""So many cells of 0 and 1 and nothing else are yes and no, whatever the name but a count's."""
+
+CLOCKS = 8
+"""So many different numbers without a 60th minute are no chance: six in ten of any would have none."""
 
 
 def identifies(name: str) -> bool:
@@ -94,12 +92,32 @@ def number(name: str, cells: pl.Series, reason: str) -> Typed:
 def whole(name: str, cells: pl.Series, reason: str) -> Typed:
     """Return whole numbers as the kind their name and range say."""
     low, high = cells.min(), cells.max()
-    if (low, high) == (0, 1) and re.search(
-        r"^(is|has|was|did|can)[ _]|flag$|[ _](yn|ok)$", name, re.IGNORECASE
-    ):
-        return Typed(Kind.YES_NO, cells == 1, f"{reason}, only 0 and 1, under a yes/no name")
+    named = re.search(r"^(is|has|was|did|can)[ _]|flag$|[ _](yn|ok)$", name, re.IGNORECASE)
+    if (low, high) == (0, 1) and (named or (len(cells) - cells.null_count() >= FLAGGED and not counts(name))):
+        return Typed(
+            Kind.YES_NO, cells == 1, f"{reason}, only 0 and 1{', under a yes/no name' if named else ''}"
+        )
+    if (hours := as_hours(name, cells)) is not None:
+        return Typed(
+            Kind.TIME, hours, f"{reason} that read as hours and minutes, as 517 for 5:17", unit=CLOCK
+        )
     found = number(name, cells.cast(pl.Float64), reason)
     return Typed(Kind.WHOLE, cells, reason) if found.kind == Kind.NUMBER else found
+
+
+def as_hours(name: str, cells: pl.Series) -> pl.Series | None:
+    """Return whole numbers such as 517 and 1730 as hours of the day; None where they are none.
+
+    They must be named a time, be many different ones, and none of them may have
+    more than 59 minutes: durations and amounts soon do.
+    """
+    if "time" not in tokens(name):
+        return None
+    present = cells.drop_nulls()
+    within = present.is_between(0, 2_400) & (present % 100 < 60)
+    if present.n_unique() < CLOCKS or int(present.max()) < 600 or not within.all():  # type: ignore[arg-type]
+        return None
+    return (cells // 100) + (cells % 100) / 60
 
 
 def years(name: str, kind: Kind, cells: pl.Series) -> bool:
@@ -108,16 +126,3 @@ def years(name: str, kind: Kind, cells: pl.Series) -> bool:
         return False
     present = cells.drop_nulls()
     return bool(((present >= 1_000) & (present <= 2_999)).all())
-
-
-def additive(name: str, kind: Kind, cells: pl.Series, unit: str) -> bool:
-    """Guess whether it makes sense to sum: counts and amounts do, rates and temperatures do not."""
-    if kind not in (Kind.NUMBER, Kind.WHOLE, Kind.MONEY, Kind.DURATION):
-        return False
-    if _INTENSIVE.search(name) or unit in ("%", "°C", "°F", "year", "km/h", "m/s", "mph", "dB", "°"):
-        return False
-    if _ADDITIVE.search(name) or kind == Kind.MONEY:
-        return True
-    below = (cells < 0).mean()
-    # a few below 0 are a fault of counts, not a sign that they are none
-    return kind == Kind.WHOLE and isinstance(below, float) and below <= 0.02

@@ -15,6 +15,7 @@ from night_trail.core.reading.delimited import SAMPLE_RECORDS
 from night_trail.core.reading.kinds import typed
 from night_trail.core.reading.settings import ReadingSettings, Understood
 from night_trail.core.reading.sources import Source, open_file
+from night_trail.core.reading.summing import related
 from night_trail.core.table import Column, FrameSource, Kind, Table, noun_from
 
 MOST_COLUMNS = 2_000
@@ -103,7 +104,7 @@ def load_part(path: Path, name: str = "", settings: ReadingSettings | None = Non
     table = Table(
         key=f"file:{digest}:{part}",
         name=table_name(name, part),
-        columns=columns,
+        columns=related(columns, lambda i: found[i].cells, height),
         height=height,
         source=FrameSource([f.cells for f in found]),
         row_noun=row_noun(columns, height),

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from night_trail.core.reading.numbers import hidden_pattern
+from night_trail.core.reading.scales import known_order
 from night_trail.core.table import Kind
 from night_trail.core.words.numbers import THIN
 
@@ -21,31 +22,12 @@ _YES_NO = [
     ({"on"}, {"off"}),
     ({"✓", "✔"}, {"✗", "✘", "x"}),
 ]
-_ORDERS = [
-    "mon tue wed thu fri sat sun",
-    "monday tuesday wednesday thursday friday saturday sunday",
-    "jan feb mar apr may jun jul aug sep oct nov dec",
-    "january february march april may june july august september october november december",
-    "q1 q2 q3 q4",
-    "spring summer autumn winter",
-    "xxs xs s m l xl xxl xxxl",
-    "very_small small medium large very_large",
-    "very_low low medium high very_high",
-    "young middle old",
-    "none mild moderate severe",
-    "never rarely sometimes often always",
-    "very_poor poor fair good very_good excellent",
-    "bad ok good",
-    "strongly_disagree disagree neutral agree strongly_agree",
-    "very_dissatisfied dissatisfied neutral satisfied very_satisfied",
-    "morning noon afternoon evening night",
-    "first second third fourth",
-    "light medium heavy",
-]
+_BITS = ({"1", "1.0"}, {"0", "0.0"})
+"""Read as yes and no where that was chosen by hand; numbers decide elsewhere."""
+
 _PLACE = re.compile(
     r"(^|[ _.-])(city|town|country|county|state|province|municipality|village|place)$", re.IGNORECASE
 )
-_RANGE = re.compile(r"^[<≤]? ?(\d[\d,.]*) ?(?:-|–|to|\+|and|$)", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -70,13 +52,16 @@ def share(part: int, whole: int) -> str:
 
 def yes_no(clean: pl.Series, present: pl.Series, whole: bool = True) -> Typed | None:
     """Return cells as yes or no where all of them are; ``whole`` False takes those that are."""
+    known = _YES_NO if whole else [*_YES_NO, _BITS]
     first = set(present.head(100).str.to_lowercase()) if whole else set()
-    if not any(first <= yes | no for yes, no in _YES_NO):
+    if not any(first <= yes | no for yes, no in known):
         return None
     lower = clean.str.to_lowercase()
     values = set(lower.drop_nulls().unique())
-    for yes, no in _YES_NO:
-        if values & yes and values & no and (values <= yes | no or not whole):
+    for yes, no in known:
+        both = values & yes and values & no
+        # by hand, a column that holds only one of the two is one as well
+        if (both and (values <= yes | no or not whole)) or (not whole and values and values <= yes | no):
             cells = pl.select(
                 pl.when(lower.is_in(list(yes))).then(True).when(lower.is_in(list(no))).then(False)
             ).to_series()
@@ -91,7 +76,7 @@ def words(name: str, clean: pl.Series, present: pl.Series) -> Typed:
     distinct = len(values)
     pattern = hidden_pattern(values)
     if distinct <= CATEGORY_MOST and distinct <= len(present) / 2:
-        return category(clean, present, (_PLACE.search(name) and Kind.PLACE) or None, pattern)
+        return category(clean, present, (_PLACE.search(name) and Kind.PLACE) or None, pattern, name)
     spaces = bool(present.str.contains(r"\s").any())
     longest = max((int(n) for n in present.str.len_chars().unique()), default=0)
     if distinct == len(present) and len(present) >= 10 and longest <= 40 and not spaces:
@@ -106,40 +91,15 @@ def words(name: str, clean: pl.Series, present: pl.Series) -> Typed:
     return Typed(Kind.TEXT, clean, reason, pattern=pattern)
 
 
-def category(clean: pl.Series, present: pl.Series, kind: Kind | None = None, pattern: str = "") -> Typed:
+def category(
+    clean: pl.Series, present: pl.Series, kind: Kind | None = None, pattern: str = "", name: str = ""
+) -> Typed:
     """Return cells as categories, in an order of their own where their words have one."""
     labels = present.unique().sort().to_list()
     recur = "1 value recurs" if len(labels) == 1 else f"{len(labels):,} values recur"
-    order = None if kind in (Kind.CATEGORY, Kind.PLACE) else known_order(labels)
+    order = None if kind in (Kind.CATEGORY, Kind.PLACE) else known_order(labels, name)
     if order is not None:
         return Typed(Kind.ORDERED, clean.cast(pl.Enum(order)), f"{recur}, in a known order", pattern=pattern)
     if kind == Kind.PLACE:
         recur += " under a place's name"
     return Typed(kind or Kind.CATEGORY, clean.cast(pl.Enum(labels)), recur, pattern=pattern)
-
-
-def known_order(labels: list[str]) -> list[str] | None:
-    """Return labels in the order their words have, None where they have none.
-
-    >>> known_order(["high", "low", "medium"]), known_order(["31-40", "5-10"]), known_order(["a", "b"])
-    (['low', 'medium', 'high'], ['5-10', '31-40'], None)
-    """
-    if len(labels) < 2:
-        return None
-    plain = {label: re.sub(r"[ _-]+", "_", label.strip().lower()) for label in labels}
-    for known in _ORDERS:
-        places = {word: i for i, word in enumerate(known.split())}
-        if set(plain.values()) <= set(places) and len(set(plain.values())) == len(labels):
-            return sorted(labels, key=lambda label: places[plain[label]])
-    starts = {label: _RANGE.match(label.strip()) for label in labels}
-    ranged = [label for label in labels if re.search(r"\d ?(-|–|to) ?\d|\d ?\+$|^[<>≤≥]", label)]
-    if len(ranged) == len(labels) and all(starts[label] or label[0] in "<>≤≥" for label in labels):
-        return sorted(labels, key=_range_start)
-    return None
-
-
-def _range_start(label: str) -> tuple[float, int]:
-    found = re.search(r"\d[\d,.]*", label)
-    start = float(found[0].replace(",", "").rstrip(".")) if found else 0.0
-    below, above = label.strip()[0] in "<≤", label.strip()[0] in ">≥" or label.strip().endswith("+")
-    return (start, -1 if below else 1 if above else 0)

@@ -158,6 +158,8 @@ def _describe(draft: Draft, step: s.Describe) -> None:
     for key in ("unit", "additive", "top"):
         if getattr(step, key) is not None:
             place.column = msgspec.structs.replace(place.column, **{key: getattr(step, key)})
+    if step.additive is not None:
+        place.column = msgspec.structs.replace(place.column, summing="chosen by hand", sure=True, stock=False)
 
 
 def _words_again(draft: Draft, name: str, texts: pl.Series, kind: Kind | None = None) -> None:

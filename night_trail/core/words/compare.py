@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import re
 from collections.abc import Callable
 
 from night_trail.core.answers.compare import CompareAnswer, by_difference
@@ -388,8 +387,8 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table, of: str) 
     if question.axis == "cut":
         text = "The bars do not begin at 0: their lengths do not compare, only where they end."
         found.append(Caution(text, "from 0", turn="slot", slot="axis", value="zero"))
-    if measure.aggregate == "sum" and column is not None and not column.additive:
-        text = f"The sum of {column.name} means little, since it does not add up."
+    if measure.aggregate == "sum" and column is not None and column.unsummable:
+        text = f"The sum of {column.name} means little: {column.summing}."
         found.append(Caution(text, "take its average", turn="slot", slot="aggregate", value="mean"))
     if column is not None and column.unit == "%" and measure.aggregate == "mean":
         text = (
@@ -428,9 +427,8 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table, of: str) 
     ):
         text = "The bars begin at 0; dots show the differences and their intervals."
         found.append(Caution(text, "draw dots", turn="slot", slot="shape", value="dots"))
-    if column is not None and measure.aggregate in ("mean", "sum") and _is_code(column):
-        what = "average" if measure.aggregate == "mean" else "sum"
-        text = f"{column.name} looks like a code or a year: its {what} means little."
+    if column is not None and measure.aggregate == "mean" and _is_code(column):
+        text = f"{column.name} looks like a code or a year: its average means little."
         found.append(
             Caution(text, "count the different ones", turn="slot", slot="aggregate", value="distinct")
         )
@@ -465,9 +463,7 @@ def _gathered(answer: CompareAnswer, others: Group, table: Table) -> Caution:
 
 def _is_code(column: Column) -> bool:
     """Whether whole numbers are names rather than amounts: years, and codes by their name."""
-    words = set(re.split(r"[^a-z]+", column.name.lower()))
-    named = words & {"id", "no", "nr", "code", "key", "zip", "number", "postcode"}
-    return column.kind == Kind.WHOLE and (column.unit == YEAR or (bool(named) and not column.additive))
+    return column.kind == Kind.WHOLE and (column.unit == YEAR or column.code) and not column.additive
 
 
 def _to_rows(answer: CompareAnswer, carried: Carried, text: str) -> Caution:

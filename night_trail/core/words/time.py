@@ -241,10 +241,10 @@ def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.
         rest = len(answer.gaps) - len(named)
         shown = listed([*named, f"{counted(rest, 'more stretch', 'more stretches')}"] if rest else named)
         found.append(f"{counted(count, calendar.grain)} {'has' if count == 1 else 'have'} no row: {shown}.")
-    if measure.aggregate == "sum" and column is not None and not column.additive:
+    if measure.aggregate == "sum" and column is not None and column.unsummable:
         found.append(
             Caution(
-                f"{column.name} does not add up: its sum over a {calendar.grain} says little.",
+                f"The sum of {column.name} over a {calendar.grain} says little: {column.summing}.",
                 "take the average",
                 turn="slot",
                 slot="aggregate",
