@@ -121,6 +121,16 @@ class Column(msgspec.Struct, frozen=True, kw_only=True):
         return "" if self.unit == CLOCK else self.unit
 
     @property
+    def yearly(self) -> bool:
+        """Whether it holds years as whole numbers."""
+        return self.kind == Kind.WHOLE and self.unit == YEAR
+
+    @property
+    def dated(self) -> bool:
+        """Whether its values are times: dates, or years."""
+        return self.kind.temporal or self.yearly
+
+    @property
     def unsummable(self) -> bool:
         """Whether its sum is known to mean little, beyond a guess."""
         return self.kind.numeric and not self.additive and not self.stock and self.sure
@@ -208,6 +218,19 @@ class Axis:
         return self.values.nbytes
 
 
+class Moments(Axis):
+    """A column of time in seconds since 1970-01-01, NaN where missing; years as their first day."""
+
+    @classmethod
+    def of_years(cls, years: Floats) -> Moments:
+        """Return years, NaN where missing, as the moments they begin at."""
+        known = np.nan_to_num(years, nan=1970.0).astype(np.int64) - 1970
+        begins = known.astype("datetime64[Y]").astype("datetime64[s]").astype(np.float64)
+        found = np.where(np.isnan(years), np.nan, begins)
+        found.flags.writeable = False
+        return cls(found, not bool(np.isnan(found).any()))
+
+
 @dataclass(frozen=True)
 class Outline:
     """Where the humps of a column lie, found once for all its rows."""
@@ -216,7 +239,7 @@ class Outline:
     nbytes: int = 64
 
 
-View = TypeVar("View", Axis, Ordered, Coded, Outline)
+View = TypeVar("View", Axis, Moments, Ordered, Coded, Outline)
 
 
 class ColumnSource(Protocol):
@@ -318,6 +341,12 @@ class Table:
     def axis(self, name: str) -> Axis:
         """Return a measured column as numbers on its axis, a cell a row."""
         return self._view(name, Axis, lambda: Axis.of(self.series(name)))
+
+    def moments(self, name: str) -> Axis:
+        """Return a column of time in seconds, a cell a row: dates as they are, years as their first day."""
+        if not self.column(name).yearly:
+            return self.axis(name)
+        return self._view(name, Moments, lambda: Moments.of_years(self.axis(name).values))
 
     def ordered(self, name: str) -> Ordered:
         """Return a measured column in order."""

@@ -28,6 +28,7 @@ from night_trail.core.errors import NightTrailError
 from night_trail.core.reading import open_file, parts, read
 from night_trail.core.reading.kinds import typed
 from night_trail.core.reading.read import row_noun, wanted_columns
+from night_trail.core.reading.summing import related
 from night_trail.core.survey import Surveyor
 from night_trail.core.table import Column
 from night_trail.core.words.numbers import listed

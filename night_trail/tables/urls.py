@@ -23,6 +23,7 @@ urlpatterns = [
     path(table + "step/<int:at>/back/", surveying.take_back, name="take-back"),
     path(table + "use-recipe/", surveying.use_recipe, name="use-recipe"),
     path(table + "column/<int:at>/", columns.column, name="column"),
+    path(table + "column/<int:at>/sums/", columns.sums, name="sums"),
     path(table + "column/<int:at>/<slug:action>/", columns.change, name="change"),
     path(table + "calculate/", columns.calculate, name="calculate"),
     path(table + "calculate/preview/", columns.calculate_preview, name="calculate-preview"),

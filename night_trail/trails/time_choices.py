@@ -101,7 +101,7 @@ def time_offers(slot: str, desk: Desk, question: Time) -> list[Offer]:
 
 def _times(desk: Desk, question: Time) -> list[Offer]:
     """Return the columns of time, when years begin, the clock, and what rows last until."""
-    able = [c for c in desk.table.columns if c.kind.temporal]
+    able = [c for c in desk.table.columns if c.dated and (not c.yearly or not isinstance(question, Cycle))]
     found = [Offer(f"over {c.name}", c.name, c.name == question.time, str(c.kind)) for c in able]
     if isinstance(question, OverTime):
         found += [
@@ -152,7 +152,7 @@ def _grains(desk: Desk, question: OverTime | Apart | Ahead) -> list[Offer]:
 
 
 def _groups(desk: Desk) -> list[Column]:
-    return [c for c in desk.table.columns if can_compare(c) and not c.kind.temporal]
+    return [c for c in desk.table.columns if can_compare(c) and not c.dated]
 
 
 def _splits(desk: Desk, question: OverTime) -> list[Offer]:

@@ -267,9 +267,12 @@ def test_cautions_where_a_comparison_could_mislead() -> None:
     line = ["a"] * 50 + ["b"] * 50 + ["c"] * 5
     x = rng.gamma(2, 2, 105)
     x[0] = 4_000.0
-    table = typed(table_of(line=line, x=x), x={"unit": "%"})
+    table = typed(table_of(line=line, x=x), x={"unit": "%", "sure": True, "summing": "% does not add up"})
     cautions = " ".join(words_of(asked(Compare(Measure("sum", "x"), "line", "bars"), table), table).cautions)
-    assert "The sum of x means little" in cautions and "c has fewer than 10 trips" in cautions
+    assert (
+        "The sum of x means little: % does not add up." in cautions
+        and "c has fewer than 10 trips" in cautions
+    )
     assert "1 row makes up 9" in cautions and "of the sum of a" in cautions
     cautions = " ".join(words_of(asked(Compare(Measure("mean", "x"), "line", "bars"), table), table).cautions)
     assert "average of per cents" in cautions and "The bars begin at 0" in cautions and "overlap" in cautions
@@ -321,6 +324,7 @@ def test_words_of_several_measures_name_the_one_they_speak_of() -> None:
     table = table_of(
         apart=apart, alike=rng.normal(5, 1, 180), rate=rng.gamma(2, 1, 180), group=group.tolist()
     )
+    table = typed(table, rate={"sure": True, "summing": "it is a rate"})
     question = Compare(
         Measure("mean", "apart"), "group", more=(Measure("mean", "alike"), Measure("sum", "rate"))
     )

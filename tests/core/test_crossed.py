@@ -278,7 +278,7 @@ def to_json_of(value: object) -> str:
 
 
 def test_a_mean_of_a_code_and_bars_of_averages_are_cautioned_with_a_way_on() -> None:
-    made = table_of(g=["a", "b"] * 40, route_code=list(range(80)))
+    made = typed(table_of(g=["a", "b"] * 40, route_code=list(range(80))), route_code={"code": True})
     found = answer(Compare(Measure("mean", "route_code"), "g", "bars"), Rows(made))
     ways = {c.way for c in words_of(found, made).cautions if hasattr(c, "way")}
     assert {"count the different ones", "draw dots"} <= ways

@@ -87,7 +87,7 @@ def test_ambiguous_dates_say_so() -> None:
     [("late_min", "min", False), ("boardings", "", True), ("temp_c", "°C", False), ("share pct", "%", False)],
 )
 def test_units_and_what_can_be_summed(name: str, unit: str, additive: bool) -> None:
-    cells = ["1.5", "2"] if unit else ["1", "2"]
+    cells = ["1.5", "2"] if unit else ["0", "25"]
     column, _ = typed(name, pl.Series(cells))
     assert (column.unit, column.additive) == (unit, additive)
 

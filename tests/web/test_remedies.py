@@ -28,7 +28,7 @@ from night_trail.tables import recipes
 from night_trail.tables.models import ColumnPart, Table, Version
 from night_trail.tables.services import core_table
 from night_trail.trails.services import start_trail, take_turn
-from tests.web.conftest import bring
+from tests.web.conftest import bring, client_of
 
 pytestmark = pytest.mark.django_db
 HX = {"HX-Request": "true"}
@@ -345,3 +345,22 @@ def test_at_most_so_many_steps(client: Client, trips: Table, monkeypatch: pytest
     change(client, trips, "riders", "describe", name="people on board")
     refused = change(client, trips, "night", "leave")
     assert refused.status_code == 422 and b"at most 1 steps" in refused.content
+
+
+def test_whether_a_column_is_summed_is_changed_on_the_survey(
+    client: Client, owner: User, tmp_path: Path, other: User
+) -> None:
+    rows = "\n".join(f"{i},{i * 3}.5,{'ab'[i % 2]}" for i in range(30))
+    table = table_from(owner, tmp_path, f"Store,weekly sales,side\n{rows}\n")
+    survey = client.get(reverse("tables:survey", args=[table.pk])).content.decode()
+    assert "summed: its name says sales" in survey and "a code: whole numbers that name a store" in survey
+    address = reverse("tables:sums", args=[table.pk, 1])
+    assert client_of(other).post(address, {"additive": "no"}).status_code == 404
+    response = client.post(address, {"additive": "no"})
+    assert response.status_code == 302 and response["Location"].endswith("#column-1")
+    table.refresh_from_db()
+    column = core_table(table.latest).column("weekly sales")
+    assert not column.additive and column.summing == "chosen by hand"
+    client.post(address, {"additive": "yes"})
+    table.refresh_from_db()
+    assert core_table(table.latest).column("weekly sales").additive

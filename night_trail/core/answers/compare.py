@@ -43,6 +43,7 @@ class CompareAnswer:
     Kruskal–Wallis for quantiles, chi-square for shares), ``effect`` η².
     ``overall_base`` is the baseline of all rows, ``ranking`` the figures of all
     groups, drawn or not; None for bands. Of all groups ``n_apart`` stand apart.
+    ``times`` is at how many times a stock that is summed was taken.
     """
 
     question: Compare
@@ -58,6 +59,7 @@ class CompareAnswer:
     overall_base: float | None = None
     ranking: Ranking | None = None
     n_apart: int = 0
+    times: int = 0
 
     @property
     def n_groups(self) -> int:
@@ -277,7 +279,21 @@ def compare(question: Compare, rows: Rows, sorting: Measure | None = None) -> Co
         overall_base=base,
         ranking=own,
         n_apart=compared.tested.n_apart,
+        times=times_of(measure, rows),
     )
+
+
+def times_of(measure: Measure, rows: Rows) -> int:
+    """Return at how many times a stock that is summed was taken; 0 for anything else."""
+    if measure.aggregate != "sum" or measure.column is None or not rows.table.column(measure.column).stock:
+        return 0
+    dated = [c for c in rows.table.columns if c.dated and c.distinct > 1]
+    if not dated:
+        return 0
+    time = min(dated, key=lambda c: (c.yearly, c.missing))
+    moments = rows.table.moments(time.name).values
+    kept = moments if rows.kept is None else moments[rows.kept]
+    return rows.remember(("times", time.name), lambda: (len(np.unique(kept[~np.isnan(kept)])),))[0]
 
 
 def _ranking(question: Compare, rows: Rows, measure: Measure) -> Ranking | None:

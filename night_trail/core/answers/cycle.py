@@ -84,6 +84,8 @@ class CycleAnswer:
 def check(question: Cycle, table: Table) -> None:
     """Refuse combinations that make no sense, naming the field."""
     check_time(question.measure, question.time, question.zone, table)
+    if table.column(question.time).yearly:
+        raise BadQuestion(f"“{question.time}” has years, no months or days", "time", "Choose dates.")
     if part_for(question, table) == "day" and table.column(question.time).kind == Kind.DATE:
         raise BadQuestion(f"“{question.time}” has days, no hours", "part", "Choose the week or the year.")
     if question.split is not None and not can_compare(table.column(question.split)):

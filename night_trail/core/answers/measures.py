@@ -43,9 +43,14 @@ class MeasureFigures:
 
 
 def first_measure(column: Column | None) -> Measure:
-    """Return the measure that makes most sense of a column: sums of what adds up, else averages."""
+    """Return the measure that makes most sense of a column: sums of what adds up, else averages.
+
+    Codes and years are counted, each once.
+    """
     if column is None:
         return Measure("count")
+    if column.code:
+        return Measure("distinct", column.name)
     if column.kind == Kind.YES_NO or (column.kind.numeric and not column.additive):
         return Measure("mean", column.name)
     if column.kind.numeric:

@@ -88,6 +88,7 @@ class OverTimeAnswer:
     groups of a category that is not drawn, or measures change their level, as
     where something is defined anew. ``ends`` speak of all groups where not all
     are drawn; ``undrawn`` is the line of those gathered where it would squeeze the rest.
+    ``snapshots`` is how often a stock that is summed was taken in a period.
     """
 
     question: OverTime
@@ -111,6 +112,7 @@ class OverTimeAnswer:
     ungrouped: int = 0
     ends: Ends | None = None
     undrawn: Line | None = None
+    snapshots: int = 0
 
     def condition(self, line: Line, first: int, end: int | None = None) -> Condition:
         """Return the condition that names the rows of a line in periods ``first`` to ``end``."""
@@ -147,9 +149,9 @@ def first_over_time(measure: Measure, time: Column, split: str | None = None) ->
 
 
 def time_column(table: Table, taken: str | None = None) -> Column | None:
-    """Return the column of time a table is about: moments before days, the fuller before the emptier."""
-    able = [c for c in table.columns if c.kind.temporal and c.name != taken and c.distinct > 1]
-    return min(able, key=lambda c: c.missing, default=None)
+    """Return the column of time a table is about: dates before years, the fuller before the emptier."""
+    able = [c for c in table.columns if c.dated and c.name != taken and c.distinct > 1]
+    return min(able, key=lambda c: (c.yearly, c.missing), default=None)
 
 
 def shapes_for(question: OverTime) -> tuple[str, ...]:
@@ -284,6 +286,7 @@ def _lines(question: OverTime, rows: Rows) -> tuple[OverTimeAnswer, Periods]:
         levels=_levels(question, together, periods),
         bands=(*events(question, periods.calendar), *yes_bands(question, rows, periods)),
         ends=_ends(question, rows, periods, found, together),
+        snapshots=_snapshots(question, rows, periods),
         undrawn=undrawn,
     )
     held = _held(answered)
@@ -413,6 +416,17 @@ def _levels(question: OverTime, together: Line, periods: Periods) -> tuple[tuple
             at = float(values.mean()) if share is None else float(quantiles(values, (share,))[0])
             found.append((level, at))
     return tuple(found)
+
+
+def _snapshots(question: OverTime, rows: Rows, periods: Periods) -> int:
+    """Return at how many times a stock that is summed was taken in its fullest period; else 0."""
+    name = question.measure.column
+    if question.measure.aggregate != "sum" or name is None or not rows.table.column(name).stock:
+        return 0
+    used = periods.codes >= 0
+    moments = rows.table.moments(question.time).values[used]
+    pairs = np.unique(np.stack([periods.codes[used].astype(np.float64), moments]), axis=1)
+    return int(np.bincount(pairs[0].astype(np.int64)).max()) if pairs.size else 0
 
 
 def _ends(question: OverTime, rows: Rows, periods: Periods, found: Grouping, together: Line) -> Ends | None:

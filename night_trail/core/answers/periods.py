@@ -86,12 +86,16 @@ def check_time(
 ) -> None:
     """Refuse a question whose column of time or measure does not fit."""
     column = table.column(time)
-    if not column.kind.temporal:
+    if not column.dated:
         raise BadQuestion(
             f"“{column.name}” is {column.kind} and no time",
             "time",
             "Choose a column of dates, or read it so.",
         )
+    if column.yearly and grain not in (None, "year"):
+        raise BadQuestion(f"“{column.name}” has years, no {grain}s", "grain", "Choose years.")
+    if column.yearly and zone is not None:
+        raise BadQuestion(f"“{column.name}” has years, which no zone moves", "zone", "Leave the zone out.")
     if grain == "hour" and column.kind == Kind.DATE:
         raise BadQuestion(f"“{column.name}” has days, no hours", "grain", "Choose days.")
     if zone is not None and column.kind == Kind.DATE:
@@ -109,6 +113,8 @@ def grain_for(question: Timed, rows: Rows) -> GrainName:
     """
     if question.grain is not None:
         return question.grain
+    if rows.table.column(question.time).yearly:
+        return "year"
 
     def choose() -> tuple[GrainName, GrainName]:
         cells = rows.table.series(question.time)
@@ -145,7 +151,7 @@ def periods_of(
 def _periods(
     rows: Rows, time: str, grain: GrainName, year_start: int, zone: str | None, until: str | None
 ) -> Periods:
-    moments = rows.table.axis(time).values
+    moments = rows.table.moments(time).values
     used = ~np.isnan(moments)
     if rows.kept is not None:
         used &= rows.kept
@@ -203,4 +209,8 @@ def runs(flags: Bools) -> list[tuple[int, int]]:
 
 def period_condition(calendar: Calendar, column: Column, first: int, end: int) -> Between:
     """Return the condition that names the rows of periods, ``end`` left out."""
+    if column.yearly:
+        years = np.asarray(calendar.clock)[[first, end]].astype("datetime64[s]").astype("datetime64[Y]")
+        low, high = (years.astype(np.int64) + 1970).tolist()
+        return Between(column.name, float(low), float(high))
     return between(column, float(calendar.clock[first]), float(calendar.clock[end]))

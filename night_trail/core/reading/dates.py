@@ -31,6 +31,8 @@ _DAYS = [
     ("%b %d, %Y", rf"{_MONTH} \d{{1,2}}, \d{{4}}", "short month, day, year", ""),
     ("%B %d, %Y", rf"{_LONG} \d{{1,2}}, \d{{4}}", "month, day, year", ""),
     ("%b %d %Y", rf"{_MONTH} \d{{1,2}} \d{{4}}", "short month, day, year", ""),
+    ("%b-%d-%Y", rf"{_MONTH}-\d{{1,2}}-\d{{4}}", "short month, day, year", ""),
+    ("%Y-%b-%d", rf"\d{{4}}-{_MONTH}-\d{{1,2}}", "year, short month, day", ""),
     ("%Y%m%d", r"(?:19|20)\d{2}(?:0[1-9]|1[0-2])(?:0[1-9]|[12]\d|3[01])", "yearmonthday", "year"),
 ]
 _TIMES = [
@@ -70,7 +72,7 @@ _WHOLE_DATE = re.compile(r"^\d{4}-\d{1,2}-\d{1,2}")
 _LIKELY = re.compile(
     rf"^(?:{_WEEKDAY[1:]})?(?:\d{{4}}[-/.]\d{{1,2}}(?:[-/.]\d{{1,2}})?|\d{{1,2}}[-/.]\d{{1,2}}[-/.](?:\d{{4}}|\d{{2}})"
     rf"|\d{{1,2}}/\d{{4}}|\d{{1,2}}(?:st|nd|rd|th)?[- ]?{_MONTH_WORD}[-., ]*(?:\d{{4}}|\d{{2}})"
-    rf"|{_MONTH_WORD}[-.' ]+\d{{1,2}}(?:st|nd|rd|th)?(?:,? \d{{4}})?"
+    rf"|{_MONTH_WORD}[-.' ]+\d{{1,2}}(?:st|nd|rd|th)?(?:(?:,? |-)\d{{4}})?|\d{{4}}-{_MONTH_WORD}-\d{{1,2}}"
     rf"|{_MONTH_WORD}[- ]\d{{4}}|\d{{4}}[- ]{_MONTH_WORD}"
     rf"|\d{{4}}[- /]?Q[1-4]|Q[1-4][- /']?\d{{4}}|\d{{4}}-?W\d{{1,2}}(?:-?[1-7])?|\d{{8}})(?:$|[T ,])",
     re.IGNORECASE,

@@ -252,6 +252,9 @@ def _plain_number(
 
 def _compact_dates(name: str, clean: pl.Series, present: pl.Series) -> Typed | None:
     """Return whole numbers of eight digits that are all dates: 20240315."""
+    monthly = _compact_months(name, clean, present)
+    if monthly is not None:
+        return monthly
     pattern = r"^(19|20)\d{2}(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])$"
     if not present.head(100).str.contains(pattern).all() or not present.str.contains(pattern).all():
         return None
@@ -260,6 +263,22 @@ def _compact_dates(name: str, clean: pl.Series, present: pl.Series) -> Typed | N
     if cells.null_count() > clean.null_count() or not (named or present.n_unique() >= 5):
         return None
     return Typed(Kind.DATE, cells, "all of the cells look like yearmonthday")
+
+
+def _compact_months(name: str, clean: pl.Series, present: pl.Series) -> Typed | None:
+    """Return whole numbers of six digits that are all months: 202403, each as its first day."""
+    pattern = r"^(19|20)\d{2}(0[1-9]|1[0-2])$"
+    if not present.head(100).str.contains(pattern).all() or not present.str.contains(pattern).all():
+        return None
+    months = present.unique().cast(pl.Int64)
+    months = (months // 100) * 12 + months % 100
+    span = int(months.max()) - int(months.min()) + 1  # type: ignore[arg-type]
+    named = bool(re.search(r"date|month|mon$|period|yyyymm|ym$|when|time", name, re.IGNORECASE))
+    # without a name that says so, nearly every month must be there: codes leave gaps
+    if not named and not (len(months) >= 6 and len(months) >= 0.8 * span):
+        return None
+    cells = (clean + "01").str.to_date("%Y%m%d", strict=False)
+    return Typed(Kind.DATE, cells, "all of the cells look like yearmonth, each as its first day")
 
 
 def _clock(name: str, clean: pl.Series, present: pl.Series) -> Typed | None:

@@ -31,6 +31,9 @@ _PERCENT = re.compile(r"(^|[ _.-])(pct|percent|percentage)$|%", re.IGNORECASE)
 _MONEY = re.compile(r"price|cost|fare|amount|revenue|salary|income|fee|budget|sales|spend", re.IGNORECASE)
 
 
+_YEARS = {"year", "years", "yr", "jahr", "année", "año"}
+_YEARS_LAST = {"season", "vintage", "fy", "built", "born", "founded", "established"}
+
 FLAGGED = 10
 """So many cells of 0 and 1 and nothing else are yes and no, whatever the name but a count's."""
 
@@ -122,7 +125,8 @@ def as_hours(name: str, cells: pl.Series) -> pl.Series | None:
 
 def years(name: str, kind: Kind, cells: pl.Series) -> bool:
     """Whether whole numbers are years: named so, and all between 1000 and 2999."""
-    if kind != Kind.WHOLE or not re.search(r"(^|[ _.-])(year|yr|jahr|année|año)$", name, re.IGNORECASE):
+    words = tokens(name)
+    if kind != Kind.WHOLE or not (set(words) & _YEARS or (words and words[-1] in _YEARS_LAST)):
         return False
     present = cells.drop_nulls()
-    return bool(((present >= 1_000) & (present <= 2_999)).all())
+    return len(present) > 0 and bool(((present >= 1_000) & (present <= 2_999)).all())

@@ -1,17 +1,19 @@
-"""Scales that words are known to have: weekdays, sizes, grades, agreement, education, ranges, numbered answers."""
+"""Scales that words are known to have: weekdays, sizes, grades, agreement, education, ranges, numbers."""
 
 from __future__ import annotations
 
 import re
 
 _SCALES = [
-    "mon monday|tue tues tuesday|wed weds wednesday|thu thur thurs thursday|fri friday|sat saturday|sun sunday",
+    "mon monday|tue tues tuesday|wed weds wednesday|thu thur thurs thursday|fri friday|sat saturday"
+    "|sun sunday",
     "jan january|feb february|mar march|apr april|may|jun june|jul july|aug august|sep sept september"
     "|oct october|nov november|dec december",
     "q1|q2|q3|q4",
     "spring|summer|autumn fall|winter",
     "xxs|xs|s|m|l|xl|xxl 2xl|xxxl 3xl",
-    "very_small tiny extra_small|small|medium medium_size mid_size midsize|large big|very_large extra_large huge",
+    "very_small tiny extra_small|small|medium medium_size mid_size midsize|large big"
+    "|very_large extra_large huge",
     "none no|very_low lowest minimal|low|medium med moderate mid middle average normal|high|very_high highest"
     "|urgent critical extreme",
     "child infant kid|teen teenager youth adolescent|young|young_adult|adult middle middle_aged"
@@ -66,8 +68,8 @@ _ASIDE = {"unknown", "other", "not_stated", "dont_know", "no_answer", "refused",
 _AMOUNT = r"[$€£]? ?(\d[\d,]*(?:\.\d+)?) ?(?:k|m|%|[a-z]{1,8})?"
 _RANGE = re.compile(
     rf"^(?P<open>under|below|less than|up to|over|above|more than|at least|[<>≤≥]=?)? ?{_AMOUNT}"
-    rf"(?: ?(?:-|–|—|to|and) ?{_AMOUNT})?(?P<more> ?\+| and (?:more|over|above|older|up)| or (?:more|over|older)"
-    r"| plus)?(?: [a-z]{1,10}){0,2}$",
+    rf"(?: ?(?:-|–|—|to|and) ?{_AMOUNT})?(?P<more> ?\+| plus"
+    r"| and (?:more|over|above|older|up)| or (?:more|over|older))?(?: [a-z]{1,10}){0,2}$",
     re.IGNORECASE,
 )
 _NUMBERED = re.compile(r"^\(?(\d{1,2})\)? ?[:.)=–-] ?\D")

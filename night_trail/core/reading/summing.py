@@ -20,7 +20,7 @@ from night_trail.core.table import CLOCK, YEAR, Column, Floats, Kind, on_axis
 
 @dataclass(frozen=True)
 class Summing:
-    """Whether a number adds up, whether it is a stock or a code, why, and whether that is more than a guess."""
+    """Whether a number adds up, is a stock or a code, why, and whether that is more than a guess."""
 
     additive: bool
     reason: str
@@ -30,31 +30,33 @@ class Summing:
 
 
 _RATES = set(
-    "rate rates ratio pct percent percentage share proportion fraction avg average mean median per density "
-    "probability prob percentile quantile temp temperature latitude longitude speed velocity coefficient "
-    "concentration std stdev variance index indices".split()
+    "rate rates ratio pct percent percentage share proportion fraction avg average mean median "
+    "per density probability prob percentile quantile temp temperature latitude longitude speed "
+    "velocity coefficient concentration std stdev variance index indices".split()
 )
 _UNIT_RATES = {"%", "°C", "°F", "km/h", "m/s", "mph", "dB", "°"}
 _TOTALS = set("total totals sum subtotal count counts cnt qty quantity quantities num nb n number".split())
 _STOCKS = set(
-    "population pop balance balances inventory stock headcount employees subscribers members residents "
-    "inhabitants backlog outstanding debt assets liabilities cumulative cum".split()
+    "population pop balance balances inventory stock headcount employees subscribers members "
+    "residents inhabitants backlog outstanding debt assets liabilities cumulative cum".split()
 )
 _FLOWS = set(
-    "sales revenue revenues turnover cost costs amount amounts spend spending expense expenses expenditure "
-    "profit profits loss losses earnings takings fee fees tax taxes payment payments donation donations "
-    "proceeds receipts charges sold units tips volume emissions imports exports".split()
+    "sales revenue revenues turnover cost costs amount amounts spend spending expense expenses "
+    "expenditure profit profits loss losses earnings takings fee fees tax taxes payment payments "
+    "donation donations proceeds receipts charges sold units tips volume emissions imports "
+    "exports".split()
 )
 _PROPERTIES = set(
-    "price prices fare fares salary salaries wage wages rent score scores rating ratings grade grades gpa level "
-    "degree degrees age height width length depth weight size growth change value points rank ranking".split()
+    "price prices fare fares salary salaries wage wages rent score scores rating ratings grade "
+    "grades gpa level degree degrees age height width length depth weight size growth change "
+    "value points rank ranking".split()
 )
 _NAMES_OF_THINGS = set(
-    "store dept department branch region zone ward route line district group cluster segment type class category "
-    "room floor gate platform seat block sector station channel customer product item user account invoice "
-    "transaction row subject patient participant player team school county state city country trip vehicle depot "
-    "crew batch version lane page chapter question label cell plot site sample specimen replicate fold iteration "
-    "episode".split()
+    "store dept department branch region zone ward route line district group cluster segment type "
+    "class category room floor gate platform seat block sector station channel customer product "
+    "item user account invoice transaction row subject patient participant player team school "
+    "county state city country trip vehicle depot crew batch version lane page chapter question "
+    "label cell plot site sample specimen replicate fold iteration episode".split()
 )
 _CODES = set("no nr id code key zip postcode number num".split())
 _CALENDAR = {
@@ -119,7 +121,7 @@ def summing(name: str, kind: Kind, cells: pl.Series, unit: str) -> Summing:
         return Summing(False, "")
     if kind in (Kind.SHARE, Kind.TIME, Kind.LATITUDE, Kind.LONGITUDE):
         return Summing(False, f"it is a {kind}", sure=True)
-    if unit == YEAR or unit == CLOCK:
+    if unit in (YEAR, CLOCK):
         return Summing(False, f"it holds {'years' if unit == YEAR else 'clock times'}", sure=True)
     if unit in _UNIT_RATES:
         return Summing(False, f"{unit} does not add up", sure=True)
@@ -130,7 +132,7 @@ def summing(name: str, kind: Kind, cells: pl.Series, unit: str) -> Summing:
     last = words[-1] if words else ""
     whole = kind == Kind.WHOLE
     if rate := next((w for w in words if w in _RATES), ""):
-        return Summing(False, f"its name says {rate}", sure=rate != "index" and rate != "n")
+        return Summing(False, f"its name says {rate}", sure=not rate.startswith("ind"))
     if whole and (calendar := _calendar(last, cells)):
         return Summing(False, calendar, sure=True)
     counted = words[:2] == ["number", "of"] or (len(words) > 1 and words[0] in ("n", "num", "nb", "no"))
@@ -284,7 +286,7 @@ def _products(values: Floats, whole: list[bool]) -> list[tuple[int, int, int]]:
 
 
 def _entity(at: int, columns: Sequence[Column], fetch: Callable[[int], pl.Series], height: int) -> str:
-    """Return the column each value of which has one value of this one, where it has several rows; empty for none."""
+    """Return the column each value of which, over several rows, has one value of this one; empty for none."""
     mine = columns[at]
     for i, other in enumerate(columns):
         groups = other.kind in (Kind.CATEGORY, Kind.PLACE, Kind.IDENTIFIER, Kind.TEXT) or (

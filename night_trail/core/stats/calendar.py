@@ -254,6 +254,9 @@ def unfinished(present: Ints, newest: float, oldest: float, calendar: Calendar) 
     first_start = float(np.floor(oldest / unit)) * unit - (step - 1) * unit
     # hours are numbered on the column's own clock, longer periods on that of the zone
     edges = calendar.clock if calendar.grain == "hour" else calendar.edges
+    # rows that all stand at the beginning of a period stand for the whole of it
+    if np.isin(present * unit, edges).all():
+        return False, False
     return first_start > float(edges[0]), first_end < float(edges[-1])
 
 

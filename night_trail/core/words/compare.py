@@ -390,6 +390,11 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table, of: str) 
     if measure.aggregate == "sum" and column is not None and column.unsummable:
         text = f"The sum of {column.name} means little: {column.summing}."
         found.append(Caution(text, "take its average", turn="slot", slot="aggregate", value="mean"))
+    if column is not None and answer.times > 1:
+        text = (
+            f"{column.name} is a stock, taken at {answer.times:,} times: its sum counts it at each of them."
+        )
+        found.append(Caution(text, "take its average", turn="slot", slot="aggregate", value="mean"))
     if column is not None and column.unit == "%" and measure.aggregate == "mean":
         text = (
             f"This is an average of per cents, each counting the same however much it stands for. "

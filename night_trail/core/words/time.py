@@ -251,6 +251,12 @@ def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.
                 value="mean",
             )
         )
+    if column is not None and answer.snapshots > 1:
+        text = (
+            f"{column.name} is a stock, taken up to {answer.snapshots:,} times in a {calendar.grain}: "
+            "the sum counts it each time."
+        )
+        found.append(Caution(text, "take its average", turn="slot", slot="aggregate", value="mean"))
     if (
         measure.aggregate in ADDS_UP
         and calendar.grain in ("month", "quarter")
@@ -280,16 +286,18 @@ def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.
     if answer.basis.missing:
         rows = table.rows_in_words(answer.basis.missing)
         what = column.name if column is not None else question.split or "value"
-        found.append(f"{rows} {'has' if answer.basis.missing == 1 else 'have'} no {what} and are left out.")
+        found.append(f"{rows} {_have_no(answer.basis.missing, what)} left out.")
     if answer.ungrouped:
         rows = table.rows_in_words(answer.ungrouped)
         found.append(f"{rows} {'has' if answer.ungrouped == 1 else 'have'} no {question.split}, and no line.")
     if answer.basis.groupless:
         rows = table.rows_in_words(answer.basis.groupless)
-        found.append(
-            f"{rows} {'has' if answer.basis.groupless == 1 else 'have'} no {question.time} and are left out."
-        )
+        found.append(f"{rows} {_have_no(answer.basis.groupless, question.time)} left out.")
     return found
+
+
+def _have_no(count: int, what: str) -> str:
+    return f"has no {what} and is" if count == 1 else f"have no {what} and are"
 
 
 def gathered_line(lines: Iterable[Line | None], left_out: bool, table: Table) -> list[str]:

@@ -91,6 +91,17 @@ def change(request: HttpRequest, pk: int, at: int, action: str) -> HttpResponse:
     return redirect("tables:column", pk, names.index(kept))
 
 
+@require_POST
+def sums(request: HttpRequest, pk: int, at: int) -> HttpResponse:
+    """Say from the survey whether a column is summed, and stay there."""
+    table = own_table(request, pk)
+    core = core_table(table.latest)
+    if at >= len(core.columns):
+        raise Http404
+    recipes.take_step(table, step_from("describe", request.POST, core, core.columns[at].name))
+    return redirect(f"{reverse('tables:survey', args=[pk])}#column-{at}")
+
+
 @require_http_methods(["GET", "POST"])
 def calculate(request: HttpRequest, pk: int) -> HttpResponse:
     """Write a calculated column; what is wrong with it is said beside it."""
