@@ -41,7 +41,7 @@ NAMED = [
 
 @pytest.mark.parametrize(("name", "cells", "adds"), NAMED)
 def test_whole_words_decide_what_adds_up(name: str, cells: list[str], adds: bool) -> None:
-    column, _ = typed(name, pl.Series(cells * 6))
+    column, _ = typed(name, pl.Series(cells * 12))
     assert column.additive == adds, column.summing
     assert column.summing or not column.kind.numeric
     first = first_measure(column).aggregate

@@ -80,8 +80,8 @@ _CALENDAR = {
 _NO_PLURALS = set(
     "series gas class status canvas bias species news diabetes chassis axis address bus gps".split()
 )
-SMALL = 12
-"""Whole numbers up to it that never are 0 are a property of each row rather than a count: doors, gears."""
+SMALL, MANY = 12, 30
+"""Whole numbers up to 12 that in 30 rows never are 0 are a property of each row, no count: doors, gears."""
 
 
 def tokens(name: str) -> list[str]:
@@ -155,7 +155,7 @@ def summing(name: str, kind: Kind, cells: pl.Series, unit: str) -> Summing:
         low, high = _ends(cells)
         below = cells < 0
         few_below = not len(cells) or float(np.mean(below.fill_null(False).to_numpy())) <= 0.02
-        if few_below and (low <= 0 or high > SMALL):
+        if few_below and (low <= 0 or high > SMALL or len(cells) < MANY):
             # a few below 0 are a fault of counts, not a sign that they are none
             return Summing(True, f"whole numbers of {last}")
     return Summing(False, "nothing says that it adds up")

@@ -10,6 +10,9 @@ from rapidfuzz import process
 from rapidfuzz.distance import OSA
 
 MOST_VALUES = 3_000
+LONGEST, SHORT = 60, 2
+"""Longer texts are no spellings of a value; in shorter ones case may tell two values apart."""
+
 LETTERS = ((5, 1), (10, 2))
 """Spellings of so many letters may differ by so many slips: a letter changed, more, less or swapped."""
 
@@ -30,30 +33,47 @@ class Cluster:
 def clusters(counts: dict[str, int]) -> list[Cluster]:
     """Return groups of spellings that likely mean one thing.
 
-    Case, spaces, accents, punctuation and the order of words make no
-    difference (``surely``); beyond those, rare spellings that differ by a
-    letter or so from a frequent one are gathered too, to be looked at.
-    Numbers in a text must agree: “line 4” is not “line 5”.
+    Case, spaces, accents and stops make no difference (``surely``); beyond
+    those, the same words in another order, and rare spellings that differ by a
+    letter or so from a frequent one, are gathered too, to be looked at. Digits,
+    signs and what stands between digits must agree: “line 4” is not “line 5”,
+    “5.6” not “6.5”, and a grade of A− no A+. Numbers and long texts are no
+    spellings at all.
     """
     if len(counts) > MOST_VALUES:
         return []
+    counts = {text: n for text, n in counts.items() if len(text) <= LONGEST and re.search(r"[^\W\d_]", text)}
     by_key: dict[str, list[str]] = {}
     for text in counts:
-        by_key.setdefault(fingerprint(text), []).append(text)
-    found = [_cluster(texts, counts, True) for key, texts in by_key.items() if len(texts) > 1 and key]
-    keys = [key for key, texts in by_key.items() if len(key) >= LETTERS[0][0]]
+        by_key.setdefault(exact(text), []).append(text)
+    found = [
+        _cluster(texts, counts, all(len(t) > SHORT for t in texts))
+        for key, texts in by_key.items()
+        if len(texts) > 1 and key
+    ]
+    keys = [key for key in by_key if len(key) >= LETTERS[0][0]]
     totals = {key: sum(counts[t] for t in by_key[key]) for key in keys}
     joined: dict[str, str] = {}
+    ordered: dict[tuple[object, ...], list[str]] = {}
+    for key in keys:
+        ordered.setdefault((*sorted(key.split()), *_digits(key)), []).append(key)
+    for same in ordered.values():
+        most = max(same, key=lambda k: totals[k])
+        joined |= {key: most for key in same if key != most}
+    targets = set(joined.values())
     for key in sorted(keys, key=lambda k: totals[k]):
         slips = max(n for least, n in LETTERS if len(key) >= least)
+        if key in joined or key in targets:
+            continue
         for other, _, _ in process.extract(key, keys, scorer=OSA.distance, score_cutoff=slips, limit=5):
             if (
                 other != key
                 and other not in joined
                 and totals[other] >= 3 * totals[key]
-                and re.findall(r"\d+", key) == re.findall(r"\d+", other)
+                and _digits(key) == _digits(other)
             ):
                 joined[key] = other
+                targets.add(other)
                 break
     common = {key: max(texts, key=lambda t: (counts[t], t)) for key, texts in by_key.items()}
     groups: dict[str, list[str]] = {}
@@ -63,15 +83,23 @@ def clusters(counts: dict[str, int]) -> list[Cluster]:
     return sorted(found + near, key=lambda c: (not c.surely, -sum(n for _, n in c.spellings)))
 
 
-def fingerprint(text: str) -> str:
-    """Return what a text has in common with its other spellings.
+def exact(text: str) -> str:
+    """Return a text without case, accents and stops; digits, signs and the order of words stay.
 
-    >>> fingerprint("Old  Mills "), fingerprint("mills, OLD"), fingerprint("Café")
-    ('mills old', 'mills old', 'cafe')
+    >>> exact("Old  Mills "), exact("old mills."), exact("Café")
+    ('old mills', 'old mills', 'cafe')
+    >>> exact("5.6 mm"), exact("C++"), exact("A-")
+    ('5.6 mm', 'c++', 'a-')
     """
-    plain = unicodedata.normalize("NFKD", text.casefold())
-    letters = "".join(c if c.isalnum() else " " for c in plain if not unicodedata.combining(c))
-    return " ".join(sorted(set(letters.split())))
+    plain = unicodedata.normalize("NFKD", text.casefold().replace("−", "-"))
+    letters = "".join(c for c in plain if not unicodedata.combining(c)).strip()
+    # a stop between digits belongs to the number, a sign at the end to what it is of
+    letters = re.sub(r"(?<!\d)[.,;:'’\"()_/-](?=\S)|[.,;:'’\"()_/](?!\d)|(?<=\D)-(?=\s)", " ", letters)
+    return " ".join(letters.split())
+
+
+def _digits(text: str) -> list[str]:
+    return re.findall(r"\d+|[-+<>%#&*=]", text)
 
 
 def _cluster(texts: list[str], counts: dict[str, int], surely: bool) -> Cluster:
