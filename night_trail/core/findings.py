@@ -10,6 +10,7 @@ from collections.abc import Callable
 
 import msgspec
 import numpy as np
+import numpy.typing as npt
 import polars as pl
 
 from night_trail.core.recipe import steps as s
@@ -64,6 +65,7 @@ class Gathered:
         self._row_hash = np.zeros(height, dtype=np.uint64)
         self._absent: dict[int, Bools] = {}
         self._suspicious: list[Finding] = []
+        self._row_numbers: set[int] = set()
 
     def add(self, column: Column, cells: pl.Series) -> None:
         """Keep what will be needed of a column."""
@@ -73,12 +75,14 @@ class Gathered:
             return
         plain = cells.to_physical() if isinstance(cells.dtype, pl.Enum) else cells
         self._samples.append(plain.gather(self._sample_rows) if self.height > SAMPLE else plain)
-        hashed = np.asarray(cells.hash(seed=7).to_numpy(), dtype=np.uint64)
+        hashed = _hashed(cells)
         with np.errstate(over="ignore"):
             self._row_hash = self._row_hash * np.uint64(1_000_003) + hashed
             self._hashes.append(
                 int(hashed.sum(dtype=np.uint64)) ^ int(hashed[: self.height // 2].sum(dtype=np.uint64))
             )
+        if column.kind == Kind.WHOLE and is_row_number(column, on_axis(cells), self.height):
+            self._row_numbers.add(position)
         if column.missing > 0:
             self._absent[position] = np.asarray(cells.is_null().to_numpy(), dtype=np.bool_)
         self._suspicious += _suspicious(column, cells, self.today)
@@ -230,7 +234,11 @@ class Gathered:
         numeric = [
             i
             for i, c in enumerate(self.columns)
-            if c.kind.numeric and c.distinct > 2 and c.missing < self.height * 0.9
+            if c.kind.numeric
+            and c.distinct > 2
+            and c.missing < self.height * 0.9
+            # that a code, a year or the number of the row goes along is no finding
+            and not (c.code or c.yearly or i in self._row_numbers)
         ][:_MOST_CORRELATED]
         if len(numeric) < 2 or self.height < 10:
             return []
@@ -298,6 +306,21 @@ class Gathered:
                 )
                 found.append(Finding(text, (fine.name, coarse.name), odd=one))
         return found[:_MOST_SAID]
+
+
+def _hashed(cells: pl.Series) -> npt.NDArray[np.uint64]:
+    """Return a number for each cell, the same for the same cell: categories by their words."""
+    if isinstance(cells.dtype, pl.Enum):
+        words = cells.dtype.categories.hash(seed=7)
+        return np.asarray(words.gather(cells.to_physical()).fill_null(0).to_numpy(), dtype=np.uint64)
+    return np.asarray(cells.hash(seed=7).to_numpy(), dtype=np.uint64)
+
+
+def is_row_number(column: Column, cells: Floats, height: int) -> bool:
+    """Whether whole numbers only count the rows: all different, one after the other."""
+    if column.kind != Kind.WHOLE or column.missing or column.distinct < 0.97 * height or height < 3:
+        return False
+    return float(np.ptp(cells)) == height - 1 and bool(np.all(np.abs(np.diff(cells)) == 1))
 
 
 def _families(pairs: list[tuple[str, str]]) -> list[list[str]]:

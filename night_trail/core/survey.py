@@ -54,7 +54,9 @@ class Profile(msgspec.Struct, frozen=True):
 
 
 class Survey(msgspec.Struct, frozen=True):
-    """What the survey says of a table. ``days`` is the number of different days it spans, if any."""
+    """What the survey says of a table. ``days`` is how many different dates it has, if any, and ``step`` how
+    far these lie apart: days, or where they stand one in each, weeks to years.
+    """
 
     height: int
     profiles: tuple[Profile, ...]
@@ -63,6 +65,7 @@ class Survey(msgspec.Struct, frozen=True):
     days_of: str = ""
     findings: tuple[Finding, ...] = ()
     together: MissingTogether | None = None
+    step: str = "day"
 
 
 class Surveyor:
@@ -82,13 +85,15 @@ class Surveyor:
         self._gathered = Gathered(height, today)
         self._days: int | None = None
         self._days_of = ""
+        self._step = "day"
 
     def add(self, column: Column, cells: pl.Series, known: Profile | None = None) -> None:
         """Take a column in; a profile that is known already is not made again."""
         self._profiles.append(profile(column, cells) if known is None else known)
         self._gathered.add(column, cells)
         if self._days is None and column.kind.temporal and column.missing < len(cells):
-            self._days = int(cells.cast(pl.Date).drop_nulls().n_unique())
+            present = cells.cast(pl.Date).drop_nulls().unique()
+            self._days, self._step = len(present), grain(present).step
             self._days_of = column.name
 
     def learn(self, columns: Sequence[Column]) -> None:
@@ -110,6 +115,7 @@ class Surveyor:
             self._days_of,
             tuple(findings),
             together,
+            self._step,
         )
 
 

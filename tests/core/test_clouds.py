@@ -302,6 +302,10 @@ def test_pairs_of_noise_are_mostly_not_found() -> None:
     made = table_of(**{f"x{i}": rng.normal(0, 1, 400) for i in range(20)})
     found = answer(Together(), Rows(made))
     assert found.found.sum() / 2 <= 4
+    quiet = table_of(**{f"x{i}": rng.normal(0, 1, 100) for i in range(4)})
+    nothing = answer(Together(), Rows(quiet))
+    assert not nothing.found.any()
+    assert plain(words_of(nothing, quiet).headline).startswith("No pair goes together beyond chance")
     assert any("about one in twenty" in c for c in words_of(found, made).cautions)
 
 

@@ -175,3 +175,43 @@ def test_tables_with_little_or_odd_to_say(table: Table) -> None:
     found = survey(table, TODAY)
     assert len(found.profiles) == len(table.columns)
     assert msgspec.json.decode(msgspec.json.encode(found), type=type(found)) == found
+
+
+def test_columns_that_only_correspond_do_not_hold_the_same_cells() -> None:
+    table = table_of(
+        stop=["Hill", "Quay", "Mill"] * 20, sign=["H", "Q", "M"] * 20, again=["Hill", "Quay", "Mill"] * 20
+    )
+    text = " ".join(said(table))
+    assert (
+        "stop and again hold the same cells" in text
+        and "sign" not in text.partition("hold the same cells")[0]
+    )
+
+
+def test_row_numbers_codes_and_years_do_not_go_along() -> None:
+    rng = np.random.default_rng(1)
+    n = 300
+    trend = np.arange(n) * 2.0 + rng.normal(0, 5, n)
+    table = table_of(
+        number=np.arange(1, n + 1),
+        year=1900 + np.arange(n) // 3,
+        trend=trend,
+        twin=trend + rng.normal(0, 5, n),
+    )
+    columns = [msgspec.structs.replace(c, unit="year") if c.name == "year" else c for c in table.columns]
+    table = Table(key="k", name="t", columns=columns, height=n, source=table._source)
+    text = " ".join(said(table))
+    assert "twin" in text and "number moves" not in text and "year" not in text
+    from night_trail.core.answers.together import columns_for
+    from night_trail.core.question import Together
+
+    assert [c.name for c in columns_for(Together(), table)] == ["trend", "twin"]
+    assert [c.name for c in columns_for(Together(("year", "trend")), table)] == ["year", "trend"]
+
+
+def test_74_quarters_are_no_days() -> None:
+    quarters = [dt.date(1990 + i // 4, 1 + 3 * (i % 4), 1) for i in range(74)]
+    found = survey(table_of(quarter=quarters, x=[float(i) for i in range(74)]), dt.date(2024, 1, 1))
+    assert (found.days, found.step) == (74, "quarter")
+    days = [dt.date(2024, 1, 1) + dt.timedelta(days=i * i) for i in range(20)]
+    assert survey(table_of(day=days, x=[1.0] * 20), dt.date(2026, 1, 1)).step == "day"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+import pandas as pd
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -128,3 +129,15 @@ def test_sums_around_means_keep_their_digits_wherever_the_columns_lie(offset: fl
     assert found.sxx == pytest.approx(float(off @ off), rel=1e-9)
     assert found.syy == pytest.approx(float(above @ above), rel=1e-9)
     assert found.sxy == pytest.approx(float(off @ above), rel=1e-7)
+
+
+def test_ranks_of_a_pair_are_those_of_the_rows_that_have_both() -> None:
+    rng = np.random.default_rng(9)
+    x = rng.gamma(1, 3, (400, 3))
+    x[:, 1] += 0.5 * x[:, 0]
+    x[rng.random(400) < 0.5, 0] = np.nan
+    x[rng.random(400) < 0.3, 2] = np.nan
+    ours, n = relation.rank_correlations(x)
+    theirs = pd.DataFrame(x).corr(method="spearman").to_numpy()
+    assert np.allclose(ours[np.triu_indices(3, 1)], theirs[np.triu_indices(3, 1)])
+    assert n[0, 2] == int((~np.isnan(x[:, 0]) & ~np.isnan(x[:, 2])).sum())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from dataclasses import dataclass
 
@@ -9,11 +10,12 @@ import numpy as np
 
 from night_trail.core.answers.basis import Basis
 from night_trail.core.errors import BadQuestion
+from night_trail.core.findings import is_row_number
 from night_trail.core.question import Together
 from night_trail.core.rows import Rows
 from night_trail.core.stats.groups import discoveries
-from night_trail.core.stats.relation import correlations, ranks
-from night_trail.core.table import Bools, Column, Floats, Ints, Table
+from night_trail.core.stats.relation import correlations, rank_correlations
+from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
 
 MOST = 40
 LEAST = 4
@@ -43,10 +45,18 @@ class TogetherAnswer:
 
 
 def columns_for(question: Together, table: Table) -> list[Column]:
-    """Return the columns compared: those named, or all numbers that vary."""
+    """Return the columns compared: those named, or all numbers that vary, but for codes and years."""
     if question.columns:
         return [table.column(name) for name in question.columns]
-    return [c for c in table.columns if c.kind.numeric and c.distinct > 2][:MOST]
+    able = (c for c in table.columns if c.kind.numeric and c.distinct > 2 and not (c.code or c.yearly))
+    # a number of the row goes along with whatever the rows are sorted by
+    counted = (c for c in able if not _counts_rows(c, table))
+    return list(itertools.islice(counted, MOST))
+
+
+def _counts_rows(column: Column, table: Table) -> bool:
+    wanted = column.kind == Kind.WHOLE and column.distinct >= 0.97 * table.height
+    return wanted and is_row_number(column, table.axis(column.name).values, table.height)
 
 
 def check(question: Together, table: Table) -> None:
@@ -64,12 +74,13 @@ def together(question: Together, rows: Rows) -> TogetherAnswer:
     columns = columns_for(question, rows.table)
     names = tuple(c.name for c in columns)
     matrix = rows.remember(("together", names, question.by), lambda: _matrix(question, rows, names))
-    r, n = rows.remember(("together r", names, question.by), lambda: correlations(matrix))
+    by = rank_correlations if question.by == "rank" else correlations
+    r, n = rows.remember(("together r", names, question.by), lambda: by(matrix))
     order = _like_by_like(r)
     lit = None
     if rows.lit is not None:
         where = rows.lit if rows.kept is None else rows.lit[rows.kept]
-        lit = correlations(matrix[where])[0][np.ix_(order, order)] if where.sum() >= LEAST else None
+        lit = by(matrix[where])[0][np.ix_(order, order)] if where.sum() >= LEAST else None
     return TogetherAnswer(
         question=question,
         basis=Basis(
@@ -91,13 +102,7 @@ def _matrix(question: Together, rows: Rows, names: tuple[str, ...]) -> Floats:
     made = []
     for name in names:
         values = rows.table.axis(name).values
-        values = values if rows.kept is None else values[rows.kept]
-        if question.by == "rank":
-            has = ~np.isnan(values)
-            ranked = np.full(len(values), np.nan)
-            ranked[has] = ranks(values[has]) if has.any() else values[has]
-            values = ranked
-        made.append(values)
+        made.append(values if rows.kept is None else values[rows.kept])
     return np.column_stack(made)
 
 

@@ -175,6 +175,28 @@ def correlations(matrix: Floats) -> tuple[Floats, Ints]:
     return r, n.astype(np.int64)
 
 
+def rank_correlations(matrix: Floats) -> tuple[Floats, Ints]:
+    """Return Spearman's ρ of every pair of columns, and the rows each rests on.
+
+    Ranks are those among the rows that have both: taken over more they are no
+    ranks of the pair.
+    """
+    has = ~np.isnan(matrix)
+    ranked = np.full(matrix.shape, np.nan)
+    for i in range(matrix.shape[1]):
+        ranked[has[:, i], i] = ranks(matrix[has[:, i], i]) if has[:, i].any() else 0.0
+    r, n = correlations(ranked)
+    holes = np.flatnonzero(~has.all(axis=0))
+    for i in holes.tolist():
+        for j in range(matrix.shape[1]):
+            both = has[:, i] & has[:, j]
+            if i == j or (j in holes and j < i) or n[i, j] < 4:
+                continue
+            pair = np.column_stack([ranks(matrix[both, i]), ranks(matrix[both, j])])
+            r[i, j] = r[j, i] = correlations(pair)[0][0, 1]
+    return r, n
+
+
 @dataclass(frozen=True)
 class _Ranked:
     """Ranks from 1: ``first``, ``last`` and the mean of them where values are equal.

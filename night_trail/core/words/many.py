@@ -29,13 +29,11 @@ def together_words(answer: TogetherAnswer, table: Table) -> Words:
     i, j = pairs[0]
     how = "rises" if answer.r[i, j] > 0 else "falls"
     what = "rank correlation" if answer.question.by == "rank" else "correlation"
-    headline = spans(
-        "{a} " + how + " most with {b}: " + what + " {r}.",
-        a=names[i],
-        b=names[j],
-        r=number(float(answer.r[i, j]), 2),
-    )
     beyond = int(answer.found.sum()) // 2
+    text = "{a} " + how + " most with {b}: " + what + " {r}."
+    if not answer.found[i, j]:
+        text = "No pair goes together beyond chance; the strongest, {a} with {b}, has a " + what + " of {r}."
+    headline = spans(text, a=names[i], b=names[j], r=number(float(answer.r[i, j]), 2))
     strong = sum(abs(float(answer.r[p])) >= NOTABLE for p in pairs)
     headline += spans(
         " Of {n} pairs {beyond} differ from 0 beyond chance, and {strong} are 0.3 or stronger.",
@@ -46,7 +44,7 @@ def together_words(answer: TogetherAnswer, table: Table) -> Words:
     cautions = []
     if len(pairs) > 20:
         cautions.append(
-            f"{len(pairs)} pairs were looked at; about one in twenty that seem beyond chance are not."
+            f"{len(pairs)} pairs were looked at; of those called beyond chance about one in twenty is not."
         )
     least = min(int(answer.n[p]) for p in pairs)
     if least < table.height:
