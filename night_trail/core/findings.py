@@ -15,7 +15,7 @@ import polars as pl
 
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.offers import Offer, table_offers
-from night_trail.core.table import Bools, Column, Floats, Ints, Kind, on_axis
+from night_trail.core.table import Bools, Column, Floats, Ints, Kind, is_row_number, on_axis
 from night_trail.core.words.numbers import counted, listed, number, percent, value
 
 SAMPLE = 20_000
@@ -314,13 +314,6 @@ def _hashed(cells: pl.Series) -> npt.NDArray[np.uint64]:
         words = cells.dtype.categories.hash(seed=7)
         return np.asarray(words.gather(cells.to_physical()).fill_null(0).to_numpy(), dtype=np.uint64)
     return np.asarray(cells.hash(seed=7).to_numpy(), dtype=np.uint64)
-
-
-def is_row_number(column: Column, cells: Floats, height: int) -> bool:
-    """Whether whole numbers only count the rows: all different, one after the other."""
-    if column.kind != Kind.WHOLE or column.missing or column.distinct < 0.97 * height or height < 3:
-        return False
-    return float(np.ptp(cells)) == height - 1 and bool(np.all(np.abs(np.diff(cells)) == 1))
 
 
 def _families(pairs: list[tuple[str, str]]) -> list[list[str]]:

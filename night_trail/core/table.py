@@ -379,6 +379,13 @@ class Table:
         return f"{count:,} {self.row_noun[0] if count == 1 else self.row_noun[1]}"
 
 
+def is_row_number(column: Column, cells: Floats, height: int) -> bool:
+    """Whether whole numbers only count the rows: all different, one after the other."""
+    if column.kind != Kind.WHOLE or column.missing or column.distinct < 0.97 * height or height < 3:
+        return False
+    return float(np.ptp(cells)) == height - 1 and bool(np.all(np.abs(np.diff(cells)) == 1))
+
+
 def on_axis(series: pl.Series) -> Floats:
     """Return a measured column as numbers on its axis; missing cells are NaN.
 

@@ -10,12 +10,11 @@ import numpy as np
 
 from night_trail.core.answers.basis import Basis
 from night_trail.core.errors import BadQuestion
-from night_trail.core.findings import is_row_number
 from night_trail.core.question import Together
 from night_trail.core.rows import Rows
 from night_trail.core.stats.groups import discoveries
 from night_trail.core.stats.relation import correlations, rank_correlations
-from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
+from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table, is_row_number
 
 MOST = 40
 LEAST = 4
