@@ -21,7 +21,7 @@ from night_trail.core.figures import figures_of
 from night_trail.core.measure import Measure
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import GRAINS, calendar_of
-from night_trail.core.stats.changes import level_shift, shared_shift
+from night_trail.core.stats.shifts import level_shift, shared_shift
 from night_trail.core.table import Table
 from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Event, OverTime
 from night_trail.core.words import plain, words_of

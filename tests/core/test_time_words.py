@@ -154,7 +154,7 @@ def test_parts_say_seasons_trend_steps_and_how_they_join() -> None:
         (100 + season + rng.normal(0, 1, 96) + np.where(np.arange(96) >= 60, 25, 0)).tolist(), 2015
     )
     headline, cautions = said(Apart(SUM, "day", "month", "added"), table)
-    assert headline.startswith("The season of the year explains 8")
+    assert headline.startswith("The season of the year explains 9")
     assert " in January 2020." in headline and "The level rises by 2" in headline
     assert "The parts are added, as asked." in cautions
     chosen = answer(Apart(SUM, "day", "month"), Rows(table))

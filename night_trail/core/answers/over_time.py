@@ -40,8 +40,8 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import SEASONS, Calendar, period_name
-from night_trail.core.stats.changes import LEAST_SHIFTED, level_shift, shared_shift
 from night_trail.core.stats.quantiles import quantiles
+from night_trail.core.stats.shifts import LEAST_SHIFTED, level_shift, shared_shift
 from night_trail.core.table import Bools, Column, Floats, Kind, Table
 from night_trail.core.time_questions import Against, Level, OverTime
 

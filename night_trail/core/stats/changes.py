@@ -1,27 +1,34 @@
-"""Where a series changes its level or slope, and single values that stand out."""
+"""Where a series changes its level or the slope of its trend, its seasons fitted beside."""
 
 from __future__ import annotations
 
-import itertools
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
-from night_trail.core.table import Bools, Floats
+from night_trail.core.stats.seasons import overtones, waves
+from night_trail.core.table import Floats
 
 MOST_EXACT = 4_000
 """Longer series are looked at in blocks, each of them a mean."""
 
-MODIFIED_Z = 3.5
-STRICTNESS = (1.0, 2.0, 4.0, 8.0, 16.0, 32.0)
-"""How many times the noise between neighbours a change may cost: where noise clings to itself, more."""
-
+MOST_CHANGES = 8
+COST = 4
+"""How many parameters of BIC a change costs: its place can be chosen among many."""
 
 SLOPE_LASTS = 2
 """How many times as long as a level a slope must last on both sides of its turn."""
 
-SHIFT_WINDOW, SHIFT_SIZE, SHIFT_APART, LEAST_SHIFTED = 6, 4.0, 2, 3
+SHARP = 0.5
+"""How much of a step must show between the values right before and right after it."""
+
+WANDERS, TURNS = 0.9, 3.5
+"""Where what is left wanders so, a slope must turn by so many standard errors of the steps."""
+
+MOST_BENDS = 5
+"""A smooth curve of this degree that fits as well is no break of trend."""
 
 
 @dataclass(frozen=True)
@@ -35,62 +42,29 @@ class Change:
     level: bool
 
 
-def pelt(values: Floats, penalty: float, least: int) -> list[int]:
-    """Return where segments begin that straight lines fit, by pruned exact search.
+@dataclass(frozen=True)
+class Changed:
+    """The changes of a series, and what they add to it: steps and turns alone, from 0 on."""
 
-    PELT (Killick, Fearnhead & Eckley 2012): the cost of a segment is the sum of
-    squares around its own least-squares line, from running sums in constant
-    time, and every further segment costs the penalty.
-
-    Parameters
-    ----------
-    values
-        One dimension, no NaN.
-    penalty
-        In squared units of the values.
-    least
-        The fewest values of a segment, 3 or more.
-    """
-    n = len(values)
-    if n < 2 * least:
-        return []
-    y = values - values.mean()
-    t = np.arange(n) - (n - 1) / 2
-    sums = [np.concatenate([[0.0], np.cumsum(s)]) for s in (y, y * y, t * y, t, t * t)]
-
-    def cost(starts: np.ndarray, end: int) -> Floats:
-        sy, syy, sty, st, stt = (s[end] - s[starts] for s in sums)
-        m = end - starts
-        along = stt - st * st / m
-        level = syy - sy * sy / m
-        slope = np.where(along > 0, (sty - st * sy / m) ** 2 / np.where(along > 0, along, 1.0), 0.0)
-        return np.asarray(np.maximum(level - slope, 0.0))
-
-    best = np.full(n + 1, np.inf)
-    best[0] = -penalty
-    before = np.zeros(n + 1, dtype=np.int64)
-    starts = np.array([0])
-    for end in range(least, n + 1):
-        costs = best[starts] + cost(starts, end)
-        at = int(np.argmin(costs))
-        best[end], before[end] = costs[at] + penalty, starts[at]
-        starts = starts[costs <= best[end]]
-        if end - least + 1 >= least:
-            starts = np.append(starts, end - least + 1)
-    found = []
-    end = n
-    while end > 0:
-        end = int(before[end])
-        if end > 0:
-            found.append(end)
-    return found[::-1]
+    changes: tuple[Change, ...]
+    part: Floats
 
 
-def changes(values: Floats, least: int) -> list[Change]:
-    """Return the changes of level and slope of a series without its seasons.
+Kind = Literal["step", "turn"]
+Chosen = tuple[int, Kind]
 
-    Every change costs three parameters of BIC; how large the noise is for that,
-    and how much it clings to itself, is judged around each candidate.
+
+def changes(values: Floats, least: int, periods: tuple[int, ...] = ()) -> Changed:
+    """Return the changes of level and slope of a series that may have seasons.
+
+    Steps, turns of the slope, a straight trend and the waves of every season are
+    fitted together by least squares, so that a long season cannot swallow a step
+    nor a step pass for a season. Changes are added one at a time, the best of all
+    places first, all places looked at anew each time (sequential least squares,
+    after Bai & Perron 1998); how many there are is chosen by BIC of errors that
+    are an autoregression of order 1, without which noise that clings to itself
+    would change. A step must show right where it is, and a turn must beat a
+    smooth curve; in what wanders it must stand out from the steps.
 
     Parameters
     ----------
@@ -98,135 +72,183 @@ def changes(values: Floats, least: int) -> list[Change]:
         One dimension, no NaN.
     least
         The fewest periods a level or slope must last.
+    periods
+        The seasons that may be there, in values a round.
     """
     n = len(values)
     block = math.ceil(n / MOST_EXACT)
     if block > 1:
         whole = values[: n // block * block].reshape(-1, block).mean(axis=1)
-        found = changes(whole, max(3, least // block))
-        return [
+        found = changes(whole, max(3, least // block), tuple(p // block for p in periods if p // block > 1))
+        moved = tuple(
             Change(c.at * block, c.step, c.slope_before / block, c.slope_after / block, c.level)
-            for c in found
-        ]
-    if n < max(2 * least, 12):
-        return []
+            for c in found.changes
+        )
+        return Changed(
+            moved, np.interp(np.arange(n), (np.arange(len(whole)) + 0.5) * block - 0.5, found.part)
+        )
     least = max(3, least)
-    noise = _noise(values)
-    if noise <= 0:
-        return []
-    # candidates from few changes to many; which of them is right, the whole of the noise decides
-    tried = {tuple(pelt(values, 3 * strict * noise * math.log(n), least)) for strict in STRICTNESS}
-    at = list(min(sorted(tried), key=lambda cuts: _bic(values, list(cuts))))
-    spread = float(np.var(values - _fit(values, at)))
-    return _described(values, at, math.sqrt(max(spread, noise)), least)
+    nothing = Changed((), np.zeros(n))
+    if n < max(2 * least, 12) or float(np.ptp(values)) == 0:
+        return nothing
+    at = np.linspace(-1, 1, n)
+    seasons = [waves(n, p, overtones(n, p)) for p in periods if 2 * p <= n]
+    ground = np.column_stack([np.ones(n), at, *seasons])
+    if ground.shape[1] + 8 > n:
+        return nothing
+    chosen = _without_curves(values, ground, _chosen(values, ground, least), least)
+    chosen = _that_show(values, ground, chosen, least)
+    if not chosen:
+        return nothing
+    sizes, slope = _sizes(values, ground, chosen)
+    part = np.column_stack([_basis(n, c) for c in chosen]) @ sizes
+    return Changed(_described(chosen, sizes, slope), part)
 
 
-def _bic(values: Floats, at: list[int]) -> float:
-    """Return BIC of lines with changes, the noise around them an autoregression of order 1.
-
-    Without the autoregression, the humps of noise that clings to itself would
-    pass for changes.
-    """
-    n = len(values)
-    rest = values - _fit(values, at)
-    spread = float(rest @ rest) / n
-    tied = float(rest[:-1] @ rest[1:]) / float(rest @ rest) if spread > 0 else 0.0
-    fresh = max(spread * (1 - tied**2), 1e-300)
-    return n * math.log(fresh) + 3 * (len(at) + 1) * math.log(n)
+def _basis(n: int, change: Chosen) -> Floats:
+    at, kind = change
+    t = np.arange(n, dtype=np.float64)
+    return (t >= at).astype(np.float64) if kind == "step" else np.maximum(t - at, 0.0)
 
 
-def _noise(values: Floats) -> float:
-    """Return the variance of the noise from second differences, which no line moves; robustly."""
-    steps = np.diff(values, 2)
-    if not len(steps):
-        return 0.0
-    scale = 1.4826 * float(np.median(np.abs(steps - np.median(steps)))) / math.sqrt(6)
-    return scale**2 if scale > 0 else float(np.var(steps)) / 6
+def _with(ground: Floats, chosen: list[Chosen]) -> Floats:
+    return np.column_stack([ground, *(_basis(len(ground), c) for c in chosen)])
 
 
-def _lines(values: Floats, at: list[int]) -> list[tuple[int, int, float, float]]:
-    """Return each segment with its own line: (start, end, slope, value at the start)."""
-    edges = [0, *at, len(values)]
-    found = []
-    for start, end in itertools.pairwise(edges):
-        t = np.arange(end - start)
-        slope, level = np.polyfit(t, values[start:end], 1) if end - start > 2 else (0.0, values[start])
-        found.append((start, end, float(slope), float(level)))
-    return found
+def _off(values: Floats, x: Floats) -> tuple[Floats, Floats]:
+    """Return an orthonormal basis of the columns, and the values without what these explain."""
+    q = np.linalg.qr(x)[0]
+    return q, values - q @ (q.T @ values)
 
 
-def _fit(values: Floats, at: list[int]) -> Floats:
-    return np.concatenate([lv + s * np.arange(b - a) for a, b, s, lv in _lines(values, at)])
+def _bic(rest: Floats, changes_: int) -> float:
+    n, whole = len(rest), float(rest @ rest)
+    tied = min(max(float(rest[:-1] @ rest[1:]) / whole, 0.0), 0.9999) if whole > 0 else 0.0
+    return n * math.log(max(whole / n * (1 - tied**2), 1e-300)) + COST * changes_ * math.log(n)
 
 
-def _described(values: Floats, at: list[int], noise: float, least: int) -> list[Change]:
-    lines = _lines(values, at)
-    found = []
-    for (a, b, slope, level), (_, end, after, begins) in itertools.pairwise(lines):
-        step = begins - (level + slope * (b - a))
-        reach = min(b - a, end - b)
-        # what the slope adds over the shorter side, against the step itself
-        level_moves = abs(step) >= max(noise, abs(after - slope) * reach / 2)
-        # a slope is none before it has lasted for a while
-        if level_moves or reach >= SLOPE_LASTS * least:
-            found.append(Change(b, step, slope, after, level_moves))
-    return found
-
-
-def spikes(rest: Floats) -> Bools:
-    """Return which values stand out: modified z over 3.5 (Iglewicz & Hoaglin 1993); NaN never does."""
-    has = ~np.isnan(rest)
-    found = np.zeros(len(rest), dtype=np.bool_)
-    if np.count_nonzero(has) < 5:
-        return found
-    middle = float(np.median(rest[has]))
-    mad = float(np.median(np.abs(rest[has] - middle)))
-    if mad <= 0:
-        return found
-    found[has] = 0.6745 * np.abs(rest[has] - middle) / mad > MODIFIED_Z
-    return found
-
-
-def shared_shift(lines: Floats, season: int = 0) -> int | None:
-    """Return the period in which every line changes its level; None where not all do.
-
-    A line does where the means of the six periods before and after differ by
-    over four of their standard deviations, and those after from the same part of
-    the season before by half as much at least; all do where they do so within
-    two periods of each other.
-
-    Parameters
-    ----------
-    lines
-        Shape (lines, periods), NaN for gaps.
-    season
-        How many periods the shortest season lasts, 0 where there is none.
-    """
-    return _shift(lines, season) if len(lines) >= LEAST_SHIFTED else None
-
-
-def level_shift(line: Floats, season: int = 0) -> int | None:
-    """Return the period in which one line changes its level by the same measure."""
-    return _shift(line[None], season)
-
-
-def _shift(lines: Floats, season: int) -> int | None:
-    if lines.shape[1] < 2 * SHIFT_WINDOW:
+def _best(q: Floats, rest: Floats, least: int, taken: list[Chosen]) -> Chosen | None:
+    """Return the step or turn that explains most of what is left; all places at once, by running sums."""
+    n = len(rest)
+    place = np.arange(n)
+    tails, left = np.cumsum(q[::-1], axis=0)[::-1], np.cumsum(rest[::-1])[::-1]
+    long = (n - place).astype(np.float64)
+    own = long - (tails**2).sum(axis=1)
+    steps = np.where(own > 1e-6 * long, left**2 / np.maximum(own, 1e-12), 0.0)
+    # a turn's slope is the sum of the steps behind it
+    turned = np.vstack([np.cumsum(tails[::-1], axis=0)[::-1][1:], np.zeros((1, q.shape[1]))])
+    behind = np.append(np.cumsum(left[::-1])[::-1][1:], 0.0)
+    m = long - 1
+    squares = m * (m + 1) * (2 * m + 1) / 6
+    own = squares - (turned**2).sum(axis=1)
+    turns = np.where(own > 1e-6 * np.maximum(squares, 1.0), behind**2 / np.maximum(own, 1e-12), 0.0)
+    able = (place >= least) & (place <= n - least)
+    for at, _ in taken:
+        able &= np.abs(place - at) >= least
+    lasts = (place >= SLOPE_LASTS * least) & (place <= n - SLOPE_LASTS * least)
+    steps, turns = np.where(able, steps, 0.0), np.where(able & lasts, turns, 0.0)
+    i, j = int(steps.argmax()), int(turns.argmax())
+    if max(steps[i], turns[j]) <= 0:
         return None
-    windows = np.lib.stride_tricks.sliding_window_view(lines, SHIFT_WINDOW, axis=1)
-    means, variances = windows.mean(axis=2), windows.var(axis=2, ddof=1)
-    step = np.abs(means[:, SHIFT_WINDOW:] - means[:, :-SHIFT_WINDOW])
-    noise = np.sqrt((variances[:, SHIFT_WINDOW:] + variances[:, :-SHIFT_WINDOW]) / 2)
-    size = np.nan_to_num(np.divide(step, noise, out=np.zeros_like(step), where=noise > 0))
-    at = size.argmax(axis=1)
-    if size.max(axis=1).min() <= SHIFT_SIZE or int(np.ptp(at)) > SHIFT_APART:
-        return None
-    found = int(np.median(at)) + SHIFT_WINDOW
-    # half a season up and half a season down is no change of level
-    for back in (k * season for k in range(1, 1 + -(-SHIFT_WINDOW // season))) if season else ():
-        if found - back < 0:
-            return None
-        after, before = means[:, found], means[:, found - back]
-        if (np.abs(after - before) < step[np.arange(len(lines)), at] / 2).any():
-            return None
-    return found
+    return (i, "step") if steps[i] >= turns[j] else (j, "turn")
+
+
+def _chosen(values: Floats, ground: Floats, least: int) -> list[Chosen]:
+    """Return the changes of which BIC is least, sought forward and then backward."""
+    chosen: list[Chosen] = []
+    q, rest = _off(values, ground)
+    tried = [(_bic(rest, 0), chosen)]
+    for _ in range(MOST_CHANGES):
+        found = _best(q, rest, least, chosen)
+        if found is None:
+            break
+        chosen = [*chosen, found]
+        for _ in range(2):
+            for k in range(len(chosen)):
+                others = chosen[:k] + chosen[k + 1 :]
+                moved = _best(*_off(values, _with(ground, others)), least, others)
+                chosen[k] = moved or chosen[k]
+        q, rest = _off(values, _with(ground, chosen))
+        tried.append((_bic(rest, len(chosen)), list(chosen)))
+        # two that together are worth it can hide each other: one more is tried before giving up
+        if len(tried) > 3 and tried[-1][0] > tried[-2][0] > tried[-3][0]:
+            break
+    best, chosen = min(tried, key=lambda t: t[0])
+    while chosen:
+        less = [chosen[:k] + chosen[k + 1 :] for k in range(len(chosen))]
+        costs = [_bic(_off(values, _with(ground, c))[1], len(c)) for c in less]
+        k = int(np.argmin(costs))
+        if costs[k] >= best:
+            break
+        best, chosen = costs[k], less[k]
+    return chosen
+
+
+def _without_curves(values: Floats, ground: Floats, chosen: list[Chosen], least: int) -> list[Chosen]:
+    """Return the changes without turns, where a smooth curve beside the steps fits as well."""
+    turns = [c for c in chosen if c[1] == "turn"]
+    if not turns:
+        return chosen
+    steps = [c for c in chosen if c[1] == "step"]
+    cost = _bic(_off(values, _with(ground, chosen))[1], len(chosen))
+    at = np.linspace(-1, 1, len(values))
+    for degree in range(2, MOST_BENDS + 1):
+        curve = np.polynomial.legendre.legvander(at, degree)[:, 2:]
+        smooth = np.column_stack([_with(ground, steps), curve])
+        # a bend costs what a parameter without a place does
+        bends = (degree - 1) / COST
+        rest = _off(values, smooth)[1]
+        if _bic(rest, len(steps)) + COST * bends * math.log(len(values)) <= cost:
+            # what was a step may have been a part of the curve
+            again = _chosen(values, np.column_stack([ground, curve]), least)
+            return [c for c in again if c[1] == "step"]
+    return chosen
+
+
+def _that_show(values: Floats, ground: Floats, chosen: list[Chosen], least: int) -> list[Chosen]:
+    """Return the changes that are where they are said to be, and not a wandering's way from here to there."""
+    while chosen:
+        x = _with(ground, chosen)
+        sizes = np.linalg.lstsq(x, values, rcond=None)[0]
+        rest = values - x @ sizes
+        whole = float(rest @ rest)
+        tied = float(rest[:-1] @ rest[1:]) / whole if whole > 0 else 0.0
+        steps = np.diff(values - ground @ sizes[: ground.shape[1]])
+        noise = 1.4826 * float(np.median(np.abs(steps - np.median(steps))))
+        edges = sorted(at for at, _ in chosen)
+        odd = None
+        for k, (at, kind) in enumerate(chosen):
+            size = float(sizes[ground.shape[1] + k])
+            if kind == "step":
+                # beside the step alone: what else changes is taken out, and so is the season
+                others = values - x @ sizes + size * _basis(len(values), (at, kind))
+                near = min(least, 5)
+                shown_ = float(np.median(others[at : at + near]) - np.median(others[max(at - near, 0) : at]))
+                fails = shown_ * np.sign(size) < SHARP * abs(size)
+            else:
+                before = at - max([e for e in edges if e < at], default=0)
+                after = min([e for e in edges if e > at], default=len(values)) - at
+                error = noise * math.sqrt(1 / max(before, 1) + 1 / max(after, 1))
+                fails = tied > WANDERS and abs(size) < TURNS * error
+            if fails:
+                odd = k
+                break
+        if odd is None:
+            return chosen
+        chosen = chosen[:odd] + chosen[odd + 1 :]
+    return chosen
+
+
+def _sizes(values: Floats, ground: Floats, chosen: list[Chosen]) -> tuple[Floats, float]:
+    """Return the size of each change, and the slope of the trend before any, per period."""
+    found = np.asarray(np.linalg.lstsq(_with(ground, chosen), values, rcond=None)[0], dtype=np.float64)
+    return found[ground.shape[1] :], float(found[1]) * 2 / (len(values) - 1)
+
+
+def _described(chosen: list[Chosen], sizes: Floats, slope: float) -> tuple[Change, ...]:
+    made = []
+    for (at, kind), size in sorted(zip(chosen, sizes.tolist(), strict=True)):
+        after = slope if kind == "step" else slope + size
+        made.append(Change(at, size if kind == "step" else 0.0, slope, after, kind == "step"))
+        slope = after
+    return tuple(made)

@@ -8,7 +8,9 @@ from typing import Literal
 
 import numpy as np
 
-from night_trail.core.stats.changes import Change, changes, spikes
+from night_trail.core.stats.changes import Change, changes
+from night_trail.core.stats.seasons import overtones, own_period, shown, waves
+from night_trail.core.stats.spikes import STRETCH, far_off, spikes
 from night_trail.core.table import Bools, Floats
 
 Way = Literal["added", "multiplied"]
@@ -16,14 +18,12 @@ LEAST = 8
 """Fewer values are not taken apart."""
 
 MOST = 20_000
+MOST_BENDS = 5
 MOST_ROBUST = 60
 """Longer seasons are not fitted robustly point by point, which would take seconds."""
 
-SEEN = 0.1
-"""A season whose strength is less is not one."""
-
-EVEN = 0.1
-"""How much more even the remainder must be before the parts are multiplied."""
+CLEARER, SURE = 2.0, 0.05
+"""How much likelier (twice the log) parts must be multiplied than added; how unlikely a trend by chance."""
 
 
 @dataclass(frozen=True)
@@ -33,7 +33,8 @@ class Apart:
     ``seasons`` are those of ``periods``, the shortest first. ``filled`` marks
     values that were gaps. Strengths lie between 0 and 1 (Wang, Smith & Hyndman
     2006): how much of what trend (season) and remainder vary together the
-    remainder leaves over.
+    remainder leaves over. ``costs`` is the cost of both ways, ``moves`` says
+    whether the trend goes anywhere beyond chance.
     """
 
     values: Floats
@@ -48,7 +49,8 @@ class Apart:
     changes: tuple[Change, ...]
     spikes: Bools
     chosen_way: bool
-    unevenness: tuple[float, float]
+    costs: tuple[float, float]
+    moves: bool = True
 
     @property
     def season(self) -> Floats:
@@ -70,8 +72,9 @@ def take_apart(values: Floats, candidates: tuple[int, ...], way: Way | None = No
     STL (Cleveland et al. 1990) for one season, MSTL (Bandara, Hyndman &
     Bergmeir 2021) for several, robust against spikes. Of the candidate periods
     those are kept that fit at least twice and whose season shows. With ``way``
-    None the parts are multiplied (on the log scale) where that leaves the
-    remainder clearly more even: where its size hangs less on the trend.
+    None the parts are multiplied (on the log scale) where the values are
+    likelier so (Box & Cox 1964). Changes of level and slope are fitted first,
+    together with the waves of all candidates, and belong to the trend.
 
     Parameters
     ----------
@@ -84,33 +87,21 @@ def take_apart(values: Floats, candidates: tuple[int, ...], way: Way | None = No
     n = len(values)
     if n < LEAST or np.count_nonzero(has) < LEAST or n > MOST or float(np.ptp(values[has])) == 0:
         return None
-    periods = seasons_of(values, candidates)
-    added = _parts(values, periods)
-    uneven = (_unevenness(added), math.nan)
+    added = _Taken.of(values, candidates)
     logs = None
-    # parts are tried on the log scale only where the remainder's size hangs on the level at all
-    if way != "added" and float(values[has].min()) > 0 and (way == "multiplied" or uneven[0] > EVEN):
-        logs = _parts(np.log(values), periods)
-        uneven = (uneven[0], _unevenness(logs))
-    multiplied = logs is not None and (way == "multiplied" or uneven[1] < uneven[0] - EVEN)
+    if way != "added" and float(values[has].min()) > 0:
+        logs = _Taken.of(np.log(values), candidates)
+    costs = (_cost(added.values, added.periods, added.part, 0.0), math.nan)
+    if logs is not None:
+        costs = (costs[0], _cost(logs.values, logs.periods, logs.part, float(logs.values.sum())))
+    multiplied = logs is not None and (way == "multiplied" or costs[1] < costs[0] - CLEARER)
     found = logs if multiplied and logs is not None else added
-    trend, seasons, rest, filled_values = found
-    strengths = tuple(_strength(season, rest) for season in seasons)
-    # a level lasts half a season at least, or two weeks of days: less is a stretch that stands out
-    shortest = periods[0] if periods else 0
-    least = max(5, 14 if shortest == 7 else min(shortest, 26) // 2)
-    marked = spikes(np.where(has, rest, np.nan))
-    # a spike is no change of level; but beside a step the trend is too smooth, and what is off it is
-    # no spike: both are told apart by their neighbours
-    adjusted = trend + rest
-    reach = min(least, len(adjusted) - 1)
-    nearby = np.lib.stride_tricks.sliding_window_view(np.pad(adjusted, reach, mode="reflect"), 2 * reach + 1)
-    steps = changes(np.where(marked, np.median(nearby, axis=1), adjusted), least)
     shown = np.exp if multiplied else np.asarray
+    steps = found.steps
     if multiplied:
         # a step on the log scale is a factor; in the values' unit it is that of the level around it
-        level = np.exp(trend)
-        steps = [
+        level = np.exp(found.trend)
+        steps = tuple(
             Change(
                 c.at,
                 float(level[max(c.at - 1, 0)] * math.expm1(c.step)),
@@ -119,22 +110,138 @@ def take_apart(values: Floats, candidates: tuple[int, ...], way: Way | None = No
                 c.level,
             )
             for c in steps
-        ]
+        )
     return Apart(
-        values=shown(filled_values),
+        values=shown(found.values),
         filled=~has,
-        trend=shown(trend),
-        seasons=tuple(shown(season) for season in seasons),
-        rest=shown(rest),
-        periods=periods,
+        trend=shown(found.trend),
+        seasons=tuple(shown(season) for season in found.seasons),
+        rest=shown(found.rest),
+        periods=found.periods,
         way="multiplied" if multiplied else "added",
-        trend_strength=_strength(trend, rest),
-        strengths=strengths,
-        changes=tuple(steps),
-        spikes=marked,
+        trend_strength=_strength(found.trend, found.rest),
+        strengths=tuple(_strength(season, found.rest) for season in found.seasons),
+        changes=steps,
+        spikes=spikes(np.where(has, found.rest, np.nan)),
         chosen_way=way is None,
-        unevenness=uneven,
+        costs=costs,
+        moves=moves(found.values - sum(found.seasons, np.zeros(n)), found.part, found.periods),
     )
+
+
+@dataclass(frozen=True)
+class _Taken:
+    """A series taken apart on one scale; ``part`` is what changes of level and slope add to the trend."""
+
+    values: Floats
+    trend: Floats
+    seasons: tuple[Floats, ...]
+    rest: Floats
+    periods: tuple[int, ...]
+    steps: tuple[Change, ...]
+    part: Floats
+
+    @classmethod
+    def of(cls, values: Floats, candidates: tuple[int, ...]) -> _Taken:
+        """Return a series taken apart: changes first, then seasons and the trend of what is left."""
+        filled = interpolated(values)
+        able = tuple(p for p in candidates if 2 * p <= len(values))
+        # a level lasts half a season at least, or two weeks of days: less is a stretch that stands out
+        shortest = able[0] if able else 0
+        least = max(5, 14 if shortest == 7 else min(shortest, 26) // 2)
+        changed = changes(_calmed(filled, able), least, able)
+        plain = values - changed.part
+        periods = seasons_of(plain, candidates)
+        trend, seasons, rest, found = _parts(plain, periods)
+        return cls(
+            found + changed.part,
+            trend + changed.part,
+            tuple(seasons),
+            rest,
+            periods,
+            changed.changes,
+            changed.part,
+        )
+
+
+def _cost(values: Floats, periods: tuple[int, ...], part: Floats, jacobian: float) -> float:
+    """Return how unlikely values are (twice the log) with one season for all rounds and a smooth trend.
+
+    A season that may change from round to round, as it does where a series is
+    taken apart, would take over what swings with the level. ``jacobian`` is the
+    sum of the logs of the values where these are logs (Box & Cox 1964).
+    """
+    n = len(values)
+    bends = min(MOST_BENDS, max(1, n // 15))
+    at = np.linspace(-1, 1, n)
+    seasons = [waves(n, p, overtones(n, p)) for p in periods]
+    x = np.column_stack(
+        [np.polynomial.legendre.legvander(at, bends), *seasons, *([part] if part.any() else [])]
+    )
+    rest = values - x @ np.linalg.lstsq(x, values, rcond=None)[0]
+    # a few values that stand out are no reason for one scale or the other
+    spread = 1.4826 * float(np.median(np.abs(rest)))
+    rest = np.clip(rest, -4 * spread, 4 * spread) if spread > 0 else rest
+    return n * math.log(max(float(rest @ rest) / n, 1e-300)) + 2 * jacobian
+
+
+def _calmed(values: Floats, periods: tuple[int, ...]) -> Floats:
+    """Return values with what stands out replaced by what is usual there."""
+    n = len(values)
+    at = np.linspace(-1, 1, n)
+    x = np.column_stack([np.ones(n), at, *(waves(n, p, overtones(n, p)) for p in periods)])
+    if x.shape[1] + 8 > n:
+        return values
+    fit = x @ np.linalg.lstsq(x, values, rcond=None)[0]
+    rest = values - fit
+    marked = spikes(rest)
+    if not marked.any():
+        return values
+    reach = min(STRETCH, n - 1)
+    rest = np.pad(np.where(marked, np.nan, rest), reach, mode="reflect")
+    calm = values.copy()
+    for i in np.flatnonzero(marked):
+        near = rest[i : i + 2 * reach + 1]
+        if not np.isnan(near).all():
+            calm[i] = fit[i] + float(np.nanmedian(near))
+    return calm
+
+
+def moves(adjusted: Floats, part: Floats, periods: tuple[int, ...]) -> bool:
+    """Whether the values without their seasons end higher or lower than they began, beyond chance.
+
+    A straight trend with errors that are an autoregression of order 1, its
+    coefficient corrected for the fit (Kendall 1954); where that is as good as 1
+    the series wanders, and its steps must differ from 0 on average. Changes
+    that were found are a move where they leave the level elsewhere.
+    """
+    from scipy import special  # noqa: PLC0415  (slow import)
+
+    n = len(adjusted)
+    if n < LEAST:
+        return False
+    plain = adjusted - part
+    at = np.arange(n, dtype=np.float64)
+    at -= at.mean()
+    rest = plain - plain.mean() - at * float(at @ plain) / float(at @ at)
+    whole = float(rest @ rest)
+    tied = float(rest[1:] @ rest[:-1]) / whole if whole > 0 else 0.0
+    tied += (2 + 4 * tied) / n
+    if whole > 0 and abs(part[-1] - part[0]) > 2 * math.sqrt(whole / n):
+        return True
+    if tied >= 1 - 20 / n:
+        steps = np.diff(plain)
+        spread = float(np.std(steps, ddof=1))
+        t = abs(float(steps.mean())) / (spread / math.sqrt(n - 1)) if spread > 0 else math.inf
+        return bool(2 * special.stdtr(n - 2, -t) < SURE)
+    y, x = plain[1:] - tied * plain[:-1], at[1:] - tied * at[:-1]
+    x = x - x.mean()
+    y = y - y.mean()
+    slope = float(x @ y) / float(x @ x)
+    off = y - slope * x
+    error = math.sqrt(float(off @ off) / max(n - 4, 1) / float(x @ x))
+    t = abs(slope) / error if error > 0 else math.inf
+    return bool(2 * special.stdtr(max(n - 4, 1), -t) < SURE)
 
 
 @dataclass(frozen=True)
@@ -155,53 +262,26 @@ def fitted(values: Floats, periods: tuple[int, ...]) -> Parts:
 
 
 def multiplies(values: Floats, parts: Parts) -> bool:
-    """Whether a series above 0 leaves a clearly more even remainder on the log scale."""
-    uneven = _unevenness((parts.trend, list(parts.seasons), parts.rest, parts.values))
-    if uneven <= EVEN or float(np.nanmin(values)) <= 0:
+    """Whether a series above 0 is clearly likelier with its parts multiplied than added."""
+    if float(np.nanmin(values)) <= 0:
         return False
-    return _unevenness(_parts(np.log(values), parts.periods, quick=True)) < uneven - EVEN
+    none = np.zeros(len(values))
+    logs = np.log(parts.values)
+    added = _cost(parts.values, parts.periods, none, 0.0)
+    return _cost(logs, parts.periods, none, float(logs.sum())) < added - CLEARER
 
 
 def seasons_of(values: Floats, candidates: tuple[int, ...]) -> tuple[int, ...]:
-    """Return the candidate periods whose season shows, shortest first; one from the data where none is given.
-
-    A period is kept where the series, freed of its trend and of shorter
-    seasons, is like itself a period later: its autocorrelation there lies over
-    0.1 and over what chance gives (1.645/√n).
-    """
-    n = len(values)
+    """Return the candidate periods whose season shows, shortest first; without any, one of its own."""
     filled = interpolated(values)
-    able = [p for p in candidates if 2 * p <= n and p >= 2]
     if not candidates:
-        own = _own_period(filled)
+        own = own_period(filled)
         return (own,) if own else ()
-    kept: list[int] = []
-    rest = filled - _smooth(filled, max(able, default=7))
-    for period in able:
-        if _autocorrelation(rest, period) > max(SEEN, 1.645 / math.sqrt(n)):
-            kept.append(period)
-            means = np.array([rest[i::period].mean() for i in range(period)])
-            rest = rest - means[np.arange(n) % period]
-    return tuple(kept)
-
-
-def _own_period(values: Floats) -> int | None:
-    """Return the period after which a series is most like itself; None where it never clearly is."""
-    n = len(values)
-    if n < 24:
-        return None
-    rest = values - _smooth(values, n // 3)
-    lags = range(1, n // 3)
-    like = np.array([_autocorrelation(rest, lag) for lag in lags])
-    peaks = [i for i in range(1, len(like) - 1) if like[i] >= like[i - 1] and like[i] > like[i + 1]]
-    best = max(peaks, key=lambda i: like[i], default=None)
-    return best + 1 if best is not None and best >= 1 and like[best] > 0.3 else None
-
-
-def _autocorrelation(values: Floats, lag: int) -> float:
-    centred = values - values.mean()
-    whole = float(centred @ centred)
-    return float(centred[:-lag] @ centred[lag:]) / whole if whole > 0 and lag < len(values) else 0.0
+    kept: tuple[int, ...] = ()
+    for period in candidates:
+        if 2 <= period <= len(values) // 2 and shown(filled, period, kept):
+            kept = (*kept, period)
+    return kept
 
 
 def _smooth(values: Floats, window: int) -> Floats:
@@ -229,7 +309,7 @@ def _parts(
     if periods and max(periods) > MOST_ROBUST and not quick:
         # a long season has few rounds, and one that stands out would be taken for the season
         expected = _roughly(filled, periods)
-        cleaned = np.where(gaps | spikes(np.where(gaps, np.nan, filled - expected)), expected, filled)
+        cleaned = np.where(gaps | far_off(np.where(gaps, np.nan, filled - expected)), expected, filled)
     elif gaps.any():
         cleaned = np.where(gaps, filled - _stl(filled, periods, quick)[2], filled)
     trend, seasons, _ = _stl(cleaned, periods, quick)
@@ -286,17 +366,6 @@ def _thrift(period: int) -> dict[str, int]:
     """Return how far apart the local fits are made: long seasons need not be fitted at every point."""
     jump = max(1, period // 25)
     return {"seasonal_jump": 2, "trend_jump": jump, "low_pass_jump": jump} if jump > 1 else {}
-
-
-def _unevenness(parts: tuple[Floats, list[Floats], Floats, Floats]) -> float:
-    """Return how much the remainder's size hangs on the level: |rank correlation| of both."""
-    from scipy import stats  # noqa: PLC0415  (slow import)
-
-    trend, seasons, rest, _ = parts
-    level = trend + (np.sum(seasons, axis=0) if seasons else 0.0)
-    if float(np.ptp(level)) == 0 or float(np.ptp(rest)) == 0:
-        return 0.0
-    return abs(float(stats.spearmanr(np.abs(rest), level).statistic))
 
 
 def _strength(part: Floats, rest: Floats) -> float:

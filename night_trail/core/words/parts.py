@@ -43,13 +43,18 @@ def apart_words(answer: ApartAnswer, table: Table) -> Words:
         headline += spans("No season shows: it is trend and remainder alone.")
     start, last = float(parts.trend[0]), float(parts.trend[-1])
     verb = "rises" if last > start else "falls"
-    headline += spans(
-        " The trend {verb} from {first} to {last}{share}.",
-        verb=Span(verb),
-        first=said(start),
-        last=said(last),
-        share=Span(relative(last - start, start)),
-    )
+    if parts.moves and start != last:
+        headline += spans(
+            " The trend {verb} from {first} to {last}{share}.",
+            verb=Span(verb),
+            first=said(start),
+            last=said(last),
+            share=Span(relative(last - start, start)),
+        )
+    else:
+        headline += spans(
+            " There is no trend to speak of: where it began and ended differs no more than by chance."
+        )
     headline += _changes(answer, said)
     headline += _spike_words(answer, said)
     facts = [

@@ -1,0 +1,54 @@
+"""Whether several lines, or one, change their level at once."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from night_trail.core.table import Floats
+
+SHIFT_WINDOW, SHIFT_SIZE, SHIFT_APART, LEAST_SHIFTED = 6, 4.0, 2, 3
+
+
+def shared_shift(lines: Floats, season: int = 0) -> int | None:
+    """Return the period in which every line changes its level; None where not all do.
+
+    A line does where the means of the six periods before and after differ by
+    over four of their standard deviations, and those after from the same part of
+    the season before by half as much at least; all do where they do so within
+    two periods of each other.
+
+    Parameters
+    ----------
+    lines
+        Shape (lines, periods), NaN for gaps.
+    season
+        How many periods the shortest season lasts, 0 where there is none.
+    """
+    return _shift(lines, season) if len(lines) >= LEAST_SHIFTED else None
+
+
+def level_shift(line: Floats, season: int = 0) -> int | None:
+    """Return the period in which one line changes its level by the same measure."""
+    return _shift(line[None], season)
+
+
+def _shift(lines: Floats, season: int) -> int | None:
+    if lines.shape[1] < 2 * SHIFT_WINDOW:
+        return None
+    windows = np.lib.stride_tricks.sliding_window_view(lines, SHIFT_WINDOW, axis=1)
+    means, variances = windows.mean(axis=2), windows.var(axis=2, ddof=1)
+    step = np.abs(means[:, SHIFT_WINDOW:] - means[:, :-SHIFT_WINDOW])
+    noise = np.sqrt((variances[:, SHIFT_WINDOW:] + variances[:, :-SHIFT_WINDOW]) / 2)
+    size = np.nan_to_num(np.divide(step, noise, out=np.zeros_like(step), where=noise > 0))
+    at = size.argmax(axis=1)
+    if size.max(axis=1).min() <= SHIFT_SIZE or int(np.ptp(at)) > SHIFT_APART:
+        return None
+    found = int(np.median(at)) + SHIFT_WINDOW
+    # half a season up and half a season down is no change of level
+    for back in (k * season for k in range(1, 1 + -(-SHIFT_WINDOW // season))) if season else ():
+        if found - back < 0:
+            return None
+        after, before = means[:, found], means[:, found - back]
+        if (np.abs(after - before) < step[np.arange(len(lines)), at] / 2).any():
+            return None
+    return found

@@ -1,0 +1,106 @@
+"""Single values, or a few in a row, that stand out from those around them."""
+
+from __future__ import annotations
+
+import math
+import warnings
+
+import numpy as np
+
+from night_trail.core.table import Bools, Floats
+
+LEAST, SIDE = 7, 8
+"""Among fewer values nothing stands out."""
+
+BESIDE, STRETCH, CLINGING = 5, 25, 2
+"""Values before and after that one is held against; many for a stretch, few where they cling."""
+
+AROUND = 61
+"""So many values around say how much values spread at a place."""
+
+TAIL, FALSE = 0.2, 0.1
+"""The part of each side that shows how its tail falls off; how many may lie beyond by chance in a series."""
+
+MODIFIED_Z = 3.5
+
+
+def spikes(rest: Floats) -> Bools:
+    """Return which values stand out; NaN never does.
+
+    A value is held against the medians of those right before and right after
+    it, the nearer of the two: so neither a step nor a slow wandering has spikes.
+    How far off it is counts in the spread of its place, since some times are
+    more restless than others. Each side's tail is taken to fall off
+    exponentially from its last fifth on, and a value stands out where only 0.1
+    such are expected in the whole series: so skewed noise has no spikes. Nothing
+    under a modified z of 3.5 (Iglewicz & Hoaglin 1993) stands out.
+    """
+    found = np.zeros(len(rest), dtype=np.bool_)
+    has = np.flatnonzero(~np.isnan(rest))
+    values = rest[has]
+    if len(values) < LEAST:
+        return found
+    centred = values - np.median(values)
+    # one odd stretch is no persistence
+    size = 4 * float(np.median(np.abs(centred)))
+    centred = np.clip(centred, -size, size)
+    whole = float(centred @ centred)
+    clings = whole > 0 and float(centred[1:] @ centred[:-1]) / whole > 0.6
+    for beside in (CLINGING,) if clings else (BESIDE, STRETCH):
+        off = _off(values, min(beside, len(values) // 2))
+        some = off[off != 0]
+        if len(some) < 4:
+            continue
+        usual = float(np.median(np.abs(some)))
+        z = off / np.maximum(_spread_around(np.where(off == 0, np.nan, np.abs(off)), usual), 0.5 * usual)
+        sides = [np.flatnonzero(side * z > 0) for side in (1.0, -1.0)]
+        # a side of a handful tells nothing of its tail: both together do
+        for at in sides if min(map(len, sides)) >= SIDE else [np.flatnonzero(z)]:
+            sizes = np.abs(z[at])
+            found[has[at[sizes > _limit(sizes)]]] = True
+    return found
+
+
+def far_off(rest: Floats) -> Bools:
+    """Return which values lie far from the middle of all: a modified z over 3.5; NaN never does."""
+    if np.isnan(rest).all():
+        return np.zeros(len(rest), dtype=np.bool_)
+    off = np.abs(rest - np.nanmedian(rest))
+    spread = float(np.nanmedian(off))
+    return np.asarray(0.6745 * np.nan_to_num(off) > MODIFIED_Z * spread) & (spread > 0)
+
+
+def _off(values: Floats, beside: int) -> Floats:
+    """Return how far each value is off the nearer of the medians before and after it; 0 between them."""
+    n = len(values)
+    padded = np.concatenate([np.full(beside, np.nan), values, np.full(beside, np.nan)])
+    windows = np.lib.stride_tricks.sliding_window_view(padded, beside)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", RuntimeWarning)
+        before = np.nanmedian(windows[:n], axis=1)
+        after = np.nanmedian(windows[beside + 1 : beside + 1 + n], axis=1)
+    before, after = np.where(np.isnan(before), after, before), np.where(np.isnan(after), before, after)
+    a, b = values - before, values - after
+    return np.where(a * b > 0, np.where(np.abs(a) < np.abs(b), a, b), 0.0)
+
+
+def _spread_around(sizes: Floats, usual: float) -> Floats:
+    n = len(sizes)
+    half = min(AROUND, n - 1 + n % 2) // 2
+    windows = np.lib.stride_tricks.sliding_window_view(np.pad(sizes, half, mode="reflect"), 2 * half + 1)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", RuntimeWarning)
+        around = np.nanmedian(windows, axis=1)
+    return np.where(np.isnan(around), usual, around)
+
+
+def _limit(sizes: Floats) -> float:
+    """Return beyond which size a value stands out among those of one side."""
+    middle = float(np.median(sizes))
+    start = float(np.quantile(sizes, 1 - TAIL))
+    beyond = np.sort(sizes[sizes >= start] - start)
+    # of an exponential tail the mean of the lower four fifths is 0.598 of the whole; the rest may stand out
+    kept = max(1, min(int(0.8 * len(beyond)), len(beyond) - 1))
+    fall = max(float(beyond[:kept].mean()) / 0.598, 0.35 * middle)
+    limit = start + fall * math.log(max(len(beyond) / FALSE, 1.0))
+    return max(limit, 0.9 * MODIFIED_Z / 0.6745 * middle)
