@@ -13,7 +13,7 @@ from night_trail.core.answers import answer
 from night_trail.core.conditions import Between, OneOf
 from night_trail.core.figures import figures_of
 from night_trail.core.measure import Measure
-from night_trail.core.question import Question, Scene
+from night_trail.core.question import Baseline, Compare, Question, Scene
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.slots import sentence, short_name
@@ -216,3 +216,43 @@ def test_small_helpers() -> None:
     assert in_period(calendar, 0) == "on 8 January 2022"
     assert signed("5", 5.0) == "+5" and signed("−5", -5.0) == "−5" and signed("0", 0.0) == "0"
     assert relative(1.0, 4.0).replace("\u2009", " ") == " (+25 %)" and relative(1.0, 0.0) == ""
+
+
+def test_this_year_so_far_is_held_against_the_year_before_at_the_same_time() -> None:
+    table = months([10.0] * 12 + [20.0] * 12 + [25.0] * 5)
+    headline, _ = said(OverTime(SUM, "day", "month", view="to date"), table)
+    assert headline.startswith("Up to May 2024 the year has 125")
+    assert "more than the year before at the same time (+25" in headline
+    first, _ = said(OverTime(SUM, "day", "month", view="to date"), months([10.0] * 7))
+    assert "the year before is not there" in first
+
+
+def test_a_last_day_without_rows_does_not_silence_a_month() -> None:
+    days = [dt.date(2024, 1, 1) + dt.timedelta(days=i) for i in range(60)]
+    # closed now and then, and on the last day of February
+    open_ = [d for d in days[:-1] if d.day not in (9, 20)]
+    table = table_of(day=pl.Series(open_), x=[1.0] * len(open_))
+    headline, cautions = said(OverTime(SUM, "day", "month", against=Against("before")), table)
+    assert headline.startswith("In February 2024 it was 26") and not any("end to end" in c for c in cautions)
+
+
+def test_differences_of_shares_are_percentage_points() -> None:
+    days = [dt.date(2024, m, 5) for m in range(1, 10) for _ in range(40)]
+    late = [i % 40 < (10 if d.month < 9 else 20) for i, d in enumerate(days)]
+    table = table_of(day=pl.Series(days), late=late)
+    headline, _ = said(OverTime(Measure("mean", "late"), "day", "month"), table)
+    assert "it rose by 25 percentage points" in headline
+    group = table_of(g=["a", "b"] * 40, late=[i % 4 == 0 or i % 2 == 0 for i in range(80)])
+    words = words_of(
+        answer(Compare(Measure("mean", "late"), "g", "bars", baseline=Baseline(group="b")), Rows(group)),
+        group,
+    )
+    assert "percentage points" in plain(words.headline) and "+100\u2009%" not in plain(words.headline)
+
+
+def test_four_years_of_days_are_taken_apart_by_days() -> None:
+    days = [dt.date(2021, 1, 1) + dt.timedelta(days=i) for i in range(1_461)]
+    table = table_of(day=pl.Series(days), x=[float(d.weekday()) for d in days])
+    found = answer(Apart(SUM, "day"), Rows(table))
+    assert found.calendar.grain == "day" and 7 in found.parts.periods
+    assert answer(Ahead(SUM, "day"), Rows(table)).calendar.grain == "month"

@@ -19,6 +19,9 @@ from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
 from night_trail.core.time_questions import Apart
 
 MOST_SPIKES, MOST_ASKED, MOST_NAMED = 5, 24, 2
+ENOUGH, RARE = 5, 0.05
+"""So many rows a period needs for a reason, and so large a part of the periods may be as different."""
+
 DIFFERENT = 0.8
 """How many standard deviations (or how much of the share) rows must lie apart to be named different."""
 
@@ -159,13 +162,37 @@ def _spikes(question: Apart, rows: Rows, periods: Periods, parts: Parts, start: 
     for column in others:
         compare = (_numbers if column.kind.numeric else _shares)(column, rows.table, in_time)
         for i, there in rows_of.items():
-            one = compare(there) if compare is not None else None
-            if one is not None and one.effect >= DIFFERENT:
+            one = compare(there) if compare is not None and len(there) >= ENOUGH else None
+            if one is not None and one.effect >= DIFFERENT and _rare(one, rows, periods, in_time):
                 found[i].append(one)
     return tuple(
         Spike(i + start, float(off[i]), tuple(sorted(different, key=lambda d: -d.effect)[:MOST_NAMED]))
         for i, different in found.items()
     )
+
+
+def _rare(one: Different, rows: Rows, periods: Periods, in_time: Bools) -> bool:
+    """Whether hardly any period is as different: what half of them are is no reason for one."""
+    table, name, length = rows.table, one.column.name, periods.calendar.n
+
+    def by_period() -> Floats:
+        if one.value:
+            coded = table.coded(name)
+            used = in_time & (coded.codes >= 0)
+            hit = (coded.codes == coded.labels.index(one.value))[used].astype(np.float64)
+        else:
+            used = in_time & ~np.isnan(table.axis(name).values)
+            hit = table.axis(name).values[used]
+        at = periods.codes[used]
+        n = np.bincount(at, minlength=length)
+        sums = np.bincount(at, weights=hit, minlength=length)
+        return np.asarray(sums[n >= ENOUGH] / n[n >= ENOUGH])
+
+    figures = rows.remember(("by period", name, one.value, periods.calendar.grain, length), by_period)
+    if len(figures) < 2:
+        return False
+    as_far = np.abs(figures - one.usual) >= abs(one.there - one.usual) * (1 - 1e-9)
+    return int(np.count_nonzero(as_far)) <= max(MOST_SPIKES, RARE * len(figures))
 
 
 Compare = Callable[[Ints], Different | None]

@@ -22,6 +22,7 @@ from night_trail.core.stats.calendar import (
     starts,
     unfinished,
 )
+from night_trail.core.stats.grain import Grain
 from night_trail.core.stats.grain import grain as grain_of
 from night_trail.core.table import Bools, Column, Ints, Kind, Table, on_axis
 from night_trail.core.time_questions import Ahead, Apart
@@ -109,30 +110,48 @@ def grain_for(question: Timed, rows: Rows) -> GrainName:
     """Return the grain asked for, or the one proposed: no finer than the column's own.
 
     What is taken apart or forecast needs its season: there months are the
-    coarsest that is proposed, unless the column itself is coarser.
+    coarsest that is proposed, unless the column itself is coarser; what is taken
+    apart is shown with the shortest season it can have.
     """
     if question.grain is not None:
         return question.grain
     if rows.table.column(question.time).yearly:
         return "year"
 
-    def choose() -> tuple[GrainName, GrainName]:
+    def choose() -> tuple[GrainName, GrainName, GrainName]:
         cells = rows.table.series(question.time)
         cells = cells if rows.kept is None else cells.filter(rows.kept)
         cells = cells.drop_nulls()
         if not len(cells):
-            return "month", "month"
+            return "month", "month", "month"
         low, high = float(on_axis(cells).min()), float(on_axis(cells).max())
         # a part is enough to see how far apart values lie: all different ones, or the first of many
         own = grain_of(cells.unique().sort().head(20_000))
         regular = own.step if own.regular else None
         timed = rows.table.column(question.time).kind == Kind.DATETIME
         found = proposed(high - low, regular, timed)
-        seasonal = min(found, max("month", regular or "month", key=GRAINS.index), key=GRAINS.index)
-        return found, seasonal
+        coarsest: GrainName = max("month", regular or "month", key=GRAINS.index)
+        seasonal: GrainName = min(found, coarsest, key=GRAINS.index)
+        return found, seasonal, _finest_season(own, (high - low) / 86_400, seasonal)
 
-    shown, modelled = rows.remember(("grain", question.time), choose)
-    return modelled if isinstance(question, Apart | Ahead) else shown
+    shown, ahead, apart = rows.remember(("grain", question.time), choose)
+    return apart if isinstance(question, Apart) else ahead if isinstance(question, Ahead) else shown
+
+
+MOST_APART = 4_000
+
+
+def _finest_season(own: Grain, days: float, seasonal: GrainName) -> GrainName:
+    """Return the grain that shows the shortest season a column can have: days a week, months only a year."""
+    if own.regular and own.step != "hour":
+        finer = own.step
+    elif own.absent <= 0.2 * own.periods:
+        finer = "day"
+    else:
+        return seasonal
+    if days > MOST_APART or days < 4 * 7:
+        return seasonal
+    return min(finer, seasonal, key=GRAINS.index)
 
 
 def periods_of(

@@ -257,7 +257,12 @@ def unfinished(present: Ints, newest: float, oldest: float, calendar: Calendar) 
     # rows that all stand at the beginning of a period stand for the whole of it
     if np.isin(present * unit, edges).all():
         return False, False
-    return first_start > float(edges[0]), first_end < float(edges[-1])
+    # as long a pause as there was elsewhere may happen to lie at the end of a month: nothing is missing there
+    most = float(np.max(steps, initial=1.0)) - step
+    spare = [min(most * unit, 0.1 * float(edges[k + 1] - edges[k])) for k in (0, calendar.n - 1)]
+    if calendar.grain not in ("month", "quarter", "year"):
+        spare = [0.0, 0.0]
+    return first_start - spare[0] > float(edges[0]), first_end + spare[1] < float(edges[-1])
 
 
 def period_name(calendar: Calendar, i: int) -> str:

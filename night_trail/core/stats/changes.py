@@ -24,7 +24,7 @@ SLOPE_LASTS = 2
 SHARP = 0.5
 """How much of a step must show between the values right before and right after it."""
 
-WANDERS, TURNS = 0.9, 3.5
+WANDERS, TURNS = 0.7, 3.5
 """Where what is left wanders so, a slope must turn by so many standard errors of the steps."""
 
 MOST_BENDS = 5
@@ -195,8 +195,8 @@ def _without_curves(values: Floats, ground: Floats, chosen: list[Chosen], least:
     for degree in range(2, MOST_BENDS + 1):
         curve = np.polynomial.legendre.legvander(at, degree)[:, 2:]
         smooth = np.column_stack([_with(ground, steps), curve])
-        # a bend costs what a parameter without a place does
-        bends = (degree - 1) / COST
+        # two bends cost what a change does
+        bends = max(1.0, (degree - 1) / 2)
         rest = _off(values, smooth)[1]
         if _bic(rest, len(steps)) + COST * bends * math.log(len(values)) <= cost:
             # what was a step may have been a part of the curve

@@ -99,8 +99,8 @@ def _limit(sizes: Floats) -> float:
     middle = float(np.median(sizes))
     start = float(np.quantile(sizes, 1 - TAIL))
     beyond = np.sort(sizes[sizes >= start] - start)
-    # of an exponential tail the mean of the lower four fifths is 0.598 of the whole; the rest may stand out
-    kept = max(1, min(int(0.8 * len(beyond)), len(beyond) - 1))
-    fall = max(float(beyond[:kept].mean()) / 0.598, 0.35 * middle)
+    # of an exponential tail the mean of the lower three fifths is 0.389 of the whole; the rest may stand out
+    kept = max(1, min(int(0.6 * len(beyond)), len(beyond) - 1))
+    fall = max(float(beyond[:kept].mean()) / 0.389, 0.35 * middle)
     limit = start + fall * math.log(max(len(beyond) / FALSE, 1.0))
     return max(limit, 0.9 * MODIFIED_Z / 0.6745 * middle)

@@ -14,7 +14,7 @@ from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.conditions import AllOf, Between
 from night_trail.core.question import Compare
 from night_trail.core.table import YEAR, Column, Kind, Table
-from night_trail.core.words.measures import figure_of
+from night_trail.core.words.measures import figure_of, gap_of
 from night_trail.core.words.numbers import MINUS, counted, listed, number, percent
 from night_trail.core.words.value import Caution, Fact, Span, Words, spans
 
@@ -29,7 +29,7 @@ Measured = CompareAnswer | CrossAnswer
 
 def difference_words(answer: CompareAnswer) -> Callable[[Group | None], str]:
     """Return how a group's difference from its baseline is written, signed; that of all for None."""
-    said = figure_words(answer)
+    said = gap_of(answer.question.measure, answer.column)
     show = answer.question.baseline.show if answer.question.baseline else "absolute"
 
     def written(one: Group | None) -> str:

@@ -20,8 +20,8 @@ def number(value: float, digits: int = 4) -> str:
 
     Whole numbers keep all their digits up to a million million.
 
-    >>> number(12345.678), number(0.000123456), number(-3.0), number(1e15)
-    ('12,350', '0.0001235', '−3', '1e15')
+    >>> number(12345.678), number(0.000123456), number(-3.0), number(1e15), number(1.2345e12)
+    ('12,350', '0.0001235', '−3', '1e15', '1,234,000,000,000')
     """
     if math.isnan(value):
         return "—"
@@ -30,7 +30,7 @@ def number(value: float, digits: int = 4) -> str:
     if value == int(value) and abs(value) < 1e12:
         return f"{int(value):,}".replace("-", MINUS)
     size = math.floor(math.log10(abs(value)))
-    if size < -5 or size >= 12:
+    if size < -5 or size >= 15:
         mantissa, _, power = f"{value:.{digits - 1}e}".partition("e")
         mantissa = mantissa.rstrip("0").rstrip(".") if "." in mantissa else mantissa
         return f"{mantissa}e{int(power)}".replace("-", MINUS)

@@ -52,9 +52,7 @@ def apart_words(answer: ApartAnswer, table: Table) -> Words:
             share=Span(relative(last - start, start)),
         )
     else:
-        headline += spans(
-            " There is no trend to speak of: where it began and ended differs no more than by chance."
-        )
+        headline += spans(" There is no trend to speak of.")
     headline += _changes(answer, said)
     headline += _spike_words(answer, said)
     facts = [

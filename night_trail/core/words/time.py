@@ -14,7 +14,7 @@ from night_trail.core.answers.over_time import OverTimeAnswer, Shift
 from night_trail.core.answers.rolled import Line
 from night_trail.core.stats.calendar import Calendar, period_name, spans_in_words
 from night_trail.core.table import Table
-from night_trail.core.words.measures import figure_of
+from night_trail.core.words.measures import figure_of, gap_of
 from night_trail.core.words.numbers import MINUS, counted, listed, number, percent
 from night_trail.core.words.value import Caution, Fact, Span, Words, spans
 
@@ -27,6 +27,13 @@ def said_of(answer: OverTimeAnswer) -> Callable[[float], str]:
     if answer.question.view == "index":
         return lambda at: number(at, 4)
     return figure_of(answer.measure, answer.column)
+
+
+def gap_said(answer: OverTimeAnswer) -> Callable[[float], str]:
+    """Return how a difference of two figures of a picture over time is written."""
+    if answer.question.view == "index":
+        return lambda at: number(at, 4)
+    return gap_of(answer.measure, answer.column)
 
 
 def signed(written: str, at: float) -> str:
@@ -49,7 +56,7 @@ def over_time_words(answer: OverTimeAnswer, table: Table) -> Words:
             "last", answer.name(int(has[-1])), float(line.values[has[-1]]), said(float(line.values[has[-1]]))
         )
     )
-    headline = _compared(answer, said) or _main_change(answer, said, has)
+    headline = _compared(answer, said) or _so_far(answer, said, has) or _main_change(answer, said, has)
     if answer.question.split:
         headline += _lines(answer, said)
     if answer.basis.lit is not None and line.lit is not None:
@@ -71,6 +78,7 @@ def _main_change(answer: OverTimeAnswer, said: Callable[[float], str], has: np.n
     values = answer.together.values
     top, low = int(has[np.argmax(values[has])]), int(has[np.argmin(values[has])])
     first, last = int(has[0]), int(has[-1])
+    gap = gap_said(answer)
     if values[top] == values[low]:
         return spans("It was {same} throughout.", same=said(float(values[top])))
     headline = spans(
@@ -90,7 +98,7 @@ def _main_change(answer: OverTimeAnswer, said: Callable[[float], str], has: np.n
             first=Span(answer.name(first)),
             last=Span(answer.name(last)),
             verb=Span(verb),
-            by=said(abs(change)),
+            by=gap(abs(change)),
             share=Span(relative(change, float(values[first]))),
         )
         if change
@@ -108,10 +116,32 @@ def _main_change(answer: OverTimeAnswer, said: Callable[[float], str], has: np.n
         if usual > 0 and abs(step) > 3 * usual:
             headline += spans(
                 "; the largest step was {by} {when}",
-                by=signed(said(step), step),
+                by=signed(gap(step), step),
                 when=Span(in_period(answer.calendar, int(at))),
             )
     return (*headline, Span("."))
+
+
+def _so_far(answer: OverTimeAnswer, said: Callable[[float], str], has: np.ndarray) -> tuple[Span, ...]:
+    """Say how far this year has come, against the year before at the same time; nothing of other views."""
+    if answer.question.view != "to date" or not len(has):
+        return ()
+    values, gap, last = answer.together.values, gap_said(answer), int(has[-1])
+    before = last - answer.calendar.back_a_year()
+    headline = spans(
+        "Up to {last} the year has {now}", last=Span(answer.name(last)), now=said(float(values[last]))
+    )
+    if before < 0 or math.isnan(values[before]) or not answer.whole[before]:
+        return (*headline, Span("; the year before is not there at the same time."))
+    change = float(values[last] - values[before])
+    if not change:
+        return (*headline, Span(", as the year before had at the same time."))
+    return headline + spans(
+        ", {by} {more} than the year before at the same time{share}.",
+        by=gap(abs(change)),
+        more=Span("more" if change > 0 else "less"),
+        share=Span(relative(change, float(values[before]))),
+    )
 
 
 def relative(change: float, base: float) -> str:
@@ -150,13 +180,13 @@ def _compared(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Spa
         return spans("No period has one to be held against.")
     at = int(held[-1])
     change = float(line.values[at] - line.base[at])
-    more = {True: "more than", False: "less than"}[change > 0]
+    more, gap = {True: "more than", False: "less than"}[change > 0], gap_said(answer)
     headline = (
         spans(
             "{when} it was {now}, {by} {more} {base}{share}.",
             when=Span(_begun(answer, at)),
             now=said(float(line.values[at])),
-            by=said(abs(change)),
+            by=gap(abs(change)),
             more=Span(more),
             base=Span(against_words(answer)),
             share=Span(relative(change, float(line.base[at]))),
@@ -173,7 +203,7 @@ def _compared(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Spa
     headline += spans(" It lay above in {above} of {of} periods.", above=f"{above:,}", of=f"{len(held):,}")
     parts = answer.contributions
     if parts and answer.compared == at:
-        named = listed([f"{p.label} ({signed(said(p.change), p.change)})" for p in parts])
+        named = listed([f"{p.label} ({signed(gap(p.change), p.change)})" for p in parts])
         headline += spans(
             " Most of it by {column}: {named}.", column=Span(parts[0].column), named=Span(named)
         )
@@ -183,6 +213,7 @@ def _compared(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Spa
 def _lines(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
     """Say which line stands highest at the end, and which changed most."""
     ends: list[tuple[Line, float, float]] = []
+    gap = gap_said(answer)
     for line in answer.lines:
         has = np.flatnonzero(~np.isnan(line.values) & answer.whole)
         if len(has) > 1 and not line.others:
@@ -202,7 +233,7 @@ def _lines(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Span, 
                 "; {moved}{undrawn} changed most, by {by}",
                 moved=over_all.moved,
                 undrawn=Span("" if over_all.moved in drawn else ", not drawn,"),
-                by=signed(said(over_all.change), over_all.change),
+                by=signed(gap(over_all.change), over_all.change),
             )
         return (*found, Span("."))
     top = max(ends, key=lambda e: e[2])
@@ -211,7 +242,7 @@ def _lines(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Span, 
     found = spans(" At the end {top} is highest at {high}", top=top[0].label, high=said(top[2]))
     if change:
         found += spans(
-            "; {moved} changed most, by {by}", moved=moved[0].label, by=signed(said(change), change)
+            "; {moved} changed most, by {by}", moved=moved[0].label, by=signed(gap(change), change)
         )
     return (*found, Span("."))
 
