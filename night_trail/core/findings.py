@@ -380,6 +380,7 @@ def _suspicious(column: Column, cells: pl.Series, today: dt.date) -> list[Findin
         if column.kind in (Kind.LATITUDE, Kind.LONGITUDE):
             most = 90 if column.kind == Kind.LATITUDE else 180
             found.append((cells == 0, "{n} of " + name + " {are} exactly 0: a place that was not known?"))
+            most = 360 if "from 0 to 360" in column.reason else most
             found.append((cells.abs() > most, "{n} of " + name + f" {{lie}} outside −{most} to {most}."))
     if column.kind.temporal and column.missing < len(cells):
         days = cells.cast(pl.Date)

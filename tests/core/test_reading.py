@@ -209,3 +209,57 @@ def test_five_hundred_columns_and_hostile_names(tmp_path: Path) -> None:
     table, _ = load(path)
     assert [c.name for c in table.columns] == names
     assert all(table.series(n).sum() == 75.0 for n in names)
+
+
+# ---- headers that are easily misread ----
+
+
+@pytest.mark.parametrize(
+    ("text", "names"),
+    [
+        ("name,riders,,\nHill,3,,\nQuay,5,,\nMill,8,,\n", ["name", "riders"]),
+        ("name,riders,a,b\nHill,3,,\nQuay,5,,\nMill,8,,\n", ["name", "riders", "a", "b"]),
+        ("stop,riders,2011\nHill,3,4\nQuay,5,6\nMill,8,9\n", ["stop", "riders", "2011"]),
+        ("stop,riders,5%\nHill,3,4\nQuay,5,6\nMill,8,9\n", ["stop", "riders", "5%"]),
+        (
+            ",,Sales,,Cost,\nstop,n,2011,2012,2011,2012\nHill,1,3,4,5,6\nQuay,2,5,6,7,8\nMill,3,8,9,1,2\n",
+            ["stop", "n", "Sales 2011", "Sales 2012", "Cost 2011", "Cost 2012"],
+        ),
+    ],
+)
+def test_names_are_names_though_some_look_like_values_or_stand_over_nothing(
+    tmp_path: Path, text: str, names: list[str]
+) -> None:
+    table, _ = load(write(tmp_path, text))
+    assert [c.name for c in table.columns] == names and table.height == 3
+
+
+def test_rows_without_names_are_still_rows(tmp_path: Path) -> None:
+    table, _ = load(write(tmp_path, "Hill,3,2011\nQuay,NA,2012\nMill,8,2013\n"))
+    assert [c.name for c in table.columns] == ["column 1", "column 2", "column 3"] and table.height == 3
+
+
+def test_a_row_of_units_nobody_knows(tmp_path: Path) -> None:
+    table, _ = load(write(tmp_path, "name,dist,wt\n,furlong,st\nHill,3,4\nQuay,5,6\nMill,8,9\n"))
+    assert table.height == 3 and [c.unit for c in table.columns] == ["", "furlong", "st"]
+
+
+def test_na_among_codes_of_countries_is_namibia() -> None:
+    column, cells = typed("land", pl.Series(["NA", "DE", "FR", "US", "NA"] * 4))
+    assert column.missing == 0 and "NA" in cells.cast(str).to_list()
+    column, _ = typed("land", pl.Series(["NA", "Hill", "Quay", "Mill"] * 4))
+    assert column.missing == 4
+    column, _ = typed("riders", pl.Series(["NA", "1", "2"] * 4))
+    assert column.missing == 4
+
+
+def test_one_stray_cell_does_not_turn_the_decimals_of_a_column() -> None:
+    column, cells = typed("price", pl.Series([*["1,234.50", "12.75"] * 60, "12,5"]))
+    assert cells[0] == 1234.5 and cells[1] == 12.75 and column.failed == 1
+    column, cells = typed("price", pl.Series([*["1.234", "12.345"] * 60, "1.2.3"]))
+    assert cells[0] == 1.234 or cells[0] == 1234.0
+
+
+def test_few_rows_of_few_values_are_a_category_and_east_is_counted_around() -> None:
+    assert typed("side", pl.Series(["left", "right", "left", "up"]))[0].kind == Kind.CATEGORY
+    assert typed("lon", pl.Series(["190.5", "12.25", "359.0"] * 5))[0].kind == Kind.LONGITUDE

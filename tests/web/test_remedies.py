@@ -364,3 +364,23 @@ def test_whether_a_column_is_summed_is_changed_on_the_survey(
     client.post(address, {"additive": "yes"})
     table.refresh_from_db()
     assert core_table(table.latest).column("weekly sales").additive
+
+
+def test_a_kind_that_would_lose_cells_is_asked_about_first(
+    client: Client, owner: User, tmp_path: Path
+) -> None:
+    rows = "\n".join(f"{i},{'many<b>' if i % 4 == 0 else i}" for i in range(40))
+    table = table_from(owner, tmp_path, f"n,said\n{rows}\n")
+    address = reverse("tables:change", args=[table.pk, 1, "read-as"])
+    asked = client.post(address, {"kind": "number"})
+    shown = asked.content.decode()
+    assert asked.status_code == 200 and "10 of its 40 cells would become missing" in shown
+    assert "“many&lt;b&gt;”" in shown and "many<b>" not in shown
+    table.refresh_from_db()
+    assert core_table(table.latest).column("said").kind != Kind.NUMBER
+    assert client.post(address, {"kind": "number", "sure": "yes"}).status_code == 302
+    table.refresh_from_db()
+    assert core_table(table.latest).column("said").kind == Kind.NUMBER
+    # what loses nothing is taken at once
+    whole = client.post(reverse("tables:change", args=[table.pk, 0, "read-as"]), {"kind": "category"})
+    assert whole.status_code == 302

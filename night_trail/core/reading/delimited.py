@@ -246,7 +246,8 @@ class DelimitedSource:
             )
 
     def _options(self) -> dict[str, object]:
-        width = len(self.names) + 1
+        # records may go on with empty cells behind the last name
+        width = max(len(self.names), *map(len, self.records[:SAMPLE_RECORDS])) + 1
         return {
             "separator": self._delimiter,
             "has_header": False,

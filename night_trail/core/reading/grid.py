@@ -83,6 +83,10 @@ def _width(records: list[Record]) -> int:
     common = max(widths, key=lambda w: (widths[w], w))
     wider = [w for w, n in widths.items() if w > common and n > 0.02 * len(records) and n > 1]
     header = _length(records[0])
+    # names stand over columns that are empty in every row
+    raw = Counter(map(len, records))
+    if header > common and raw[header] > 0.5 * len(records) and not any(map(is_value, records[0][:header])):
+        return header
     return max([common, *wider, header if header <= common + 1 or widths[header] > 1 else common])
 
 
@@ -114,7 +118,7 @@ def _is_header(records: list[Record], at: int, width: int) -> tuple[bool, str]:
     cells = [c.strip() for c in records[at]]
     below = [r for r in records[at + 1 :] if any(c.strip() for c in r)]
     values = [i for i, c in enumerate(cells) if c and is_value(c)]
-    if values and not _periods_as_names(cells, values, below):
+    if values and not _periods_as_names(cells, values, below) and not _names_beside(cells, values, below):
         return False, "its first row holds values, so columns are named by their position"
     if not below:
         return True, "the only row holds names"
@@ -135,6 +139,19 @@ def _mostly_values(records: list[Record], i: int) -> bool:
     return bool(cells) and sum(map(is_value, cells)) > 0.8 * len(cells)
 
 
+def _names_beside(cells: list[str], values: list[int], below: list[Record]) -> bool:
+    """Whether the record names a column of numbers or dates in words, beside names that look like values."""
+    under = {i: {r[i].strip() for r in below[:50] if i < len(r)} for i in values}
+    return (
+        bool(below)
+        and any(
+            c and i not in values and c.lower() not in MISSING and _mostly_values(below, i)
+            for i, c in enumerate(cells)
+        )
+        and not any(cells[i] in under[i] for i in values)
+    )
+
+
 def _periods_as_names(cells: list[str], values: list[int], below: list[Record]) -> bool:
     """Whether the values of a would-be header are years or dates in a row, as in a table of periods."""
     if len(values) < 2 or not any(c and i not in values for i, c in enumerate(cells)):
@@ -142,6 +159,10 @@ def _periods_as_names(cells: list[str], values: list[int], below: list[Record]) 
     if not all(re.fullmatch(r"(19|20)\d{2}|\d{4}-\d{2}(-\d{2})?|Q[1-4] \d{4}", cells[i]) for i in values):
         return False
     ordered = [cells[i] for i in values]
+    # the same periods again under each of several groups
+    rounds = len(ordered) // len(set(ordered))
+    if rounds > 1 and ordered == ordered[: len(set(ordered))] * rounds:
+        ordered = ordered[: len(set(ordered))]
     under = {r[i].strip() for r in below[:50] for i in values if i < len(r)}
     return ordered == sorted(set(ordered)) and not under & set(ordered)
 
@@ -194,6 +215,19 @@ def _units(
     bracketed = [bool(re.fullmatch(r"[(\[].{1,12}[)\]]|-|–|", c)) for c in cells]
     rest = [records[i] for i in below[1:]]
     over_numbers = any(u and _mostly_values(rest, i) for i, u in enumerate(found))
+    # words right over numbers, and nothing over words, are units too, known or not
+    numeric = [i for i in range(width) if _mostly_values(rest, i)]
+    others = [i for i in range(width) if i not in numeric]
+    if (
+        wanted is None
+        and numeric
+        and len(rest) > 1
+        and all(cells[i] and len(cells[i]) <= 12 and not is_value(cells[i]) for i in numeric)
+        and all(cells[i].lower() not in MISSING for i in numeric)
+        and all(not cells[i] or bracketed[i] for i in others)
+        and others
+    ):
+        return at, [u or c.strip("()[]-–") for c, u in zip(cells, found, strict=True)]
     odd = [c for c, u, b in zip(cells, found, bracketed, strict=True) if c and not u and not b]
     if wanted or (
         over_numbers and sum(map(bool, found)) >= 1 and not any(map(is_value, odd)) and len(odd) <= width / 4

@@ -135,7 +135,18 @@ def described(name: str, found: Typed, clean: pl.Series, unit: str = "") -> tupl
 def without_missing(cells: pl.Series, more: tuple[str, ...] = ()) -> pl.Series:
     """Return texts trimmed, and null where they stand for nothing."""
     clean = cells.str.strip_chars(_BLANK)
-    return clean.set(clean.is_in(_nothing(more)).fill_null(False), None)
+    nothing = clean.is_in(_nothing(more)).fill_null(False)
+    if "NA" not in more and _na_is_a_code(clean, nothing):
+        nothing &= clean != "NA"
+    return clean.set(nothing, None)
+
+
+def _na_is_a_code(clean: pl.Series, nothing: pl.Series) -> bool:
+    """Whether NA stands among codes of two capitals, as those of countries and continents do."""
+    if not bool((clean == "NA").any()):
+        return False
+    others = clean.filter(~nothing).drop_nulls().head(2_000).unique()
+    return len(others) >= 3 and bool(others.str.contains(r"^[A-Z]{2}$").all())
 
 
 _BLANK = "".join(c for c in map(chr, range(0x3001)) if c.isspace()) + "\ufeff"

@@ -74,10 +74,13 @@ def number(name: str, cells: pl.Series, reason: str) -> Typed:
     for kind, named, most in _COORDINATES:
         if not named.search(name):
             continue
-        within = cells.is_between(-most, most).mean()
+        # some count degrees of longitude eastward all around
+        around = kind == Kind.LONGITUDE and low >= 0 and high > most
+        within = cells.is_between(0, 360).mean() if around else cells.is_between(-most, most).mean()
         # a few beyond are pointed out in the survey; many mean that it is something else
         if isinstance(within, float) and within >= 0.95:
             how = f"within ±{most}" if within == 1 else f"nearly all within ±{most}"
+            how = "from 0 to 360" if around else how
             return Typed(kind, cells, f"{reason}, under a {kind}’s name and {how}", unit="°")
     if _PERCENT.search(name):
         return Typed(Kind.SHARE, cells, f"{reason}, under a name that says per cent", unit="%")

@@ -127,19 +127,21 @@ def decimal_mark(numbers: pl.Series, hint: str = "") -> tuple[str, str]:
     if len(both):
         comma_last = both.str.contains(r",[^.]*$")
         return ("," if comma_last.sum() > len(both) / 2 else "."), ""
-    # some cells have commas, others points: the one that cannot be thousands is the decimal mark
-    comma_decides = bool((~numbers.filter(commas).str.contains(_GROUPED["."])).any())
-    return ("," if comma_decides else "."), ""
+    # some cells have commas, others points: the one that more often cannot be thousands is the decimal mark
+    by_comma = int((~numbers.filter(commas).str.contains(_GROUPED["."])).sum())
+    by_point = int((~numbers.filter(points).str.contains(_GROUPED[","])).sum())
+    return ("," if by_comma > by_point else "."), ""
 
 
 def _one_mark(numbers: pl.Series, mark: str, hint: str) -> tuple[str, str]:
     other = "," if mark == "." else "."
     once = rf"^[+-]?[^{mark}]*[{mark}][^{mark}]*$"
-    if bool((~numbers.str.contains(once)).any()):
-        return other, ""  # twice in one number: thousands
     grouped = rf"^[+-]?[1-9]\d{{0,2}}[{mark}]\d{{3}}$"
-    if bool((~numbers.str.contains(grouped)).any()):
-        return mark, ""
+    # twice in one number it parts thousands; before other than three digits, decimals: most cells decide
+    single = numbers.str.contains(once)
+    twice, decimals = int((~single).sum()), int((single & ~numbers.str.contains(grouped)).sum())
+    if twice or decimals:
+        return (other if twice > decimals else mark), ""
     # every one could be thousands or three decimals
     if hint:
         return hint, ""

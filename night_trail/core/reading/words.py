@@ -12,7 +12,7 @@ from night_trail.core.reading.scales import known_order
 from night_trail.core.table import Kind
 from night_trail.core.words.numbers import THIN
 
-CATEGORY_MOST = 1_000
+CATEGORY_MOST, FEW_VALUES = 1_000, 12
 
 _YES_NO = [
     ({"yes", "y", "true", "t"}, {"no", "n", "false", "f"}),
@@ -75,7 +75,9 @@ def words(name: str, clean: pl.Series, present: pl.Series) -> Typed:
     values = present.unique()
     distinct = len(values)
     pattern = hidden_pattern(values)
-    if distinct <= CATEGORY_MOST and distinct <= len(present) / 2:
+    few = len(present) < 2 * FEW_VALUES and distinct <= FEW_VALUES and distinct < len(present)
+    short = few and max(int(n) for n in values.str.len_chars()) <= 40
+    if distinct <= CATEGORY_MOST and (distinct <= len(present) / 2 or short):
         return category(clean, present, (_PLACE.search(name) and Kind.PLACE) or None, pattern, name)
     spaces = bool(present.str.contains(r"\s").any())
     longest = max((int(n) for n in present.str.len_chars().unique()), default=0)

@@ -12,12 +12,12 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from night_trail.core.errors import NightTrailError
-from night_trail.core.recipe.apply import calculated
+from night_trail.core.recipe.apply import apply, calculated
 from night_trail.core.recipe.example import by_example
 from night_trail.core.recipe.offers import spelling_clusters
 from night_trail.core.recipe.sql import Compiled, compile_sql, completions, quoted
 from night_trail.core.recipe.sql_words import FUNCTIONS, BadExpression
-from night_trail.core.recipe.steps import Calculate
+from night_trail.core.recipe.steps import Calculate, ReadAs
 from night_trail.core.table import Column, Kind, as_text
 from night_trail.core.table import Table as CoreTable
 from night_trail.draw.silhouette import draw_silhouette
@@ -83,12 +83,40 @@ def change(request: HttpRequest, pk: int, at: int, action: str) -> HttpResponse:
     if at >= len(core.columns):
         raise Http404
     name = core.columns[at].name
-    version = recipes.take_step(table, step_from(action, request.POST, core, name))
+    step = step_from(action, request.POST, core, name)
+    if isinstance(step, ReadAs) and not request.POST.get("sure") and (lossy := _lossy(step, core)):
+        return render(request, "tables/lossy.html", {"table": table, "at": at, "tab": "survey", **lossy})
+    version = recipes.take_step(table, step)
     names = [c.name for c in version.column_list()]
     kept = request.POST.get("name", name) if action == "describe" else name
     if action in ("split", "cut", "gather", "leave") or kept not in names:
         return redirect("tables:survey", pk)
     return redirect("tables:column", pk, names.index(kept))
+
+
+FEW_LOST, LOST = 3, 0.01
+"""So many cells, or so large a part of them, may become missing by another kind without being asked."""
+
+
+def _lossy(step: ReadAs, core: CoreTable) -> dict[str, Any]:
+    """Return what becomes of the cells read as another kind, where more than a few would be lost."""
+    before = core.column(step.column)
+    after = apply([step], core).table()
+    column = after.column(step.column)
+    present, lost = core.height - before.missing, column.missing - before.missing
+    if lost <= max(FEW_LOST, LOST * present):
+        return {}
+    cells = as_text(after.series(step.column).drop_nulls().head(5)).to_list()
+    return {
+        "name": step.column,
+        "kind": step.kind,
+        "unit": step.unit,
+        "was": before.kind,
+        "present": present,
+        "lost": lost,
+        "examples": column.failed_examples[:3],
+        "kept": cells,
+    }
 
 
 @require_POST
