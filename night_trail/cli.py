@@ -29,6 +29,7 @@ from night_trail.core.rows import Rows
 from night_trail.core.sentence import read as read_words
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.table import Table
+from night_trail.core.textbook import all_figures
 from night_trail.core.words import plain, words_of
 from night_trail.core.words.conditions import from_words
 from night_trail.core.words.numbers import listed
@@ -137,10 +138,11 @@ def _answer(options: argparse.Namespace) -> int:
     question, conditions = _question(options.question, table)
     only = (*conditions, *(_condition(text, table) for text in options.only))
     lit = _condition(options.lit, table) if options.lit else None
-    found = answer(question, Rows(table, only, lit))
+    rows = Rows(table, only, lit)
+    found = answer(question, rows)
     scene = Scene(main=question, only=only, lit=lit)
     if options.json:
-        print(json.dumps(_figures(found, scene, table), ensure_ascii=False, indent=2))
+        print(json.dumps(_figures(found, scene, table, rows), ensure_ascii=False, indent=2))
     elif options.svg:
         print(standalone(found, table, scene_in_words(scene, table, found)))
     else:
@@ -172,23 +174,31 @@ def _condition(text: str, table: Table) -> Condition:
     return condition
 
 
-def _figures(found: Answer, scene: Scene, table: Table) -> dict[str, Any]:
+def _figures(found: Answer, scene: Scene, table: Table, rows: Rows) -> dict[str, Any]:
     words = words_of(found, table)
     return {
         "sentence": scene_in_words(scene, table, found),
         "scene": msgspec.to_builtins(scene),
         "answer": _plain(found),
+        "figures": [
+            {"of": part.title, **{line.label: line.value for line in part.lines}}
+            for part in all_figures(found, rows)
+        ],
         "words": plain(words.headline),
         "facts": {fact.key: fact.value if math.isfinite(fact.value) else None for fact in words.facts},
         "cautions": list(words.cautions),
     }
 
 
+NOT_PRINTED = ("codes", "question", "paths", "ranking")
+"""Fields of answers that are as long as the table, or are there already."""
+
+
 def _plain(value: Any) -> Any:
     """Return an answer as what JSON holds: arrays as lists, no row-long arrays, NaN as null."""
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
         fields = {f.name: getattr(value, f.name) for f in dataclasses.fields(value)}
-        return {k: _plain(v) for k, v in fields.items() if k not in ("codes", "question", "paths")}
+        return {k: _plain(v) for k, v in fields.items() if k not in NOT_PRINTED}
     if isinstance(value, msgspec.Struct):
         return msgspec.to_builtins(value)
     if isinstance(value, np.ndarray):

@@ -93,7 +93,7 @@ def test_what_cannot_be_asked_is_one_sentence(client: Client, owner: User, table
     address = reverse("trails:turn", args=[step.trail_id, step.pk])
     for words, says in (
         ("average depot by line", "no mean"),
-        ("average late_min by trip_id", "too many groups"),
+        ("average late_min by moon", "is not a column"),
         ("late_min vs depot", "has no axis"),
     ):
         response = client.post(address, {"change": to_json(Say(words))}, headers=HX)
@@ -138,3 +138,12 @@ def test_the_numbers_behind_every_picture_are_a_table_and_a_file(
     assert b"lit" not in get(client, bare, "numbers-csv").content.splitlines()[0]
     empty = take_turn(bare, OnlyWords("late_min above 99999"))
     assert get(client, empty, "numbers").status_code == 200
+
+
+@pytest.mark.parametrize("words", QUESTIONS)
+def test_all_figures_open_and_are_taken_along(client: Client, owner: User, table: Table, words: str) -> None:
+    step = asked(owner, table, words)
+    shown = get(client, step, "figures")
+    assert shown.status_code == 200 and b"All figures" in shown.content and b"nan" not in shown.content
+    rows = list(csv.reader(io.StringIO(get(client, step, "figures-csv").content.decode())))
+    assert rows[0] == ["of", "figure", "value"] and (len(rows) > 1) == (b"<caption>" in shown.content)

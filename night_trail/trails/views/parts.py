@@ -22,6 +22,7 @@ from night_trail.core.figures import Figures, figures_of
 from night_trail.core.likeness import like_row, this_row
 from night_trail.core.question import decode, key
 from night_trail.core.slots import sentence
+from night_trail.core.textbook import all_figures
 from night_trail.core.turns import Change, Light
 from night_trail.core.words.numbers import number
 from night_trail.draw import BESIDE, MAIN, Size, touched
@@ -199,6 +200,40 @@ def numbers_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     writer = csv.writer(response, lineterminator="\n")
     writer.writerow([neutral(name) for name in figures.names])
     writer.writerows([neutral(f) if isinstance(f, str) else f for f in row] for row in figures.rows)
+    return response
+
+
+@require_GET
+def figures(request: HttpRequest, trail: int, step: int) -> HttpResponse:
+    """Show all figures of the main picture: spreads, tests, lines with their errors."""
+    found = own_step(request, trail, step)
+    desk = desk_of(found)
+    if desk.scene.main is None:
+        raise Http404
+    parts = [
+        (
+            part.title,
+            [(line.label, "—" if line.value is None else number(line.value, 7)) for line in part.lines],
+        )
+        for part in all_figures(desk.answer(desk.scene.main), desk.rows)
+    ]
+    rows = desk.table.rows_in_words(desk.rows.n)
+    return render(request, "trails/_figures.html", {"step": found, "parts": parts, "rows": rows})
+
+
+@require_GET
+def figures_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
+    """Return all figures of the main picture as a CSV file, with all their digits."""
+    found = own_step(request, trail, step)
+    desk = desk_of(found)
+    if desk.scene.main is None:
+        raise Http404
+    response = HttpResponse(content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="{file_name(found)}-figures.csv"'
+    writer = csv.writer(response, lineterminator="\n")
+    writer.writerow(["of", "figure", "value"])
+    for part in all_figures(desk.answer(desk.scene.main), desk.rows):
+        writer.writerows([neutral(part.title), neutral(line.label), line.value] for line in part.lines)
     return response
 
 
