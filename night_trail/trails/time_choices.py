@@ -131,6 +131,7 @@ def _able_grains(desk: Desk, question: OverTime | Apart | Ahead) -> tuple[list[G
     """Return the steps a column of time has, finest first, and the place of the present one."""
     timed = desk.table.column(question.time).kind == Kind.DATETIME
     able = [grain for grain in GRAINS if timed or grain != "hour"]
+    able = ["year"] if desk.table.column(question.time).yearly else able
     present = grain_for(question, desk.rows)
     return able, able.index(present) if present in able else 0
 

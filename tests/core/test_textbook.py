@@ -214,7 +214,11 @@ def test_every_kind_of_picture_has_its_figures(frame: pd.DataFrame) -> None:
 def test_little_has_few_figures_and_no_errors(values: list[float]) -> None:
     frame = pd.DataFrame({"x": np.array(values, dtype=float), "y": np.arange(float(len(values)))})
     frame["g"] = [f"g{i % 2}" for i in range(len(values))]
-    asked = [Spread("x"), Relate("x", "y"), *([Compare(Measure("mean", "x"), "g")] if len(values) > 1 else [])]
+    asked = [
+        Spread("x"),
+        Relate("x", "y"),
+        *([Compare(Measure("mean", "x"), "g")] if len(values) > 1 else []),
+    ]
     for question in asked:
         for part in figures(frame, question).values():
             assert all(v is None or math.isfinite(v) for v in part.values())

@@ -205,7 +205,7 @@ def _periods(
         # held against the clock of the zone, on which the edges stand
         oldest, newest = low * 86_400.0, high * 86_400.0
     partial = unfinished(np.flatnonzero(counts), newest, oldest, calendar)
-    gaps = () if until else tuple(runs(n == 0))
+    gaps = () if until or every_so_many(n > 0) > 1 else tuple(runs(n == 0))
     return Periods(calendar, codes, n, partial, gaps)
 
 
@@ -213,6 +213,16 @@ def broken_off(periods: Periods, so_far: Periods) -> Periods:
     """Return periods that know where figures break off, by the periods of the rows with a figure."""
     last = so_far.calendar.first + so_far.calendar.n - 1 - periods.calendar.first
     return replace(periods, now=last) if so_far.partial[1] else periods
+
+
+def every_so_many(has: Bools) -> int:
+    """Return every how many periods there is something, where that is as regular as a clock; else 1.
+
+    >>> every_so_many(np.array([True, False, False] * 3)), every_so_many(np.array([True, False, True, True]))
+    (3, 1)
+    """
+    steps = np.diff(np.flatnonzero(has))
+    return int(steps[0]) if len(steps) > 1 and bool((steps == steps[0]).all()) else 1
 
 
 def runs(flags: Bools) -> list[tuple[int, int]]:

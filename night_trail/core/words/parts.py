@@ -52,7 +52,11 @@ def apart_words(answer: ApartAnswer, table: Table) -> Words:
             share=Span(relative(last - start, start)),
         )
     else:
-        headline += spans(" There is no trend to speak of.")
+        headline += spans(
+            " There is no trend to speak of: from {first} to {last} is no further than chance takes it.",
+            first=said(start),
+            last=said(last),
+        )
     headline += _changes(answer, said)
     headline += _spike_words(answer, said)
     facts = [
