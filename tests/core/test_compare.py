@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import msgspec
 import numpy as np
 import pandas as pd
@@ -337,3 +339,18 @@ def test_words_of_several_measures_name_the_one_they_speak_of() -> None:
     assert not getattr(sums, "post", "")
     alone = words_of(answer(Compare(Measure("sum", "rate"), "group"), Rows(table)), table)
     assert next(c for c in alone.cautions if "sum of rate" in c).post
+
+
+def test_figures_of_one_picture_have_as_many_decimals_as_their_intervals_support() -> None:
+    rng = np.random.default_rng(4)
+    line = np.repeat(["a", "b", "c"], 60)
+    late = rng.normal(np.repeat([9.96, 12.31, 9.5], 60), 3.0)
+    table = typed(table_of(line=line.tolist(), late=late), late={"unit": "min"})
+    found = asked(Compare(Measure("mean", "late"), "line"), table)
+    texts = [f.text for f in words_of(found, table).facts if f.key.startswith("group:")]
+    assert len(texts) == 3 and all(re.fullmatch(r"\d+\.\d\u00a0min", t) for t in texts)
+    whole = typed(
+        table_of(line=line.tolist(), riders=np.repeat([10.0, 20.0, 30.0], 60)), riders={"additive": True}
+    )
+    sums = words_of(asked(Compare(Measure("sum", "riders"), "line", "bars"), whole), whole)
+    assert {f.text for f in sums.facts if f.key.startswith("group:")} == {"600", "1,200", "1,800"}

@@ -325,3 +325,32 @@ def test_the_order_of_rows_changes_no_curve(shape: str, table: Table) -> None:
         assert here.middles == there.middles
     else:
         assert [b.letters for b in here.boxes] == [b.letters for b in there.boxes]
+
+
+@pytest.mark.parametrize("make", ["normal", "uniform", "exponential"])
+def test_plain_noise_has_one_shape_at_every_width(make: str) -> None:
+    rng = np.random.default_rng(17)
+    said = 0
+    for n in (300, 1_000, 5_000):
+        for _ in range(12):
+            table = table_of(x=getattr(rng, make)(size=n))
+            words = words_of(answer(Spread("x"), Rows(table)), table)
+            said += any("depends on the width" in c for c in words.cautions)
+    assert said <= 1
+
+
+def test_equal_peaks_beside_a_shallow_valley_are_one() -> None:
+    assert peaks(np.array([103, 98, 99, 106, 108, 94, 97, 79, 108, 108])) == 1
+    assert peaks(np.array([10, 90, 400, 90, 10, 80, 380, 95, 9])) == 2
+
+
+def test_a_far_tail_is_gathered_though_more_than_a_hundredth_lies_in_it() -> None:
+    rng = np.random.default_rng(1)
+    x = np.concatenate([rng.normal(10, 1, 950), rng.uniform(5_000, 90_000, 50)])
+    found = answer(Spread("x"), Rows(table_of(x=x)))
+    assert found.edges[-1] < 100 and int(found.groups[0].counts[-1]) == 50
+    # a tail that squeezes nothing stays
+    near = answer(
+        Spread("x"), Rows(table_of(x=np.concatenate([rng.normal(10, 1, 950), rng.normal(18, 1, 50)])))
+    )
+    assert near.edges[-1] >= 18

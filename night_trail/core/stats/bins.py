@@ -158,12 +158,16 @@ class Window:
     gathers_high: bool
 
 
+FEW_FAR, MOST_FAR, SQUEEZED = 0.01, 0.1, 0.05
+
+
 def window(ascending: Floats, low_whisker: float, high_whisker: float) -> Window:
     """Return what to draw bin by bin, leaving out far tails that would squeeze the rest.
 
     ``ascending`` is sorted. A tail is gathered where it lies further from the whiskers' middle than
     1.5 times their span, holds under 1 % of the values, and leaving it out
-    shortens the axis by a quarter or more.
+    shortens the axis by a quarter or more; where the rest would have a twentieth
+    of the axis, it may hold a tenth of the values.
     """
     near_low, near_high = _near(low_whisker, high_whisker)
     outside = (
@@ -208,10 +212,11 @@ def _kept(
     if whiskers[1] - whiskers[0] <= 0:
         return Window(low, high, False, False)
     near_low, near_high = _near(*whiskers)
-    few = 0.01 * n
 
     def gathers(count: int, kept_span: float) -> bool:
-        return 0 < count < few and kept_span < 0.75 * (high - low)
+        # a tail that would leave the rest a bar or two is gathered though more lie in it
+        few = MOST_FAR if kept_span < SQUEEZED * (high - low) else FEW_FAR
+        return 0 < count < few * n and kept_span < 0.75 * (high - low)
 
     above = gathers(outside[1], near_high - max(low, near_low))
     below = gathers(outside[0], min(high, near_high) - near_low)

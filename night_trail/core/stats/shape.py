@@ -124,6 +124,10 @@ def peaks(counts: Ints) -> int:
     from scipy.signal import find_peaks  # noqa: PLC0415  (slow import)
 
     tall = np.concatenate([[0], counts, [0]]).astype(float)
+    # of two peaks as high as each other one is the higher: else both would stand on the ground
+    tall[1:-1] += 1e-6 * np.arange(len(counts))
     at, found = find_peaks(tall, prominence=0.04 * (tall.max() or 1.0))
-    # a count varies by itself: four standard errors of its own
-    return int(np.count_nonzero(found["prominences"] >= 4 * np.sqrt(tall[at])))
+    # a peak and the valley beside it vary by themselves, and the widest of many pairs is looked at:
+    # four and a half standard errors of their difference
+    valleys = tall[at] - found["prominences"]
+    return max(1, int(np.count_nonzero(found["prominences"] >= 4.5 * np.sqrt(tall[at] + valleys))))

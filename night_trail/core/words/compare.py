@@ -14,7 +14,7 @@ from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.conditions import AllOf, Between
 from night_trail.core.question import Compare
 from night_trail.core.table import YEAR, Column, Kind, Table
-from night_trail.core.words.measures import figure_of, gap_of
+from night_trail.core.words.measures import decimals_of, evened, figure_of, gap_of
 from night_trail.core.words.numbers import MINUS, counted, listed, number, percent
 from night_trail.core.words.value import Caution, Fact, Span, Words, spans
 
@@ -45,6 +45,10 @@ def difference_words(answer: CompareAnswer) -> Callable[[Group | None], str]:
 
 def figure_words(answer: Measured) -> Callable[[float], str]:
     """Return how a figure of this comparison is written: with its unit, as a share, as a count."""
+    if isinstance(answer, CompareAnswer):
+        halves = [(g.high - g.low) / 2 for g in answer.groups if g.low is not None and g.high is not None]
+        decimals = decimals_of([g.value for g in answer.groups], halves)
+        return evened(answer.question.measure, answer.column, decimals)
     return figure_of(answer.question.measure, answer.column)
 
 

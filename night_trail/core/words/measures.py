@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import math
+from collections.abc import Callable, Sequence
 
 from night_trail.core.answers.measures import is_share
 from night_trail.core.measure import Measure
-from night_trail.core.table import Column, Kind
-from night_trail.core.words.numbers import number, percent, value
+from night_trail.core.table import CLOCK, YEAR, Column, Kind
+from night_trail.core.words.numbers import MINUS, number, percent, unit_suffix, value
 
 
 def gap_of(measure: Measure, column: Column | None) -> Callable[[float], str]:
@@ -28,6 +29,47 @@ def points(share: float) -> str:
     """
     text = number(100 * share, 3)
     return f"{text} percentage point{'' if text in ('1', '−1') else 's'}"
+
+
+def decimals_of(values: Sequence[float], halves: Sequence[float]) -> int | None:
+    """Return how many decimals the figures of a picture have: as four digits allow and intervals support.
+
+    None where the largest has more than four digits before the point: each is rounded by itself.
+
+    >>> decimals_of([9.84, 12.312], [0.4, 0.6]), decimals_of([9.84, 12.312], []), decimals_of([51234.0], [])
+    (1, 2, None)
+    """
+    sizes = [abs(v) for v in values if math.isfinite(v) and v]
+    if not sizes or max(sizes) >= 1e4 or max(sizes) < 1e-3:
+        return None
+    decimals = min(3 - math.floor(math.log10(max(sizes))), 6)
+    known = sorted(h for h in halves if math.isfinite(h) and h > 0)
+    if known:
+        decimals = min(decimals, max(0, -math.floor(math.log10(known[len(known) // 2]))))
+    # no more than the figures need
+    while decimals > 0 and all(round(v, decimals - 1) == round(v, decimals) for v in sizes):
+        decimals -= 1
+    return max(decimals, 0)
+
+
+def evened(measure: Measure, column: Column | None, decimals: int | None) -> Callable[[float], str]:
+    """Return how a figure is written beside others of its picture: all with as many decimals."""
+    plain = figure_of(measure, column)
+    unit = "" if column is None or measure.aggregate in ("count", "distinct", "ratio") else column.unit
+    if (
+        decimals is None
+        or is_share(measure, column)
+        or unit in (YEAR, CLOCK)
+        or (column and column.kind.temporal)
+    ):
+        return plain
+
+    def said(at: float) -> str:
+        if not math.isfinite(at) or abs(at) >= 1e4:
+            return plain(at)
+        return f"{at:,.{decimals}f}".replace("-", MINUS) + unit_suffix(unit)
+
+    return said
 
 
 def figure_of(measure: Measure, column: Column | None) -> Callable[[float], str]:

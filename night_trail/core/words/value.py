@@ -58,6 +58,18 @@ def plain(spans: Iterable[Span]) -> str:
     return "".join(span.text for span in spans)
 
 
+LONGEST = 120
+
+
+def shortened(text: str) -> str:
+    """Return a text short enough to stand in a sentence: groups may be named by whole paragraphs.
+
+    >>> shortened("Quayside"), len(shortened("a" * 500))
+    ('Quayside', 120)
+    """
+    return text if len(text) <= LONGEST else text[: LONGEST - 1].rstrip() + "…"
+
+
 def spans(text: str, **figures: str | Span) -> tuple[Span, ...]:
     """Return a text whose ``{names}`` are replaced by spans, figures by default.
 
@@ -72,7 +84,7 @@ def spans(text: str, **figures: str | Span) -> tuple[Span, ...]:
         if before:
             found.append(Span(before))
         value = figures[name]
-        found.append(value if isinstance(value, Span) else Span(value, "figure"))
+        found.append(value if isinstance(value, Span) else Span(shortened(value), "figure"))
     if rest:
         found.append(Span(rest))
     return tuple(found)
