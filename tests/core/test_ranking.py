@@ -7,6 +7,7 @@ import re
 import numpy as np
 import pandas as pd
 import pytest
+from msgspec.structs import replace
 from scipy import stats
 
 from night_trail.core.answers import answer
@@ -248,3 +249,13 @@ def test_brown_and_forsythe_by_hand() -> None:
     freedom = 1 / (parts**2 / 3).sum()
 
     assert figures.brown_forsythe(found) == pytest.approx(stats.f.sf(statistic, 2, freedom))
+
+
+def test_no_group_of_so_many_rows_is_said_with_the_way_back(table: Table) -> None:
+    question = Compare(Measure("mean", "weight"), "moth", least=1_000_000)
+    words = words_of(answer(question, Rows(table)), table)
+    assert plain(words.headline) == "Nothing to compare: no group has at least 1,000,000 rows."
+    back, _ = turn(Scene(question), Slot("least", None), table)
+    assert back.main.least == 1 and "least" in words.cautions[0].post
+    for shape in ("bars", "table", "dots"):
+        assert "NaN" not in str(draw(answer(replace(question, shape=shape), Rows(table)), table, MAIN, "t"))

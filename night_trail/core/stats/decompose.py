@@ -263,7 +263,7 @@ def fitted(values: Floats, periods: tuple[int, ...]) -> Parts:
 
 def multiplies(values: Floats, parts: Parts) -> bool:
     """Whether a series above 0 is clearly likelier with its parts multiplied than added."""
-    if float(np.nanmin(values)) <= 0:
+    if float(np.nanmin(values)) <= 0 or float(parts.values.min()) <= 0:
         return False
     none = np.zeros(len(values))
     logs = np.log(parts.values)

@@ -56,6 +56,12 @@ def compare_words(answer: CompareAnswer, table: Table, of: str = "") -> Words:
     """Return the words of a comparison; ``of`` names its measure where it is one of several."""
     said = figure_words(answer)
     named = [g for g in answer.groups if not g.others]
+    if not named and answer.question.least > 1 and answer.gathered is not None:
+        rows = table.rows_in_words(answer.question.least)
+        text = Caution(
+            f"No group has {rows}.", "rank groups of any size", turn="slot", slot="least", value=None
+        )
+        return Words(spans("Nothing to compare: no group has at least {rows}.", rows=rows), (), (text,))
     if not named:
         return Words(spans("Nothing to compare: no row has both a group and a value."))
     facts = [Fact("overall", "all together", answer.overall, said(answer.overall))]
