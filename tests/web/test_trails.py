@@ -269,6 +269,7 @@ def test_two_tables_with_the_same_cells_keep_their_answers_apart(owner: User, fe
     ColumnPart.objects.filter(version=two.latest, position=11).update(
         data=cache.encode(pl.Series([1.0] * two.latest.height))[0]
     )
+    cache.forget()
     first = desk_of(start_trail(owner, one, column="late_min"))
     second = desk_of(start_trail(owner, two, column="late_min"))
     assert first.answer(Spread("late_min")).overall.high > 1

@@ -231,8 +231,14 @@ def _with_quantiles(level: float, cells: Cells, n_groups: int) -> MeasureFigures
 def _tested_quantiles(cells: Cells, n_groups: int) -> Tested:
     ascending = cells.values
     ties = np.cumsum(np.concatenate([[0], ascending[1:] != ascending[:-1]])).astype(np.int64)
-    p = figures.kruskal(cells.codes, ties, n_groups) if len(ascending) else None
-    return Tested("Kruskal–Wallis", p)
+    if not len(ascending):
+        return Tested("Kruskal–Wallis")
+    p = figures.kruskal(cells.codes, ties, n_groups)
+    # groups stand apart by their ranks, equal values sharing theirs
+    lengths = np.bincount(ties).astype(np.float64)
+    ranked = (np.cumsum(lengths) - (lengths - 1) / 2)[ties]
+    apart = figures.apart(figures.moments(ranked, cells.codes, n_groups))
+    return Tested("Kruskal–Wallis", p, None, tuple(apart), sum(apart))
 
 
 def _with_ratios(cells: Cells, plain: MeasureFigures) -> MeasureFigures:

@@ -8,10 +8,10 @@ from typing import Literal
 
 import numpy as np
 
-from night_trail.core.stats.changes import Change, changes
+from night_trail.core.stats.changes import Change, Changed, changes
 from night_trail.core.stats.seasons import overtones, own_period, shown, waves
 from night_trail.core.stats.spikes import STRETCH, far_off, spikes
-from night_trail.core.table import Bools, Floats
+from night_trail.core.table import Bools, Floats, Ints
 
 Way = Literal["added", "multiplied"]
 LEAST = 8
@@ -22,7 +22,7 @@ MOST_BENDS = 5
 MOST_ROBUST = 60
 """Longer seasons are not fitted robustly point by point, which would take seconds."""
 
-CLEARER, SURE = 2.0, 0.05
+CLEARER, SURE = 2.0, 0.02
 """How much likelier (twice the log) parts must be multiplied than added; how unlikely a trend by chance."""
 
 
@@ -87,20 +87,23 @@ def take_apart(values: Floats, candidates: tuple[int, ...], way: Way | None = No
     n = len(values)
     if n < LEAST or np.count_nonzero(has) < LEAST or n > MOST or float(np.ptp(values[has])) == 0:
         return None
-    added = _Taken.of(values, candidates)
+    added = _Looked.at(values, candidates)
     logs = None
     if way != "added" and float(values[has].min()) > 0:
-        logs = _Taken.of(np.log(values), candidates)
-    costs = (_cost(added.values, added.periods, added.part, 0.0), math.nan)
+        logs = _Looked.at(np.log(values), candidates)
+    costs = (added.cost(0.0), math.nan)
     if logs is not None:
-        costs = (costs[0], _cost(logs.values, logs.periods, logs.part, float(logs.values.sum())))
+        costs = (costs[0], logs.cost(float(logs.filled.sum())))
     multiplied = logs is not None and (way == "multiplied" or costs[1] < costs[0] - CLEARER)
-    found = logs if multiplied and logs is not None else added
+    looked = logs if multiplied and logs is not None else added
+    part, periods = looked.changed.part, looked.periods
+    trend, seasons, rest, filled = _parts(looked.values - part, periods)
+    trend, filled = trend + part, filled + part
     shown = np.exp if multiplied else np.asarray
-    steps = found.steps
+    steps = looked.changed.changes
     if multiplied:
         # a step on the log scale is a factor; in the values' unit it is that of the level around it
-        level = np.exp(found.trend)
+        level = np.exp(trend)
         steps = tuple(
             Change(
                 c.at,
@@ -112,56 +115,63 @@ def take_apart(values: Floats, candidates: tuple[int, ...], way: Way | None = No
             for c in steps
         )
     return Apart(
-        values=shown(found.values),
+        values=shown(filled),
         filled=~has,
-        trend=shown(found.trend),
-        seasons=tuple(shown(season) for season in found.seasons),
-        rest=shown(found.rest),
-        periods=found.periods,
+        trend=shown(trend),
+        seasons=tuple(shown(season) for season in seasons),
+        rest=shown(rest),
+        periods=periods,
         way="multiplied" if multiplied else "added",
-        trend_strength=_strength(found.trend, found.rest),
-        strengths=tuple(_strength(season, found.rest) for season in found.seasons),
+        trend_strength=_strength(trend, rest),
+        strengths=tuple(_strength(season, rest) for season in seasons),
         changes=steps,
-        spikes=spikes(np.where(has, found.rest, np.nan)),
+        spikes=_standing_out(has, filled, rest),
         chosen_way=way is None,
         costs=costs,
-        moves=moves(found.values - sum(found.seasons, np.zeros(n)), found.part, found.periods),
+        moves=moves((filled - sum(seasons, np.zeros(n)))[has], part[has], np.flatnonzero(has)),
     )
 
 
+def _standing_out(has: Bools, values: Floats, rest: Floats) -> Bools:
+    """Return which values stand out from trend and seasons; above 0, as a share of what is expected too.
+
+    What is skewed because it cannot fall below 0 has high values now and then, and they are no spikes.
+    """
+    marked = spikes(np.where(has, rest, np.nan))
+    if not marked.any() or float(values[has].min()) < 0:
+        return marked
+    expected = values - rest
+    above = has & (values > 0)
+    share = np.log(np.where(above, values, 1.0))
+    if float(expected.min()) > 0:
+        share -= np.log(expected)
+    # what is nothing at all where something was expected stands out by being nothing
+    return marked & (spikes(np.where(above, share, np.nan)) | ~above)
+
+
 @dataclass(frozen=True)
-class _Taken:
-    """A series taken apart on one scale; ``part`` is what changes of level and slope add to the trend."""
+class _Looked:
+    """What a series has on one scale, before it is taken apart: changes of level and slope, then seasons."""
 
     values: Floats
-    trend: Floats
-    seasons: tuple[Floats, ...]
-    rest: Floats
+    filled: Floats
+    changed: Changed
     periods: tuple[int, ...]
-    steps: tuple[Change, ...]
-    part: Floats
 
     @classmethod
-    def of(cls, values: Floats, candidates: tuple[int, ...]) -> _Taken:
-        """Return a series taken apart: changes first, then seasons and the trend of what is left."""
+    def at(cls, values: Floats, candidates: tuple[int, ...]) -> _Looked:
+        """Return the changes of a series, and the seasons of what is left without them."""
         filled = interpolated(values)
         able = tuple(p for p in candidates if 2 * p <= len(values))
         # a level lasts half a season at least, or two weeks of days: less is a stretch that stands out
         shortest = able[0] if able else 0
         least = max(5, 14 if shortest == 7 else min(shortest, 26) // 2)
         changed = changes(_calmed(filled, able), least, able)
-        plain = values - changed.part
-        periods = seasons_of(plain, candidates)
-        trend, seasons, rest, found = _parts(plain, periods)
-        return cls(
-            found + changed.part,
-            trend + changed.part,
-            tuple(seasons),
-            rest,
-            periods,
-            changed.changes,
-            changed.part,
-        )
+        return cls(values, filled, changed, seasons_of(filled - changed.part, candidates))
+
+    def cost(self, jacobian: float) -> float:
+        """Return how unlikely the values are on this scale."""
+        return _cost(self.filled, self.periods, self.changed.part, jacobian)
 
 
 def _cost(values: Floats, periods: tuple[int, ...], part: Floats, jacobian: float) -> float:
@@ -207,13 +217,14 @@ def _calmed(values: Floats, periods: tuple[int, ...]) -> Floats:
     return calm
 
 
-def moves(adjusted: Floats, part: Floats, periods: tuple[int, ...]) -> bool:
+def moves(adjusted: Floats, part: Floats, places: Ints) -> bool:
     """Whether the values without their seasons end higher or lower than they began, beyond chance.
 
     A straight trend with errors that are an autoregression of order 1, its
     coefficient corrected for the fit (Kendall 1954); where that is as good as 1
     the series wanders, and its steps must differ from 0 on average. Changes
-    that were found are a move where they leave the level elsewhere.
+    that were found are a move where they leave the level elsewhere. Values that
+    were gaps say nothing; ``places`` are the periods of those that were none.
     """
     from scipy import special  # noqa: PLC0415  (slow import)
 
@@ -221,8 +232,11 @@ def moves(adjusted: Floats, part: Floats, periods: tuple[int, ...]) -> bool:
     if n < LEAST:
         return False
     plain = adjusted - part
-    at = np.arange(n, dtype=np.float64)
-    at -= at.mean()
+    # a few extreme values are no trend
+    middle = float(np.median(plain))
+    reach = 5 * 1.4826 * float(np.median(np.abs(plain - middle)))
+    plain = np.clip(plain, middle - reach, middle + reach) if reach > 0 else plain
+    at = places - places.mean()
     rest = plain - plain.mean() - at * float(at @ plain) / float(at @ at)
     whole = float(rest @ rest)
     tied = float(rest[1:] @ rest[:-1]) / whole if whole > 0 else 0.0

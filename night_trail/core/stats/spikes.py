@@ -18,10 +18,10 @@ BESIDE, STRETCH, CLINGING = 5, 25, 2
 AROUND = 61
 """So many values around say how much values spread at a place."""
 
-TAIL, FALSE = 0.2, 0.1
+TAIL, FALSE = 0.2, 0.02
 """The part of each side that shows how its tail falls off; how many may lie beyond by chance in a series."""
 
-MODIFIED_Z = 3.5
+MODIFIED_Z, DOUBT = 3.5, 8
 
 
 def spikes(rest: Floats) -> Bools:
@@ -31,7 +31,7 @@ def spikes(rest: Floats) -> Bools:
     it, the nearer of the two: so neither a step nor a slow wandering has spikes.
     How far off it is counts in the spread of its place, since some times are
     more restless than others. Each side's tail is taken to fall off
-    exponentially from its last fifth on, and a value stands out where only 0.1
+    exponentially from its last fifth on, and a value stands out where only 0.02
     such are expected in the whole series: so skewed noise has no spikes. Nothing
     under a modified z of 3.5 (Iglewicz & Hoaglin 1993) stands out.
     """
@@ -95,10 +95,24 @@ def _spread_around(sizes: Floats, usual: float) -> Floats:
 
 
 def _limit(sizes: Floats) -> float:
-    """Return beyond which size a value stands out among those of one side."""
+    """Return beyond which size a value stands out among those of one side.
+
+    What stands out is no part of the tail: it is left out, and the tail looked at again.
+    """
+    rest = np.sort(sizes)
+    # of few values neither middle nor tail are known well
+    doubt = 1 + DOUBT / len(rest)
+    limit = doubt * _tail_limit(rest)
+    while len(rest) > SIDE and rest[-1] > limit:
+        rest = rest[rest <= limit]
+        limit = min(limit, doubt * _tail_limit(rest))
+    return limit
+
+
+def _tail_limit(sizes: Floats) -> float:
     middle = float(np.median(sizes))
     start = float(np.quantile(sizes, 1 - TAIL))
-    beyond = np.sort(sizes[sizes >= start] - start)
+    beyond = sizes[sizes >= start] - start
     # of an exponential tail the mean of the lower three fifths is 0.389 of the whole; the rest may stand out
     kept = max(1, min(int(0.6 * len(beyond)), len(beyond) - 1))
     fall = max(float(beyond[:kept].mean()) / 0.389, 0.35 * middle)

@@ -358,8 +358,6 @@ def _difference(answer: CompareAnswer) -> tuple[Span, ...]:
     effect = f"; η² {number(answer.effect, 2)}" if answer.effect is not None else ""
     if answer.p >= SURE:
         return spans(f" The differences may be chance ({answer.test}, {p}{effect}).")
-    if answer.effect is None:
-        return spans(f" The groups differ ({answer.test}, {p}).")
     apart = [g.label for g in answer.groups if g.apart and not g.others]
     count = answer.n_apart
     if not count:
