@@ -20,7 +20,7 @@ def groups(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     asked = request.GET.get("page", "")
     page = int(asked) if asked.isascii() and asked.isdigit() and len(asked) < 8 else 1
     shown = rank_page(desk_of(found), request.GET.get("find", ""), page)
-    part = "_ranks.html" if request.headers.get("HX-Target") == "ranks" else "_groups.html"
+    part = "_ranks.html" if request.GET.get("part") == "list" else "_groups.html"
     return render(
         request, f"trails/{part}", {"step": found, "shown": shown, "table": found.trail.version.table}
     )
