@@ -23,7 +23,7 @@ from night_trail.core.words import words_of
 from night_trail.core.words.value import plain
 from tests.core.tables import table_of
 
-TABLES = int(os.environ.get("NOISE_TABLES", "2"))
+TABLES = int(os.environ.get("NOISE_TABLES", "1"))
 NUMBERS = ("norm0", "logn0", "unif0", "counts0", "whole", "holes")
 GROUPS = ("few", "some", "many", "hundreds", "uneven")
 

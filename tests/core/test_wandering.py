@@ -48,17 +48,17 @@ def test_what_wanders_has_no_season(n: int, candidates: tuple[int, ...]) -> None
     assert white <= 3, white
 
 
-@pytest.mark.parametrize(("n", "period"), [(730, 7), (1461, 365), (1440, 24)])
-@pytest.mark.parametrize("tied", [0.0, 0.5])
+@pytest.mark.parametrize(
+    ("n", "period", "tied"), [(730, 7, 0.0), (730, 7, 0.5), (1461, 365, 0.0), (1440, 24, 0.0)]
+)
 def test_a_planted_season_of_a_twentieth_of_the_variance_is_found(n: int, period: int, tied: float) -> None:
-    if period > 7 and tied:
-        pytest.skip("a slow wave in red noise of its own speed cannot be told from it")
+    # a slow wave in red noise of its own speed cannot be told from it
     rng = np.random.default_rng(period)
     found = 0
-    for _ in range(40):
+    for _ in range(20):
         noise = wandering(rng, n, tied)
         found += period in seasons_of(noise + wave(n, period) * noise.std() * np.sqrt(0.05 / 0.95), (period,))
-    assert found >= 38
+    assert found >= 19
 
 
 def test_a_cycle_that_only_nearly_fits_is_no_season_and_two_steps_are_none() -> None:
@@ -73,8 +73,8 @@ def test_a_cycle_that_only_nearly_fits_is_no_season_and_two_steps_are_none() -> 
 def test_red_noise_keeps_its_level() -> None:
     """p is uniform enough: about one in twenty wandering series is under 0.05."""
     rng = np.random.default_rng(8)
-    low = sum(chance(wandering(rng, 300, 0.9), 7)[0] < 0.05 for _ in range(200))
-    assert 3 <= low <= 20
+    low = sum(chance(wandering(rng, 300, 0.9), 7)[0] < 0.05 for _ in range(100))
+    assert 1 <= low <= 11
 
 
 def test_short_yearly_series_have_no_period_of_their_own() -> None:
@@ -86,12 +86,12 @@ def test_short_yearly_series_have_no_period_of_their_own() -> None:
 @pytest.mark.parametrize("tied", [0.0, 0.7, 1.0])
 def test_a_trend_rises_only_beyond_chance(tied: float) -> None:
     rng = np.random.default_rng(11)
-    claims = sum(take_apart(wandering(rng, 150, tied), (12,)).moves for _ in range(50))
-    assert claims <= 6
+    claims = sum(take_apart(wandering(rng, 150, tied), (12,)).moves for _ in range(30))
+    assert claims <= 4
     rising = sum(
-        take_apart(wandering(rng, 150, min(tied, 0.7)) + np.arange(150) / 15, (12,)).moves for _ in range(20)
+        take_apart(wandering(rng, 150, min(tied, 0.7)) + np.arange(150) / 15, (12,)).moves for _ in range(12)
     )
-    assert rising >= 19
+    assert rising >= 11
 
 
 def test_no_trend_is_said_of_a_series_without_one() -> None:
@@ -127,7 +127,7 @@ def test_shifts_and_breaks_are_found_beside_long_seasons(
     rng = np.random.default_rng(n)
     season = sum((4 * wave(n, p) for p in periods), np.zeros(n))
     counts = np.zeros((2, 3), dtype=int)
-    for k in range(24):
+    for k in range(12):
         noise = wandering(rng, n, tied)
         at = int(rng.integers(n // 3, 2 * n // 3))
         if k % 2:
@@ -211,7 +211,7 @@ def test_a_step_has_no_spikes_and_a_stretch_that_stands_out_is_one() -> None:
 def test_parts_are_joined_as_they_were_made(n: int, periods: tuple[int, ...], way: str) -> None:
     rng = np.random.default_rng(7)
     right = 0
-    for _ in range(20):
+    for _ in range(10):
         trend = 100 * (1 + 1.5 * np.arange(n) / n)
         season = sum(wave(n, p) for p in periods)
         if way == "added":
@@ -219,4 +219,4 @@ def test_parts_are_joined_as_they_were_made(n: int, periods: tuple[int, ...], wa
         else:
             values = trend * np.exp(0.15 * season + rng.normal(0, 0.06, n))
         right += take_apart(values, periods).way == way
-    assert right >= 18
+    assert right >= 9

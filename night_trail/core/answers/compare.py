@@ -12,7 +12,7 @@ from night_trail.core.answers.basis import Basis, Grouping
 from night_trail.core.answers.cells import Held, held_of
 from night_trail.core.answers.group_figures import Carried, Group, figures_of_groups
 from night_trail.core.answers.measures import ADDS_UP, check_measure, first_shape, overall, plain_figures
-from night_trail.core.answers.ranking import Ranking, can_rank, ranked_grouping, ranking
+from night_trail.core.answers.ranking import Ranking, can_rank, fits_whole, ranked_grouping, ranking
 from night_trail.core.answers.spread import makes_groups, natural_order
 from night_trail.core.conditions import AllOf, AnyOf, Condition, columns_of, mask
 from night_trail.core.conditions import check as check_condition
@@ -236,9 +236,13 @@ def compare(question: Compare, rows: Rows, sorting: Measure | None = None) -> Co
     """
     table, measure = rows.table, question.measure
     ranks = sorting or measure
-    every = _ranking(question, rows, ranks)
+    parts = question.shape in ("ring", "strip")
+    whole = fits_whole(
+        rows, question.across, places(question, MOST_PARTS if parts else MOST_BARS), question.least
+    )
+    every = None if whole else _ranking(question, rows, ranks)
     shown = LEADING if every is not None and len(every.present) > MOST_BARS else MOST_BARS
-    most = places(question, MOST_PARTS if question.shape in ("ring", "strip") else shown)
+    most = places(question, MOST_PARTS if parts else shown)
     key = question.baseline
     found, ranked = ranked_grouping(
         _all_compared(question, rows),

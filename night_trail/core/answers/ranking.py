@@ -169,6 +169,11 @@ def ranking(
     return rows.remember(("ranking", measure, across, least, base_key, by_difference), made)
 
 
+def fits_whole(rows: Rows, across: str, most: int, least: int = 1) -> bool:
+    """Whether all groups a column has are kept apart, so that none need be ranked first."""
+    return least == 1 and rows.table.column(across).distinct <= most
+
+
 def ranked_grouping(
     rows: Rows,
     across: str | None,
@@ -183,7 +188,7 @@ def ranked_grouping(
 
     The bands of a measured column stand in their own order and are not ranked.
     """
-    if across is None or not can_rank(rows, across):
+    if across is None or not can_rank(rows, across) or fits_whole(rows, across, most, least):
         return grouping(rows, across, most), None
     ranked = found if found is not None else ranking(measure, rows, across, least)
     named = ("ranked", across, most, measure, end, least, key)
