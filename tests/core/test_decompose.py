@@ -176,3 +176,16 @@ def test_one_odd_fortnight_is_not_taken_for_the_season_of_the_year() -> None:
         assert np.abs(near).max() < 45, "the odd days are no part of other years"
     assert found.spikes[odd].all() and found.spikes.sum() < 25
     assert not [c for c in found.changes if c.level]
+
+
+def test_a_gap_between_two_days_that_were_cut_off_is_no_fall_of_level() -> None:
+    rng = np.random.default_rng(8)
+    at = np.arange(3 * 365)
+    values = (
+        700 + 80 * np.sin(2 * np.pi * at / 365) + 40 * np.isin(at % 7, (4, 5)) + rng.normal(0, 15, len(at))
+    )
+    values[400:414] = np.nan
+    values[[399, 414]] = 120.0
+    found = take_apart(values, (7, 365))
+    assert found is not None and found.changes == () and found.periods == (7, 365)
+    assert {399, 414} <= set(np.flatnonzero(found.spikes).tolist())

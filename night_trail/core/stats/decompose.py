@@ -93,7 +93,7 @@ def take_apart(values: Floats, candidates: tuple[int, ...], way: Way | None = No
         logs = _Looked.at(np.log(values), candidates)
     costs = (added.cost(0.0), math.nan)
     if logs is not None:
-        costs = (costs[0], logs.cost(float(logs.filled.sum())))
+        costs = (costs[0], logs.cost(float(logs.calm.sum())))
     multiplied = logs is not None and (way == "multiplied" or costs[1] < costs[0] - CLEARER)
     looked = logs if multiplied and logs is not None else added
     part, periods = looked.changed.part, looked.periods
@@ -154,24 +154,24 @@ class _Looked:
     """What a series has on one scale, before it is taken apart: changes of level and slope, then seasons."""
 
     values: Floats
-    filled: Floats
+    calm: Floats
     changed: Changed
     periods: tuple[int, ...]
 
     @classmethod
     def at(cls, values: Floats, candidates: tuple[int, ...]) -> _Looked:
         """Return the changes of a series, and the seasons of what is left without them."""
-        filled = interpolated(values)
         able = tuple(p for p in candidates if 2 * p <= len(values))
         # a level lasts half a season at least, or two weeks of days: less is a stretch that stands out
         shortest = able[0] if able else 0
         least = max(5, 14 if shortest == 7 else min(shortest, 26) // 2)
-        changed = changes(_calmed(filled, able), least, able)
-        return cls(values, filled, changed, seasons_of(filled - changed.part, candidates))
+        calm = _calmed(values, able)
+        changed = changes(calm, least, able)
+        return cls(values, calm, changed, seasons_of(calm - changed.part, candidates))
 
     def cost(self, jacobian: float) -> float:
         """Return how unlikely the values are on this scale."""
-        return _cost(self.filled, self.periods, self.changed.part, jacobian)
+        return _cost(self.calm, self.periods, self.changed.part, jacobian)
 
 
 def _cost(values: Floats, periods: tuple[int, ...], part: Floats, jacobian: float) -> float:
@@ -196,24 +196,30 @@ def _cost(values: Floats, periods: tuple[int, ...], part: Floats, jacobian: floa
 
 
 def _calmed(values: Floats, periods: tuple[int, ...]) -> Floats:
-    """Return values with what stands out replaced by what is usual there."""
-    n = len(values)
+    """Return values with gaps filled and what stands out replaced, both by what is usual there.
+
+    A gap is not bridged from its last value to its next: days that were cut off
+    beside it, and lie low, would make a low stretch of it.
+    """
+    filled, n = interpolated(values), len(values)
     at = np.linspace(-1, 1, n)
     x = np.column_stack([np.ones(n), at, *(waves(n, p, overtones(n, p)) for p in periods)])
     if x.shape[1] + 8 > n:
-        return values
-    fit = x @ np.linalg.lstsq(x, values, rcond=None)[0]
-    rest = values - fit
-    marked = spikes(rest)
-    if not marked.any():
-        return values
-    reach = min(STRETCH, n - 1)
-    rest = np.pad(np.where(marked, np.nan, rest), reach, mode="reflect")
-    calm = values.copy()
-    for i in np.flatnonzero(marked):
-        near = rest[i : i + 2 * reach + 1]
-        if not np.isnan(near).all():
-            calm[i] = fit[i] + float(np.nanmedian(near))
+        return filled
+    calm, reach = filled, min(STRETCH, n - 1)
+    # what stood out pulled the first fit towards it
+    for _ in range(3):
+        fit = x @ np.linalg.lstsq(x, calm, rcond=None)[0]
+        rest = values - fit
+        marked = spikes(rest) | np.isnan(rest)
+        if not marked.any():
+            return filled
+        rest = np.pad(np.where(marked, np.nan, rest), reach, mode="reflect")
+        calm = filled.copy()
+        for i in np.flatnonzero(marked):
+            near = rest[i : i + 2 * reach + 1]
+            if not np.isnan(near).all():
+                calm[i] = fit[i] + float(np.nanmedian(near))
     return calm
 
 
