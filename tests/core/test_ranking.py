@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from scipy import stats
 
 from night_trail.core.answers import answer
+from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Baseline, Compare, Cycle, Measure, OverTime, Scene, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
@@ -259,3 +260,12 @@ def test_no_group_of_so_many_rows_is_said_with_the_way_back(table: Table) -> Non
     assert back.main.least == 1 and "least" in words.cautions[0].post
     for shape in ("bars", "table", "dots"):
         assert "NaN" not in str(draw(answer(replace(question, shape=shape), Rows(table)), table, MAIN, "t"))
+
+
+@pytest.mark.parametrize("least", ["0", "5000000000", "00000000000199999999", "٣", "many"])
+def test_a_number_of_rows_that_cannot_be_is_refused_typed_or_chosen(least: str, table: Table) -> None:
+    question = Compare(Measure("mean", "weight"), "moth")
+    with pytest.raises(BadQuestion):
+        turn(Scene(question), Slot("least", least), table)
+    with pytest.raises(BadQuestion):
+        read(f"average of weight by moth, with at least {least} rows each", table)

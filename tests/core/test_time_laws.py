@@ -14,8 +14,8 @@ from statsmodels.datasets import co2, elnino, macrodata, sunspots
 from night_trail.core.answers import answer
 from night_trail.core.answers.cycle import CycleAnswer
 from night_trail.core.answers.events import moved_by_events
-from night_trail.core.answers.over_time import OverTimeAnswer, fitted, shapes_for, time_column
-from night_trail.core.answers.periods import grain_for, periods_of
+from night_trail.core.answers.over_time import OverTimeAnswer, fitted, shapes_for
+from night_trail.core.answers.periods import grain_for, periods_of, time_column
 from night_trail.core.conditions import AnyOf, Between, Missing, Not, OneOf, mask
 from night_trail.core.figures import figures_of
 from night_trail.core.measure import Measure

@@ -12,6 +12,7 @@ from night_trail.core.answers.basis import Basis, Grouping
 from night_trail.core.answers.cells import Held, held_of
 from night_trail.core.answers.group_figures import Carried, Group, figures_of_groups
 from night_trail.core.answers.measures import ADDS_UP, check_measure, first_shape, overall, plain_figures
+from night_trail.core.answers.periods import time_column
 from night_trail.core.answers.ranking import Ranking, can_rank, fits_whole, ranked_grouping, ranking
 from night_trail.core.answers.spread import makes_groups, natural_order
 from night_trail.core.conditions import AllOf, AnyOf, Condition, columns_of, mask
@@ -291,10 +292,9 @@ def times_of(measure: Measure, rows: Rows) -> int:
     """Return at how many times a stock that is summed was taken; 0 for anything else."""
     if measure.aggregate != "sum" or measure.column is None or not rows.table.column(measure.column).stock:
         return 0
-    dated = [c for c in rows.table.columns if c.dated and c.distinct > 1]
-    if not dated:
+    time = time_column(rows.table)
+    if time is None:
         return 0
-    time = min(dated, key=lambda c: (c.yearly, c.missing))
     moments = rows.table.moments(time.name).values
     kept = moments if rows.kept is None else moments[rows.kept]
     return rows.remember(("times", time.name), lambda: (len(np.unique(kept[~np.isnan(kept)])),))[0]

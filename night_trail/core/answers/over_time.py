@@ -148,12 +148,6 @@ def first_over_time(measure: Measure, time: Column, split: str | None = None) ->
     return OverTime(measure, time.name, split=split)
 
 
-def time_column(table: Table, taken: str | None = None) -> Column | None:
-    """Return the column of time a table is about: dates before years, the fuller before the emptier."""
-    able = [c for c in table.columns if c.dated and c.name != taken and c.distinct > 1]
-    return min(able, key=lambda c: (c.yearly, c.missing), default=None)
-
-
 def shapes_for(question: OverTime) -> tuple[str, ...]:
     """Return the shapes a question can be drawn as."""
     if question.more:

@@ -82,6 +82,12 @@ class Periods:
         return (int(at[0]), int(at[-1]) + 1) if len(at) else (0, 0)
 
 
+def time_column(table: Table, taken: str | None = None) -> Column | None:
+    """Return the column of time a table is about: dates before years, the fuller before the emptier."""
+    able = [c for c in table.columns if c.dated and c.name != taken and c.distinct > 1]
+    return min(able, key=lambda c: (c.yearly, c.missing), default=None)
+
+
 def check_time(
     measure: Measure, time: str, zone: str | None, table: Table, grain: GrainName | None = None
 ) -> None:

@@ -12,7 +12,7 @@ from typing import Any
 
 from night_trail.core.answers.compare import can_compare, compare_question
 from night_trail.core.answers.measures import first_measure
-from night_trail.core.answers.over_time import time_column
+from night_trail.core.answers.periods import time_column
 from night_trail.core.answers.spread import first_question, makes_groups
 from night_trail.core.answers.together import columns_for
 from night_trail.core.conditions import Condition

@@ -219,7 +219,7 @@ def _clause(question: Compare, rest: str, table: Table) -> tuple[Compare, str]:
     if found := re.match(r"both ends kept", rest, re.IGNORECASE):
         return replace(question, end="both"), rest[found.end() :]
     if found := re.match(r"(?:with )?at least (\d[\d,]{0,12}) \S+(?: \S+)? each", rest, re.IGNORECASE):
-        return replace(question, least=int(found[1].replace(",", ""))), rest[found.end() :]
+        return replace(question, least=_rows_each(found[1])), rest[found.end() :]
     for axis, words in AXIS_WORDS.items():
         if rest.lower().startswith(words):
             return replace(question, axis=cast(Any, axis)), rest[len(words) :]
@@ -342,15 +342,22 @@ def _extended(question: Compare, slot: str, value: Any, table: Table) -> tuple[C
             return asked, "all that fit are kept"
         return asked, keep_words(keep, asked.end, by_difference(asked))
     if slot == "least":
-        text = value.replace(",", "").strip() if isinstance(value, str) else ""
-        if value and not (text.isdigit() and 0 < int(text[:12]) <= 1_000_000_000):
-            raise BadQuestion(f"“{value}” is no number of rows", "least", "Write a whole number above 0.")
-        asked = replace(question, least=int(text or 1))
+        asked = replace(question, least=_rows_each(value) if value else 1)
         return asked, least_words(asked.least, table) if asked.least > 1 else "groups of any size"
     if slot == "rule":
         rule = decode(value, Rule, "rule") if value else None
         return replace(question, rule=rule), f"marking {rule_words(rule)}" if rule else "nothing marked"
     raise BadQuestion(f"There is no slot “{slot}” in this sentence")
+
+
+def _rows_each(value: Any) -> int:
+    """Return how many rows a group needs, typed or chosen."""
+    text = value.replace(",", "").strip() if isinstance(value, str) else ""
+    if not (text.isascii() and text.isdigit() and len(text) <= 10 and 0 < int(text) <= 1_000_000_000):
+        raise BadQuestion(
+            f"“{str(value)[:40]}” is no number of rows", "least", "Write a whole number above 0."
+        )
+    return int(text)
 
 
 def _aggregate(question: Compare, value: Any, table: Table, lit: Condition | None) -> tuple[Compare, str]:

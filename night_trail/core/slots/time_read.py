@@ -12,7 +12,8 @@ from night_trail.core.answers import apart as apart_answer
 from night_trail.core.answers import cycle as cycle_answer
 from night_trail.core.answers import over_time as over_answer
 from night_trail.core.answers.measures import first_measure
-from night_trail.core.answers.over_time import fitted, time_column
+from night_trail.core.answers.over_time import fitted
+from night_trail.core.answers.periods import time_column
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.slots.measures import leading_measure
