@@ -269,3 +269,11 @@ def test_a_number_of_rows_that_cannot_be_is_refused_typed_or_chosen(least: str, 
         turn(Scene(question), Slot("least", least), table)
     with pytest.raises(BadQuestion):
         read(f"average of weight by moth, with at least {least} rows each", table)
+
+
+@pytest.mark.parametrize("keep", ["0", "999"])
+def test_more_groups_than_can_be_kept_are_refused_typed_or_chosen(keep: str, table: Table) -> None:
+    with pytest.raises(BadQuestion, match="can be kept"):
+        read(f"average of weight by moth, the largest {keep} kept", table)
+    with pytest.raises(BadQuestion, match="can be kept"):
+        turn(Scene(Compare(Measure("mean", "weight"), "moth")), Slot("keep", f"both:{keep}"), table)

@@ -212,7 +212,7 @@ def _clause(question: Compare, rest: str, table: Table) -> tuple[Compare, str]:
         return replace(question, rule=rule), rest[found.end() :]
     if found := KEPT.match(rest):
         end = "both" if found["both"] else "least" if found["end"].lower() in SMALLEST else "most"
-        keep = 1 if found["one"] else int(found["keep"]) if found["keep"] else None
+        keep = 1 if found["one"] else _kept(found["keep"]) if found["keep"] else None
         if keep is None and end == "both":
             raise BadQuestion(f"“{rest}” does not say how many", "keep", "Write: the largest 5 kept.")
         return replace(question, keep=keep, end=cast(Any, end)), rest[found.end() :]
@@ -332,11 +332,9 @@ def _extended(question: Compare, slot: str, value: Any, table: Table) -> tuple[C
         return replace(question, baseline=replace(question.baseline, show=value)), f"difference {label}"
     if slot == "keep":
         end, _, text = value.rpartition(":") if isinstance(value, str) else ("", "", "")
-        keep = int(text) if text.isdigit() and len(text) < 4 else None
-        if end not in ("", "least", "both") or (text and not (keep and keep <= MOST_KEPT)):
-            raise BadQuestion(
-                f"Between 1 and {MOST_KEPT} groups can be kept", "keep", "Write a whole number."
-            )
+        keep = _kept(text) if text else None
+        if end not in ("", "least", "both"):
+            raise BadQuestion(f"There is no end “{end[:40]}” of a ranking", "keep", "Choose one of the list.")
         asked = replace(question, keep=keep, end=cast(Any, end or "most"))
         if not keep and not end:
             return asked, "all that fit are kept"
@@ -348,6 +346,13 @@ def _extended(question: Compare, slot: str, value: Any, table: Table) -> tuple[C
         rule = decode(value, Rule, "rule") if value else None
         return replace(question, rule=rule), f"marking {rule_words(rule)}" if rule else "nothing marked"
     raise BadQuestion(f"There is no slot “{slot}” in this sentence")
+
+
+def _kept(text: str) -> int:
+    """Return how many groups are kept, typed or chosen."""
+    if not (text.isascii() and text.isdigit() and len(text) < 4 and 0 < int(text) <= MOST_KEPT):
+        raise BadQuestion(f"Between 1 and {MOST_KEPT} groups can be kept", "keep", "Write a whole number.")
+    return int(text)
 
 
 def _rows_each(value: Any) -> int:
