@@ -31,6 +31,7 @@ End = Literal["most", "least", "both"]
 ValueAxis = Literal["zero", "cut"]
 Height = Literal["count", "share", "density"]
 Calendar = Literal["minute", "hour", "day", "week", "month", "quarter", "year"]
+BinRule = Literal["sturges", "scott", "freedman", "root"]
 
 
 class Bins(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -38,13 +39,14 @@ class Bins(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
 
     ``width`` is in the column's unit (numbers only), ``count`` the number of
     bins wanted, ``start`` a place where a bin begins, ``calendar`` a width
-    for dates.
+    for dates, ``rule`` the published rule that counts them (numbers only).
     """
 
     width: float | None = None
     count: int | None = None
     start: float | None = None
     calendar: Calendar | None = None
+    rule: BinRule | None = None
 
     def __post_init__(self) -> None:
         if self.width is not None and not 0 < self.width < 1e300:
@@ -53,8 +55,10 @@ class Bins(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
             raise BadQuestion(f"{self.count} bins cannot be drawn", "bins", "Choose between 1 and 500.")
         if self.start is not None and not abs(self.start) < 1e300:
             raise BadQuestion("Bins cannot start there", "bins", "Give a plain number.")
-        if sum(x is not None for x in (self.width, self.count, self.calendar)) > 1:
-            raise BadQuestion("Bins are set twice", "bins", "Give a width or a count, not both.")
+        if sum(x is not None for x in (self.width, self.count, self.calendar, self.rule)) > 1:
+            raise BadQuestion("Bins are set twice", "bins", "Give a width, a count or a rule.")
+        if self.rule is not None and self.start is not None:
+            raise BadQuestion("Bins after a rule begin at the lowest value", "bins", "Give a width instead.")
 
 
 class Spread(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="spread"):

@@ -19,6 +19,7 @@ from night_trail.core.rows import Rows
 from night_trail.core.stats.textbook import (
     Named,
     autocorrelations,
+    classical_seasons,
     of_differences,
     of_errors,
     of_groups,
@@ -28,7 +29,7 @@ from night_trail.core.stats.textbook import (
 )
 from night_trail.core.table import Floats
 
-MOST_PARTS, MOST_LAGS = 13, 36
+MOST_PARTS, MOST_LAGS, MOST_PLACES = 13, 36, 53
 
 
 @dataclass(frozen=True)
@@ -40,11 +41,20 @@ class Line:
 
 
 @dataclass(frozen=True)
+class Likeness:
+    """Autocorrelations from lag 1 on, and the size that chance alone stays under in 95 of 100."""
+
+    by_lag: tuple[float, ...]
+    chance: float
+
+
+@dataclass(frozen=True)
 class Part:
     """Figures that belong together: of all rows, of a group, of a test."""
 
     title: str
     lines: tuple[Line, ...]
+    likeness: Likeness | None = None
 
 
 def all_figures(answer: Answer, rows: Rows) -> tuple[Part, ...]:
@@ -59,8 +69,7 @@ def all_figures(answer: Answer, rows: Rows) -> tuple[Part, ...]:
         case OverTimeAnswer():
             found = _series(answer.together.values[answer.whole], answer.calendar.grain)
         case ApartAnswer() if answer.parts is not None:
-            found = _series(answer.parts.values, answer.calendar.grain)
-            found += [_part("What trend and seasons leave", of_sample(_rest(answer)))]
+            found = _apart(answer)
         case AheadAnswer() if answer.forecast is not None:
             found = _ahead(answer)
         case _:
@@ -69,13 +78,14 @@ def all_figures(answer: Answer, rows: Rows) -> tuple[Part, ...]:
     return tuple(part for part in found if part.lines)
 
 
-def _part(title: str, lines: list[Named]) -> Part:
+def _part(title: str, lines: list[Named], likeness: Likeness | None = None) -> Part:
     return Part(
         title,
         tuple(
             Line(f.label, f.value if isinstance(f.value, int) or math.isfinite(f.value) else None)
             for f in lines
         ),
+        likeness,
     )
 
 
@@ -181,18 +191,28 @@ def _series(values: Floats, grain: str) -> list[Part]:
     lines = [
         Named(f"{lag} {grain}{'' if lag == 1 else 's'} later", float(r)) for lag, r in enumerate(like, 1)
     ]
+    found = [_part(f"The figure of each whole {grain}", of_sample(values[~np.isnan(values)]))]
     if lines:
-        lines.insert(0, Named("beyond chance where over, in size", 1.959963984540054 / math.sqrt(n)))
-    return [
-        _part(f"The figure of each whole {grain}", of_sample(values[~np.isnan(values)])),
-        _part("How like itself it is (autocorrelation)", lines),
-    ]
+        chance = 1.959963984540054 / math.sqrt(n)
+        lines.insert(0, Named("beyond chance where over, in size", chance))
+        likeness = Likeness(tuple(like.tolist()), chance)
+        found.append(_part("How like itself it is (autocorrelation)", lines, likeness))
+    return found
 
 
-def _rest(answer: ApartAnswer) -> Floats:
+def _apart(answer: ApartAnswer) -> list[Part]:
     parts = answer.parts
     assert parts is not None  # noqa: S101  (asked only of parts)
-    return parts.rest[~parts.filled]
+    found = _series(np.where(parts.filled, np.nan, parts.values), answer.calendar.grain)
+    period = min(parts.periods, default=0)
+    if 2 <= period <= MOST_PLACES and len(parts.values) >= 2 * period:
+        labels, places = answer.places(period)
+        for way, said in (("add", "added"), ("multiply", "multiplied")):
+            if way == "add" or parts.values.min() > 0:
+                season = classical_seasons(parts.values, places, period, way)
+                named = [Named(label, float(at)) for label, at in zip(labels, season, strict=True)]
+                found.append(_part(f"Classical decomposition, {said}: the season", named))
+    return [*found, _part("What trend and seasons leave", of_sample(parts.rest[~parts.filled]))]
 
 
 def _ahead(answer: AheadAnswer) -> list[Part]:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from night_trail.core.answers.histogram import HistogramAnswer
+import msgspec
+
+from night_trail.core.answers.histogram import RULE_WORDS, HistogramAnswer
 from night_trail.core.answers.ranking import ranked_by
 from night_trail.core.answers.spread import SHAPE_WORDS, can_group, first_question, shapes_for
 from night_trail.core.breakdown import ranked
@@ -30,6 +32,13 @@ from night_trail.trails.offers import Offer
 from night_trail.trails.pictures import Desk
 from night_trail.trails.relate_choices import relate_offers
 from night_trail.trails.time_choices import time_offers
+
+RULE_HINTS = {
+    "sturges": "log₂ n + 1 bins: for few values in one hump",
+    "scott": "by the standard deviation: for one even hump",
+    "freedman": "by the middle half: far values do not widen it",
+    "root": "√n bins: quick and even",
+}
 
 MOST_DRAWN = 9
 MANY_GROUPS = 5_000
@@ -237,6 +246,17 @@ def _bins(desk: Desk, question: Spread) -> list[Offer]:
             Offer(bins_words(bins, column), bins, bins == question.bins)
             for bins in _bin_ladder(desk, question, column)
         ),
+        *_bin_rules(question, column),
+    ]
+
+
+def _bin_rules(question: Spread, column: Column) -> list[Offer]:
+    if column.kind.temporal:
+        return []
+    ruled = [msgspec.convert({"rule": rule}, Bins) for rule in RULE_WORDS]
+    return [
+        Offer(bins_words(bins, column), bins, bins == question.bins, RULE_HINTS[bins.rule or ""])
+        for bins in ruled
     ]
 
 

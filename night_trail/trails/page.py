@@ -79,6 +79,14 @@ def _pieces(said: Sentence) -> list[dict[str, str]]:
     return found
 
 
+def _rows_words(desk: Desk) -> str:
+    """Say which rows the picture is of: how many of how many, where a filter keeps a part."""
+    kept, every = desk.rows.n, desk.table.height
+    if kept == every:
+        return desk.table.rows_in_words(every)
+    return f"{kept:,} of {desk.table.rows_in_words(every)}, kept by the filter"
+
+
 def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
     """Return what the desk's template needs."""
     scene = step.scene_value()
@@ -96,7 +104,7 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
         "way": way_to(step.trail, step),
         "actions": ACTIONS,
         "lit": desk.lit_words(),
-        "rows_words": desk.table.rows_in_words(desk.rows.n),
+        "rows_words": _rows_words(desk),
         "only": [
             {"words": in_words(condition, desk.table), "drop": to_json(Drop(i)), "position": i}
             for i, condition in enumerate(scene.only)

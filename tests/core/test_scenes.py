@@ -152,6 +152,9 @@ questions = st.one_of(
                 Bins, st.sampled_from([0.5, 1.0, 2.5, 1000.0]), st.none(), st.sampled_from([None, 2.0])
             ),
             st.builds(Bins, st.none(), st.integers(1, 90), st.sampled_from([None, -4.0])),
+            st.builds(
+                lambda rule: Bins(rule=rule), st.sampled_from(["sturges", "scott", "freedman", "root"])
+            ),
         ),
         st.sampled_from(["count", "share", "density"]),
         st.sampled_from(["gathered", "open"]),

@@ -19,6 +19,7 @@ from night_trail.core.conditions import Between, OneOf, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Bins, Spread
 from night_trail.core.rows import Rows
+from night_trail.core.sentence import read, sentence
 from night_trail.core.stats import bins as binning
 from night_trail.core.stats.intervals import wilson
 from night_trail.core.stats.quantiles import box, quantiles
@@ -142,6 +143,25 @@ def test_count_of_bins_and_start_are_obeyed() -> None:
     found = answer(Spread("v", bins=Bins(count=7, start=0.0)), Rows(table_of(v=np.arange(50.0))))
     assert len(found.edges) == 8 and found.edges[0] == 0.0
     assert found.groups[0].counts.tolist() == [0, 8, 7, 7, 7, 7, 7, 7, 0]
+
+
+@pytest.mark.parametrize(
+    ("rule", "theirs"), [("sturges", "sturges"), ("scott", "scott"), ("freedman", "fd"), ("root", "sqrt")]
+)
+def test_named_rules_cut_as_numpy_cuts(rule: str, theirs: str) -> None:
+    rng = np.random.default_rng(3)
+    for values in (rng.normal(size=777), rng.gamma(1.0, 2.0, 50), np.array([1.0, 2.0, 9.0])):
+        edges = np.histogram_bin_edges(values, theirs)
+        found = answer(Spread("v", bins=Bins(rule=rule), ends="open"), Rows(table_of(v=values)))
+        assert found.edges == pytest.approx(edges, rel=1e-7, abs=1e-7)
+        said = str(sentence(found.question, table_of(v=values), found))
+        assert "after" in said and read(said, table_of(v=values)) == (found.question, ())
+    logs = answer(
+        Spread("v", bins=Bins(rule=rule), scale="log"), Rows(table_of(v=np.exp(rng.normal(size=400))))
+    )
+    assert len(logs.edges) > 5 and logs.basis.used == 400
+    assert len(answer(Spread("v", bins=Bins(rule=rule)), Rows(table_of(v=[4.0] * 9))).edges) == 2
+    assert answer(Spread("v", bins=Bins(rule=rule)), Rows(table_of(v=[None] * 3))).basis.used == 0
 
 
 def test_far_tails_are_gathered_and_can_be_opened() -> None:

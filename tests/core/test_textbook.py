@@ -7,6 +7,7 @@ from fractions import Fraction
 
 import numpy as np
 import pandas as pd
+import polars as pl
 import pytest
 from scipy import stats
 from sklearn.datasets import load_diabetes, load_iris
@@ -23,6 +24,7 @@ from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
 from night_trail.core.stats import textbook
 from night_trail.core.textbook import all_figures
+from night_trail.core.time_questions import Apart
 from tests.core.tables import table_of
 
 
@@ -208,6 +210,23 @@ def test_every_kind_of_picture_has_its_figures(frame: pd.DataFrame) -> None:
         both[["late", "riders"]].corr().iloc[0, 1]
     )
     assert figures(frame, Spread("line", shape="bars")) == {}
+
+
+def test_a_season_by_moving_averages_is_named_by_its_months() -> None:
+    # April to March; shares of the year's mean by hand: even months 1.2, odd ones 0.8
+    days = pd.date_range("2018-04-01", periods=72, freq="MS")
+    truth = np.where(days.month % 2 == 0, 1.2, 0.8)
+    table = table_of(day=pl.Series(days.to_numpy()).cast(pl.Date), riders=500 * truth)
+    rows = Rows(table)
+    found = {
+        p.title: p for p in all_figures(answer(Apart(Measure("sum", "riders"), "day", "month"), rows), rows)
+    }
+    said = {line.label: line.value for line in found["Classical decomposition, multiplied: the season"].lines}
+    assert said["January"] == pytest.approx(0.8) and said["April"] == pytest.approx(1.2) and len(said) == 12
+    added = {line.label: line.value for line in found["Classical decomposition, added: the season"].lines}
+    assert added["February"] == pytest.approx(100.0) and sum(added.values()) == pytest.approx(0, abs=1e-9)
+    likeness = found["How like itself it is (autocorrelation)"].likeness
+    assert likeness is not None and likeness.by_lag[1] > likeness.chance > 0 > likeness.by_lag[0]
 
 
 @pytest.mark.parametrize("values", [[], [3.0], [2.0, 2.0, 2.0], [1.0, 2.0], [np.nan, np.nan]])

@@ -147,3 +147,15 @@ def test_all_figures_open_and_are_taken_along(client: Client, owner: User, table
     assert shown.status_code == 200 and b"All figures" in shown.content and b"nan" not in shown.content
     rows = list(csv.reader(io.StringIO(get(client, step, "figures-csv").content.decode())))
     assert rows[0] == ["of", "figure", "value"] and (len(rows) > 1) == (b"<caption>" in shown.content)
+    # a series is drawn against itself, lag by lag
+    assert (b"autocorrelation)" in shown.content) == (b"Autocorrelation at" in shown.content)
+
+
+def test_a_narrowed_picture_says_of_how_many_rows_it_is(client: Client, owner: User, table: Table) -> None:
+    step = asked(owner, table, "late_min")
+    every = core_table(table.latest).height
+    assert f"{every:,} trips · exact" in get(client, step, "step").content.decode()
+    narrowed = take_turn(step, OnlyWords("late_min above 5"))
+    kept = Desk(narrowed.trail.version, narrowed.scene_value()).rows.n
+    assert 0 < kept < every
+    assert f"{kept:,} of {every:,} trips, kept by the filter · exact" in get(client, narrowed, "step").content.decode()

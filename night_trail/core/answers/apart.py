@@ -85,7 +85,17 @@ class ApartAnswer:
         if self.parts is None or not self.parts.periods:
             return None
         period, season = self.parts.periods[-1], self.parts.seasons[-1]
-        places = (self.calendar.first + self.start + np.arange(len(season))) % period
+        labels, places = self.places(period)
+        rounds = [season[places == i] for i in range(period)]
+        mean, low, high = (
+            np.array([f(r) if len(r) else np.nan for r in rounds]) for f in (np.mean, np.min, np.max)
+        )
+        return labels, mean, low, high
+
+    def places(self, period: int) -> tuple[tuple[str, ...], Ints]:
+        """Return the names of a season's places, and at which of them each period that was taken is."""
+        assert self.parts is not None  # noqa: S101  (asked only of parts)
+        places = (self.calendar.first + self.start + np.arange(len(self.parts.values))) % period
         labels: tuple[str, ...] = tuple(str(i + 1) for i in range(period))
         grain = self.calendar.grain
         if grain == "month" and period == 12:
@@ -97,11 +107,7 @@ class ApartAnswer:
             places, labels = (places + 3) % 7, PART_NAMES["week"]
         elif grain == "hour" and period == 24:
             labels = PART_NAMES["day"]
-        rounds = [season[places == i] for i in range(period)]
-        mean, low, high = (
-            np.array([f(r) if len(r) else np.nan for r in rounds]) for f in (np.mean, np.min, np.max)
-        )
-        return labels, mean, low, high
+        return labels, places
 
 
 def check(question: Apart, table: Table) -> None:

@@ -24,11 +24,18 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.stats import bins as binning
+from night_trail.core.stats.form import NO_FORM, Form, form, free_of_limits
 from night_trail.core.stats.quantiles import Summary, box, middle_of_part, quantiles, summary
 from night_trail.core.stats.shape import heaping, humps, peaks, resolution
 from night_trail.core.table import Column, Floats, Ints
 
 MOST_PANELS = 8
+RULE_WORDS = {
+    "sturges": "Sturges",
+    "scott": "Scott",
+    "freedman": "Freedman and Diaconis",
+    "root": "the square root",
+}
 LOG_BINS = 30
 LEAST_JUDGED, LEAST_BINS = 200, 8
 """Fewer rows or bins than these show no shape that could depend on the width."""
@@ -57,6 +64,7 @@ class HistogramAnswer:
     ``width`` is the width of even bins, ``calendar`` the unit of calendar
     bins. ``humps`` are places, found only for a single group. ``angles`` are a
     narrower width, this and a wider one, ``peaks`` how many peaks each shows.
+    ``form`` is what is striking about a single group of numbers.
     """
 
     question: Spread
@@ -76,6 +84,7 @@ class HistogramAnswer:
     hues: tuple[int, ...] = ()
     angles: tuple[float, ...] = ()
     peaks: tuple[int, ...] = ()
+    form: Form = NO_FORM
 
     @property
     def below(self) -> int:
@@ -148,14 +157,16 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
         not_positive=left,
         hues=hues(rows, groups),
         angles=widths,
-        peaks=_peaks(at, edges, widths),
+        peaks=_peaks(free_of_limits(at), edges, widths),
+        form=form(at) if alone and not (column.code or column.yearly) else NO_FORM,
     )
 
 
 def _humps(column: Column, at: Floats, rows: Rows) -> tuple[float, ...]:
     def found() -> tuple[float, ...]:
         heap = heaping(at) if column.kind == "whole number" else None
-        return humps(at, float(heap.step) if heap else 0.0)
+        # what piles up at a limit is said as such, and no hump
+        return humps(free_of_limits(at), float(heap.step) if heap else 0.0)
 
     # neither bins nor lantern move a hump, only the filter does
     return found() if rows.only else rows.table.outline(column.name, found)
@@ -206,25 +217,31 @@ def _edges(
         window = binning.window(at, figures.low_whisker, figures.high_whisker)
         low, high = window.low, window.high
     asked = question.bins
+    wanted = asked.count
+    if asked.rule and not column.kind.temporal:
+        drawn = at[np.searchsorted(at, low) : np.searchsorted(at, high, side="right")]
+        logs = question.scale == "log" and low > 0
+        wanted = binning.ruled_count(asked.rule, np.log10(at) if logs else drawn)
+        _refuse_too_many(wanted, f"bins after {RULE_WORDS[asked.rule]}")
     if question.scale == "log" and low > 0:
-        count = asked.count or LOG_BINS
+        count = wanted or LOG_BINS
         edges = 10.0 ** np.linspace(math.log10(overall.low), math.log10(overall.high), count + 1)
         edges[0], edges[-1] = overall.low, np.nextafter(max(edges[-1], overall.high), np.inf)
         if edges[-1] <= edges[0]:
             return np.array([overall.low, overall.low * 1.1]), None, None
         return edges, None, None
-    if column.kind.temporal and asked.count is None:
+    if column.kind.temporal and wanted is None:
         unit = asked.calendar or binning.calendar_unit(low, high, column.kind == "date and time")
         _refuse_too_many(round((high - low) / binning.CALENDAR_SECONDS[unit]) + 1, f"bins of a {unit}")
         edges = binning.calendar_edges(low, high, unit)
         return edges, None, unit
     whole = column.kind == "whole number"
-    if asked.count is not None:
+    if wanted is not None:
         start = low if asked.start is None else asked.start
         stretch = (high - start) or 1.0
         # the last bin is left-closed too: widen by a hair so that the highest value falls inside
-        width = stretch * (1 + 1e-9) / asked.count
-        edges = np.asarray(start + np.arange(asked.count + 1) * width, dtype=np.float64)
+        width = stretch * (1 + 1e-9) / wanted
+        edges = np.asarray(start + np.arange(wanted + 1) * width, dtype=np.float64)
         return edges, float(width), None
     width = asked.width or _default_width(at, overall, low, high, whole)
     start = asked.start or 0.0

@@ -76,7 +76,7 @@ def fitted(question: Spread, table: Table) -> Spread:
     bins = question.bins
     if shape != "histogram" or (column.kind.temporal and (bins.width is not None or bins.start is not None)):
         bins = Bins()
-    if not column.kind.temporal and bins.calendar is not None:
+    if (bins.rule if column.kind.temporal else bins.calendar) is not None:
         bins = Bins()
     across = question.across
     if across == question.column or shape == "bars":

@@ -10,7 +10,7 @@ import msgspec
 from msgspec.structs import replace
 
 from night_trail.core.answers.boxes import BoxesAnswer
-from night_trail.core.answers.histogram import HistogramAnswer
+from night_trail.core.answers.histogram import RULE_WORDS, HistogramAnswer
 from night_trail.core.answers.spread import (
     SHAPE_WORDS,
     check,
@@ -34,6 +34,7 @@ SIDE_WORDS = {
     "mirrored": "back to back",
 }
 HEIGHT_WORDS = {"count": "by count", "share": "by share", "density": "by density"}
+_RULES = "|".join(RULE_WORDS.values())
 ORDER_WORDS = {
     ("bars", "frequent"): "most frequent first",
     ("boxes", "frequent"): "highest middle first",
@@ -120,6 +121,8 @@ def bins_words(bins: Bins, column: Column, answer: Any = None) -> str:
     if bins.calendar:
         return f"bins of a {bins.calendar}"
     origin = f" from {number(bins.start, 6)}" if bins.start is not None else ""
+    if bins.rule:
+        return _ruled_words(bins.rule, column, answer)
     if bins.count:
         return f"{bins.count} {'bin' if bins.count == 1 else 'bins'}{origin}"
     if bins.width:
@@ -131,6 +134,14 @@ def bins_words(bins: Bins, column: Column, answer: Any = None) -> str:
             return f"{len(answer.edges) - 1} bins"
         return f"bins of {number(answer.width or 1.0, 6)}{unit_suffix(column.unit)}{origin}"
     return f"bins{origin}" if origin else ""
+
+
+def _ruled_words(rule: str, column: Column, answer: Any) -> str:
+    """Return bins after a rule, with their width where the answer is at hand."""
+    after = f"after {RULE_WORDS[rule]}"
+    if isinstance(answer, HistogramAnswer) and answer.width is not None and answer.basis.used:
+        return f"bins of {number(answer.width, 3)}{unit_suffix(column.unit)} {after}"
+    return f"bins {after}"
 
 
 def short_name(question: Spread) -> str:
@@ -200,6 +211,9 @@ def _clause(question: Spread, rest: str, table: Table) -> tuple[Spread, str]:
             if behind.lower().startswith(words):
                 return replace(question, shape=_SHAPES[words]), behind[len(words) :]
         raise BadQuestion(f"“{behind}” is not a shape", "", "Choose a histogram, box plots or bars.")
+    if found := re.match(rf"(?:with |in )?bins (?:of [^,]+? )?after ({_RULES})\b", rest, re.IGNORECASE):
+        rule = next(rule for rule, words in RULE_WORDS.items() if words.lower() == found[1].lower())
+        return replace(question, bins=msgspec.convert({"rule": rule}, Bins)), rest[found.end() :]
     if found := re.match(r"(?:with |in )?bins of ", rest, re.IGNORECASE):
         return _bins_clause(question, rest[found.end() :], table)
     if found := re.match(r"(?:with |in )?(\d+) bins?(?: from ([-−\d.,e]+))?", rest, re.IGNORECASE):

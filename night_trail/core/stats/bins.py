@@ -77,6 +77,31 @@ def default_width(n: int, q1: float, q3: float, low: float, high: float, whole: 
     return width
 
 
+def ruled_count(rule: str, values: Floats) -> int:
+    """Return how many even bins a published rule asks for, at least 1, from the lowest value to the highest.
+
+    Sturges (1926): log2 n + 1 bins. Scott (1979): bins of (24 √π / n)^(1/3) standard deviations.
+    Freedman & Diaconis (1981): bins of 2 · IQR · n^(−1/3); Sturges where half the values are one.
+    The square root of n. Broken counts are rounded up. ``values`` has no NaN.
+
+    >>> [ruled_count(rule, np.arange(100.0)) for rule in ("sturges", "scott", "freedman", "root")]
+    [8, 5, 5, 10]
+    """
+    n = len(values)
+    span = float(np.ptp(values)) if n else 0.0
+    if span <= 0:
+        return 1
+    if rule == "root":
+        return math.ceil(math.sqrt(n))
+    if rule == "scott":
+        return math.ceil(span / (math.cbrt(24 * math.sqrt(math.pi) / n) * float(np.std(values))))
+    if rule == "freedman":
+        q1, q3 = (float(q) for q in quantiles(values, (0.25, 0.75)))
+        if q3 > q1:
+            return math.ceil(span * math.cbrt(n) / (2 * (q3 - q1)))
+    return math.ceil(math.log2(n) + 1)
+
+
 def bin_count(low: float, high: float, width: float, start: float = 0.0) -> int:
     """Return how many left-closed bins aligned to ``start`` cover low to high."""
     return math.floor((high - start) / width) - math.floor((low - start) / width) + 1

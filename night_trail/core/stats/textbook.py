@@ -13,7 +13,7 @@ import numpy as np
 from scipy import special
 
 from night_trail.core.stats.quantiles import quantiles
-from night_trail.core.table import Bools, Floats
+from night_trail.core.table import Bools, Floats, Ints
 
 Value = float | int
 
@@ -306,6 +306,21 @@ def autocorrelations(values: Floats, most: int) -> Floats:
         return np.empty(0)
     lags = range(1, min(most, len(values) - 2) + 1)
     return np.array([float(centred[:-lag] @ centred[lag:]) / whole for lag in lags])
+
+
+def classical_seasons(values: Floats, places: Ints, period: int, way: str) -> Floats:
+    """Return what each place of a season adds to, or multiplies, a centred moving average; shape (period,).
+
+    The classical decomposition (Macaulay 1931): the mean deviation from the average over whole
+    seasons, the means brought to add up to 0 ("add") or to average 1 ("multiply"). ``values`` has
+    no gaps and at least two whole seasons, ``places`` counts from 0.
+    """
+    from statsmodels.tsa.seasonal import seasonal_decompose  # noqa: PLC0415  (slow import)
+
+    model = "multiplicative" if way == "multiply" else "additive"
+    season = seasonal_decompose(values, model, period=period).seasonal
+    first = int(np.flatnonzero(places == 0)[0])
+    return np.asarray(season[first : first + period])
 
 
 def of_errors(truth: Floats, said: Floats, scale: float) -> list[Named]:

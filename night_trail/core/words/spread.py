@@ -118,6 +118,7 @@ def _histogram(answer: HistogramAnswer, table: Table) -> Words:
             word = {2: "two", 3: "three"}.get(len(answer.humps), str(len(answer.humps)))
             headline += spans(f" The spread has {word} humps, near {{places}}.", places=places)
             facts.append(Fact("humps", "humps", len(answer.humps), f"near {places}"))
+        headline += _form(answer, said)
     if answer.grouping.column is not None:
         headline += _panels(answer, said)
     rest = sum(g.used for g, named in zip(answer.groups, answer.grouping.groups, strict=True) if named.others)
@@ -126,6 +127,32 @@ def _histogram(answer: HistogramAnswer, table: Table) -> Words:
     cautions += _histogram_cautions(answer, table)
     cautions += gathered_caution(answer.grouping, rest, table)
     return Words(headline + lit_spans, (*facts, *lit_facts), tuple(cautions))
+
+
+def _form(answer: HistogramAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
+    """Say what is striking about the form beside humps: limits, tails, ends."""
+    found, overall = answer.form, answer.overall
+    assert overall is not None  # noqa: S101  (there are used rows)
+    text: tuple[Span, ...] = ()
+    for limit in found.limits:
+        end = "highest" if limit.high else "lowest"
+        may = "" if limit.at == 0 else f", the {end} of all: that may be a limit"
+        text += spans(f" {{share}} are exactly {{at}}{may}.", share=percent(limit.share), at=said(limit.at))
+    if len(answer.humps) > 1:
+        return text
+    if found.even:
+        return text + spans(" They lie evenly from end to end.")
+    if found.tail:
+        reach, furthest = ("up", overall.high) if found.tail > 0 else ("down", overall.low)
+        text += spans(f" A long tail reaches {reach} to {{furthest}}.", furthest=said(furthest))
+    if found.far is not None:
+        text += spans(
+            " {far} lie far out, on both sides; of a bell it would be 0.7 %.", far=percent(found.far)
+        )
+    for high in found.stops:
+        verb, last = ("end", overall.high) if high else ("begin", overall.low)
+        text += spans(f" They {verb} abruptly at {{last}}.", last=said(last))
+    return text
 
 
 def _panels(answer: HistogramAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
@@ -201,7 +228,7 @@ def _histogram_cautions(answer: HistogramAnswer, table: Table) -> list[str]:
 def _bin_cautions(answer: HistogramAnswer, n: int, table: Table) -> list[str]:
     """Say where bins are so few that they hide a shape, or so many that they show chance."""
     bins, asked = len(answer.edges) - 1, answer.question.bins
-    chosen = asked.width is not None or asked.count is not None
+    chosen = any(x is not None for x in (asked.width, asked.count, asked.rule))
     if not chosen or answer.question.across:
         return []
     if bins < FEW_BINS and n >= 10 * FEW_BINS:

@@ -266,6 +266,9 @@ def _lit(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Span, ..
 def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.ndarray) -> list[str]:
     question, measure, column = answer.question, answer.measure, answer.column
     found: list[str] = unfinished_words(calendar, answer.whole)
+    if question.window_at is not None:
+        text = "The words speak of the whole time, also outside the part zoomed into."
+        found.append(Caution(text, "zoom out", turn="zoom"))
     if answer.gaps:
         count = sum(b - a for a, b in answer.gaps)
         named = spans_in_words(calendar, answer.gaps[:MOST_GAPS])

@@ -27,6 +27,7 @@ from night_trail.core.turns import Change, Light
 from night_trail.core.words.numbers import number
 from night_trail.draw import BESIDE, MAIN, Size, touched
 from night_trail.draw.png import png
+from night_trail.draw.stems import draw_stems
 from night_trail.people.context import theme
 from night_trail.tables.cells import neutral
 from night_trail.trails.choices import choices
@@ -214,6 +215,7 @@ def figures(request: HttpRequest, trail: int, step: int) -> HttpResponse:
         (
             part.title,
             [(line.label, "—" if line.value is None else number(line.value, 7)) for line in part.lines],
+            draw_stems(part.likeness.by_lag, part.likeness.chance) if part.likeness else None,
         )
         for part in all_figures(desk.answer(desk.scene.main), desk.rows)
     ]
