@@ -34,9 +34,9 @@ lint: $(VENV)/.installed-dev
 	$(BIN)/lint-imports --no-logo
 
 browser-ready:
-	@command -v chromium >/dev/null || { \
+	@command -v chromium-headless-shell >/dev/null || { \
 	  if [ "$$(id -u)" = 0 ]; then AS=; else AS=sudo; fi; \
-	  $$AS apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$AS apt-get install -y -qq --no-install-recommends chromium fonts-dejavu-core; }
+	  $$AS apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$AS apt-get install -y -qq --no-install-recommends chromium-headless-shell fonts-dejavu-core; }
 
 # two processes share the cores: threads inside numerics would only fight over them
 test: export OPENBLAS_NUM_THREADS = 1

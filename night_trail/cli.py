@@ -146,7 +146,7 @@ def _answer(options: argparse.Namespace) -> int:
     elif options.svg:
         print(standalone(found, table, scene_in_words(scene, table, found)))
     else:
-        words = words_of(found, table)
+        words = words_of(found, table, only)
         print(scene_in_words(scene, table, found))
         print(plain(words.headline))
         for fact in words.facts:
@@ -175,7 +175,7 @@ def _condition(text: str, table: Table) -> Condition:
 
 
 def _figures(found: Answer, scene: Scene, table: Table, rows: Rows) -> dict[str, Any]:
-    words = words_of(found, table)
+    words = words_of(found, table, scene.only)
     return {
         "sentence": scene_in_words(scene, table, found),
         "scene": msgspec.to_builtins(scene),

@@ -19,7 +19,7 @@ QUIET = "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-back
 def main(address: str) -> None:
     base = address.split("/enter/")[0]
     with sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=QUIET.split())
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=QUIET.split())
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(address)
         tables(page, base)

@@ -89,6 +89,8 @@ class Column(msgspec.Struct, frozen=True, kw_only=True):
     texts. ``top`` is the most a rating can be, 0 where it is none. ``summing``
     says why it is ``additive`` or not, ``sure`` that this is more than a guess;
     a ``stock``, as a balance, adds across groups but not over time; a ``code`` names something.
+    ``once`` is set where rows stand once for each value of this column: it names the yes/no
+    column that is yes for the first of the rows that were one.
     """
 
     name: str
@@ -107,6 +109,7 @@ class Column(msgspec.Struct, frozen=True, kw_only=True):
     summing: str = ""
     sure: bool = False
     code: bool = False
+    once: str = ""
 
     @property
     def failed_words(self) -> str:

@@ -43,13 +43,15 @@ def core_table(version: Version) -> CoreTable:
     table = version.table
     if table is None:
         raise ValueError("a version without a table is not complete and cannot be asked")
+    columns = version.column_list()
     return CoreTable(
         key=f"version:{version.pk}",
         name=table.name,
-        columns=version.column_list(),
+        columns=columns,
         height=version.height,
         source=DatabaseSource(version.place_list()),
-        row_noun=(table.noun_one, table.noun_many),
+        # where a column's values have rows of their own, a row is no trip any more
+        row_noun=("row", "rows") if any(c.once for c in columns) else (table.noun_one, table.noun_many),
         measures=msgspec.convert(table.measures, dict[str, Measure]),
     )
 

@@ -109,7 +109,7 @@ class Desk:
             question,
             found,
             draw(found, self.table, size, prefix, annotations),
-            words_of(found, self.table),
+            words_of(found, self.table, self.scene.only),
             sentence(question, self.table, found),
         )
 

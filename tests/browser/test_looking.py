@@ -99,7 +99,7 @@ def test_axe_finds_nothing_serious_in_compare_and_relate(page: Page, base: str, 
         "late_min vs boardings coloured by depot",
     ):
         say(page, words)
-        found[words] = serious(page)
+        found[words] = serious(page, theme)
     page.set_viewport_size({"width": 390, "height": 800})
     settled(page)
     assert page.evaluate("document.documentElement.scrollWidth") <= 390

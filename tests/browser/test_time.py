@@ -178,7 +178,7 @@ def test_axe_finds_nothing_serious_in_time(page: Page, base: str, theme: str) ->
         "boardings ahead, month by month",
     ):
         say(page, words)
-        found[words] = serious(page)
+        found[words] = serious(page, theme)
     assert not any(found.values()), found
 
 

@@ -319,6 +319,8 @@ EVERY_STEP: list[Step] = [
     s.Group("late ones", Between("a", 5.0, None)),
     s.PartOf("trend of a", "trend", Apart(Measure("mean", "a"), "day"), (Between("a", 5.0, None),)),
     s.Order("a", tuple("abcdefgh")),
+    s.OneEach("a", "|", "first of its a"),
+    s.YesNoEach("a", "|", ("moth", "beetle")),
     s.Join("table:1", "stops", (("a", "a"), ("b", "c")), "full", ("d",), True),
     s.Stack(("table:1", "table:2"), ("one", "two"), "from"),
 ]

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import shutil
 from pathlib import Path
+from typing import Any
 
 import pytest
 from django.conf import settings
 from django.contrib.auth.models import User
+from django.db import connection
 from django.test import Client
 
 from night_trail.core.turns import Light, SeeColumn
@@ -62,9 +64,49 @@ def bring(owner: User, path: Path) -> Arrival:
     return arrival
 
 
+Rows = dict[str, list[tuple[Any, ...]]]
+_read: dict[tuple[str, str], Rows] = {}
+"""What reading a file put into an empty database, by the file and what was there before."""
+
+
+def _all_rows() -> Rows:
+    with connection.cursor() as cursor:
+        found = {}
+        for name in connection.introspection.table_names(cursor):
+            cursor.execute(f'SELECT * FROM "{name}"')
+            found[name] = cursor.fetchall()
+    return found
+
+
+def _put_rows(rows: Rows) -> None:
+    # tables refer to each other in a circle
+    with connection.constraint_checks_disabled(), connection.cursor() as cursor:
+        cursor.execute("PRAGMA defer_foreign_keys = ON")
+        for name, added in rows.items():
+            if added:
+                places = ", ".join(["%s"] * len(added[0]))
+                cursor.executemany(f'INSERT INTO "{name}" VALUES ({places})', added)
+
+
+def bring_again(owner: User, path: Path) -> Table:
+    """Read a file the way the worker does, or put in its place what that wrote before."""
+    before = _all_rows()
+    # who came in when is no reason to read anew
+    there = {name: [row[0] for row in rows] for name, rows in before.items() if name != "django_session"}
+    key = (str(path), repr(there))
+    if key in _read:
+        _put_rows(_read[key])
+        return Table.objects.latest("pk")
+    found = bring(owner, path).table
+    after = _all_rows()
+    assert all(set(before[name]) <= set(after[name]) for name in after), "reading only adds rows"
+    _read[key] = {name: [row for row in rows if row not in before[name]] for name, rows in after.items()}
+    return found
+
+
 @pytest.fixture
 def table(owner: User, few_buses_csv: Path) -> Table:
-    return bring(owner, few_buses_csv).table
+    return bring_again(owner, few_buses_csv)
 
 
 @pytest.fixture

@@ -158,4 +158,7 @@ def test_a_narrowed_picture_says_of_how_many_rows_it_is(client: Client, owner: U
     narrowed = take_turn(step, OnlyWords("late_min above 5"))
     kept = Desk(narrowed.trail.version, narrowed.scene_value()).rows.n
     assert 0 < kept < every
-    assert f"{kept:,} of {every:,} trips, kept by the filter · exact" in get(client, narrowed, "step").content.decode()
+    assert (
+        f"{kept:,} of {every:,} trips, kept by the filter · exact"
+        in get(client, narrowed, "step").content.decode()
+    )

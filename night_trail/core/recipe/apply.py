@@ -23,10 +23,11 @@ from night_trail.core.reading.words import Typed, category, words
 from night_trail.core.recipe import joining, stacking
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.draft import Draft
+from night_trail.core.recipe.several import MOST_YES_NO, parted
 from night_trail.core.recipe.sql import compile_sql
 from night_trail.core.recipe.sql_words import DATE, DATETIME, NUMBER, YES_NO
 from night_trail.core.rows import Rows
-from night_trail.core.table import CLOCK, YEAR, Kind, Table, as_text, largest
+from night_trail.core.table import CLOCK, YEAR, Column, Kind, Table, as_text, largest
 from night_trail.core.words.numbers import number
 
 Others = Callable[[str], Table]
@@ -416,6 +417,56 @@ def _order(draft: Draft, step: s.Order) -> None:
     draft.put(step.column, Typed(Kind.ORDERED, texts.cast(pl.Enum(labels)), ""), "ordered by hand")
 
 
+MOST_ROWS = 50_000_000
+"""More rows than this are not made of one table's cells."""
+
+
+def _one_each(draft: Draft, step: s.OneEach) -> None:
+    place = draft.at(step.column)
+    texts = _parted_texts(place.column, draft.cells(place), step.mark)
+    lists = parted(texts, step.mark)
+    counts = lists.list.len().fill_null(0).clip(1, None)
+    if int(counts.sum()) > MOST_ROWS:
+        raise BadQuestion(f"That would be {int(counts.sum()):,} rows", "", "Make yes/no columns instead.")
+    # an empty list gives one missing cell, as a missing cell does
+    values = lists.list.explode()
+    rows = pl.Series(np.repeat(np.arange(draft.height, dtype=np.uint32), counts.to_numpy()))
+    first = rows.is_first_distinct()
+    draft.take_rows(rows)
+    draft.recount()
+    once = draft.free(step.once)
+    found = category(values, values.drop_nulls(), Kind.CATEGORY)
+    draft.put(step.column, found, f"a row for each value between “{step.mark}”", once=once)
+    for other in draft.places:
+        if other.column.additive or other.column.stock:
+            said = f"it stands once for each value of {step.column}"
+            other.column = msgspec.structs.replace(
+                other.column, additive=False, stock=False, sure=True, summing=said
+            )
+    draft.add(once, Typed(Kind.YES_NO, first, ""), f"yes for one row of those that {step.column} made of one")
+
+
+def _yes_no_each(draft: Draft, step: s.YesNoEach) -> None:
+    place = draft.at(step.column)
+    if not 0 < len(step.values) <= MOST_YES_NO:
+        raise BadQuestion(f"Between 1 and {MOST_YES_NO} values are needed", "", "Choose fewer.")
+    lists = parted(_parted_texts(place.column, draft.cells(place), step.mark), step.mark)
+    for value in step.values:
+        draft.put(
+            draft.free(f"{step.column}: {value}"),
+            Typed(Kind.YES_NO, lists.list.contains(value), ""),
+            f"whether {step.column} holds “{value}”",
+        )
+
+
+def _parted_texts(column: Column, cells: pl.Series, mark: str) -> pl.Series:
+    if column.kind.measured or column.kind == Kind.YES_NO:
+        raise BadQuestion(f"“{column.name}” is {column.kind}", "", "Only texts hold several values.")
+    if not mark:
+        raise BadQuestion("Nothing is named that stands between the values", "", "Write it as | or ;")
+    return as_text(cells)
+
+
 _TAKE: dict[type, Callable[[Draft, Any], None]] = {
     s.ReadAs: _read_as,
     s.ReadNumber: _read_number,
@@ -433,6 +484,8 @@ _TAKE: dict[type, Callable[[Draft, Any], None]] = {
     s.Group: _group,
     s.PartOf: _part_of,
     s.Order: _order,
+    s.OneEach: _one_each,
+    s.YesNoEach: _yes_no_each,
 }
 
 

@@ -15,6 +15,7 @@ from night_trail.core.reading.settings import ColumnSetting
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.apply import currency
 from night_trail.core.recipe.clusters import MOST_VALUES, Cluster, clusters
+from night_trail.core.recipe.several import MOST_YES_NO, several
 from night_trail.core.table import Coded, Column, Kind, as_text, largest, on_axis
 from night_trail.core.words.numbers import counted, number
 
@@ -47,6 +48,8 @@ def column_offers(column: Column, cells: pl.Series) -> tuple[Offer, ...]:
         found.append(sentinel)
     if column.kind in (Kind.CATEGORY, Kind.PLACE, Kind.TEXT) and 1 < column.distinct <= MOST_VALUES:
         found += _spellings(column, cells)
+    if column.kind in (Kind.CATEGORY, Kind.PLACE, Kind.TEXT) and not column.once:
+        found += _several(column, cells)
     if column.missing < len(cells) and column.distinct == 1 and len(cells) > 1:
         found.append(Offer("Leave it out", s.Leave((column.name,))))
     return tuple(found)
@@ -125,6 +128,22 @@ def _sentinel(column: Column, cells: pl.Series) -> Offer | None:
             text = f"Count {number(end)} as missing ({counted(times, 'cell')})"
             return Offer(text, s.ToMissing(column.name, (end,)))
     return None
+
+
+def _several(column: Column, cells: pl.Series) -> list[Offer]:
+    """Return the two ways to take apart cells that hold several values."""
+    held = several(cells)
+    if held is None:
+        return []
+    few = held.values[:MOST_YES_NO]
+    which = f"each of its {len(few)} values" if few == held.values else f"its {len(few)} most frequent values"
+    return [
+        Offer(
+            f"A row for each of its values ({len(cells):,} rows become {held.rows:,})",
+            s.OneEach(column.name, held.mark, f"first of its {column.name}"),
+        ),
+        Offer(f"A yes/no column for {which}", s.YesNoEach(column.name, held.mark, few)),
+    ]
 
 
 def _spellings(column: Column, cells: pl.Series) -> list[Offer]:

@@ -316,6 +316,49 @@ class Order(
         return f"{self.column} is ordered: {shown}"
 
 
+class OneEach(
+    msgspec.Struct,
+    frozen=True,
+    omit_defaults=True,
+    forbid_unknown_fields=True,
+    tag_field="step",
+    tag="one each",
+):
+    """A row for each of the values that a cell holds; ``once`` is yes for the first of them."""
+
+    column: str
+    mark: str
+    once: str
+
+    def words(self) -> str:
+        """Return the step in plain words."""
+        return (
+            f"each value of {self.column} (between “{self.mark}”) has a row of its own; "
+            f"“{self.once}” is yes for one of them"
+        )
+
+
+class YesNoEach(
+    msgspec.Struct,
+    frozen=True,
+    omit_defaults=True,
+    forbid_unknown_fields=True,
+    tag_field="step",
+    tag="yes or no each",
+):
+    """A yes/no column for each of some values that cells hold several of."""
+
+    column: str
+    mark: str
+    values: tuple[str, ...]
+
+    def words(self) -> str:
+        """Return the step in plain words."""
+        more = f" and {len(self.values) - 4} more" if len(self.values) > 4 else ""
+        shown = listed([f"“{value}”" for value in self.values[:4]])
+        return f"{shown}{more} of {self.column} {'have' if len(self.values) > 1 else 'has'} a yes/no column"
+
+
 class Join(
     msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True, tag_field="step", tag="join"
 ):
@@ -376,6 +419,8 @@ Step = (
     | Group
     | PartOf
     | Order
+    | OneEach
+    | YesNoEach
     | Join
     | Stack
 )
