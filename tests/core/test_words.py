@@ -73,8 +73,32 @@ def test_boxes_name_the_highest_and_the_lowest() -> None:
     values = np.concatenate([np.arange(50.0), np.arange(50.0) + 100])
     words = said(Spread("v", "g", "boxes"), lit=OneOf("g", ("a",)), v=values, g=groups)
     text = plain(words.headline)
-    assert "highest for b at 124.5 and lowest for a at 24.5. Their notches do not overlap." in text
+    assert (
+        "highest for b at 124.5 and lowest for a at 24.5. They lie further apart than chance would put them."
+        in text
+    )
     assert "All 50 lit are in a, their middle at 24.5." in text
+
+
+@pytest.mark.parametrize("draw", ["normal", "lognormal", "poisson"])
+def test_middles_of_noise_hardly_ever_lie_apart_and_planted_ones_do(draw: str) -> None:
+    rng = np.random.default_rng(5)
+    make = {"normal": rng.normal, "lognormal": rng.lognormal, "poisson": lambda size: rng.poisson(2.0, size)}[
+        draw
+    ]
+    groups = np.repeat([f"g{i:02d}" for i in range(12)], 40)
+
+    def beyond(shift: float) -> int:
+        found = 0
+        for _ in range(40):
+            values = np.asarray(make(size=480), dtype=float) + shift * (groups == "g03")
+            found += answer(Spread("v", "g", "boxes"), Rows(table_of(v=values, g=groups))).apart
+        return found
+
+    assert beyond(0.0) <= 2
+    assert beyond(5.0) == 40
+    single = said(Spread("v", "g", "boxes"), v=[1.0, 2.5], g=["a", "b"])
+    assert "may lie by chance" in plain(single.headline)
 
 
 def test_panels_name_the_highest_and_the_lowest_middle() -> None:
@@ -90,7 +114,7 @@ def test_nothing_left_is_said_with_the_way_on(shape: str) -> None:
     empty = said(Spread("v", shape=shape), v=pl.Series([], dtype=pl.Float64))
     assert plain(empty.headline) == "The table has no rows."
     missing = said(Spread("v", shape=shape), v=pl.Series([None], dtype=pl.Float64))
-    assert plain(missing.headline) == "Nothing to show: v is missing in all of the 1 row."
+    assert plain(missing.headline) == "Nothing to show: v is missing in the one row."
 
 
 def test_bars_in_words() -> None:

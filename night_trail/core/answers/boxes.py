@@ -21,7 +21,7 @@ from night_trail.core.conditions import Between, Condition, Missing, Not, iso, j
 from night_trail.core.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.stats.bins import window
-from night_trail.core.stats.quantiles import BoxFigures, box, letter_values
+from night_trail.core.stats.quantiles import BoxFigures, box, letter_values, middles_apart
 from night_trail.core.table import Column, Floats
 
 __all__ = ["Box", "BoxFigures", "BoxesAnswer", "Outlying", "boxes"]
@@ -68,6 +68,7 @@ class BoxesAnswer:
 
     The axis runs from ``low`` to ``high``; ``lowest`` and ``highest`` are the
     extreme values, which far outlying rows gathered at the ends may have.
+    ``apart`` is whether the highest and the lowest middle differ beyond chance.
     """
 
     question: Spread
@@ -80,6 +81,7 @@ class BoxesAnswer:
     lowest: float
     highest: float
     not_positive: int = 0
+    apart: bool = False
 
     def gathered(self, end: int) -> int:
         """Return how many rows are gathered at the low (−1) or high (1) end."""
@@ -133,7 +135,22 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
         lowest=lowest,
         highest=highest,
         not_positive=left,
+        apart=_apart(
+            [
+                (figure.median, member.values)
+                for member, figure in zip(members, figures, strict=True)
+                if not groups.groups[member.position].others
+            ]
+        ),
     )
+
+
+def _apart(groups: list[tuple[float, Floats]]) -> bool:
+    """Whether the extreme middles of groups differ beyond chance; each group as its middle and its values."""
+    if len(groups) < 2:
+        return False
+    low, high = min(groups, key=lambda g: g[0]), max(groups, key=lambda g: g[0])
+    return middles_apart(high[1], low[1], len(groups))
 
 
 def _window(question: Spread, at: Floats, figures: list[BoxFigures]) -> tuple[float, float]:

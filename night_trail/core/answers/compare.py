@@ -14,7 +14,7 @@ from night_trail.core.answers.group_figures import Carried, Group, figures_of_gr
 from night_trail.core.answers.measures import ADDS_UP, check_measure, first_shape, overall, plain_figures
 from night_trail.core.answers.periods import time_column
 from night_trail.core.answers.ranking import Ranking, can_rank, fits_whole, ranked_grouping, ranking
-from night_trail.core.answers.spread import makes_groups, natural_order
+from night_trail.core.answers.spread import makes_groups, natural_order, no_groups
 from night_trail.core.conditions import AllOf, AnyOf, Condition, columns_of, mask
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import BadQuestion
@@ -180,12 +180,7 @@ def check(question: Compare, table: Table) -> None:
             raise BadQuestion("A column cannot be compared across itself", "across", "Choose another column.")
     for name in (question.across, question.also):
         if name is not None and not can_compare(table.column(name)):
-            column = table.column(name)
-            raise BadQuestion(
-                f"“{column.name}” has {column.distinct:,} values, too many groups to compare",
-                "across",
-                "Choose a category.",
-            )
+            raise no_groups(table.column(name), "across", "groups to compare")
     if question.also in (question.across, question.measure.column) and question.also is not None:
         raise BadQuestion(f"“{question.also}” is there already", "also", "Choose another column.")
     if sum(map(bool, (question.also, question.more, question.baseline))) > 1:

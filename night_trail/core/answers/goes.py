@@ -8,6 +8,7 @@ import numpy as np
 
 from night_trail.core.answers.basis import Basis, Grouping, grouping
 from night_trail.core.answers.compare import can_compare
+from night_trail.core.answers.spread import no_groups
 from night_trail.core.conditions import AllOf, Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Goes
@@ -54,9 +55,7 @@ def check(question: Goes, table: Table) -> None:
     for name, field in ((question.column, "column"), (question.against, "against")):
         column = table.column(name)
         if not can_compare(column):
-            raise BadQuestion(
-                f"“{name}” has {column.distinct:,} values, too many groups", field, "Choose a category."
-            )
+            raise no_groups(column, field, "groups")
 
 
 def goes(question: Goes, rows: Rows) -> GoesAnswer:

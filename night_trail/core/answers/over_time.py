@@ -32,7 +32,7 @@ from night_trail.core.answers.rolled import (
     with_figures,
     without_dwarfing,
 )
-from night_trail.core.answers.spread import makes_groups
+from night_trail.core.answers.spread import makes_groups, no_groups
 from night_trail.core.answers.views import ADDING, check_view, first_whole, fits_view, viewer
 from night_trail.core.conditions import Condition, joined_all
 from night_trail.core.conditions import OneOf as Value
@@ -180,11 +180,7 @@ def check(question: OverTime, table: Table) -> None:
     for measure in question.more:
         check_measure(measure, table)
     if question.split is not None and not can_compare(table.column(question.split)):
-        raise BadQuestion(
-            f"“{question.split}” has {table.column(question.split).distinct:,} values, too many for lines",
-            "split",
-            "Choose a category.",
-        )
+        raise no_groups(table.column(question.split), "split", "for lines")
     if question.split == question.time:
         raise BadQuestion("Time cannot be split by itself", "split", "Run it through a cycle instead.")
     if question.more and question.split is not None:

@@ -50,6 +50,18 @@ def can_group(column: Column) -> bool:
     return column.kind.grouping or (not column.kind.temporal and 1 < column.distinct <= 50)
 
 
+def no_groups(column: Column, field: str, too_many: str) -> BadQuestion:
+    """Return why a column's values make no groups: too many for something, one only, or moments."""
+    if column.kind.temporal:
+        return BadQuestion(
+            f"“{column.name}” is {column.kind}, and moments make no groups",
+            field,
+            "Take it over time, or choose a category.",
+        )
+    why = "one value only" if column.distinct < 2 else f"{column.distinct:,} values, too many {too_many}"
+    return BadQuestion(f"“{column.name}” has {why}", field, "Choose a category.")
+
+
 def makes_groups(column: Column) -> bool:
     """Whether its values can group rows, and are few enough to be told apart."""
     return can_group(column) and column.distinct <= MOST_GROUPS
@@ -121,11 +133,7 @@ def check(question: Spread, table: Table) -> None:
                 "Bars show one category", "across", "Choose a number or date to spread across groups."
             )
         if not makes_groups(across):
-            raise BadQuestion(
-                f"“{across.name}” has {across.distinct:,} values, too many groups to set side by side",
-                "across",
-                "Choose a category.",
-            )
+            raise no_groups(across, "across", "groups to set side by side")
     if question.scale == "log" and (column.kind.temporal or question.shape in ("bars", "density")):
         raise BadQuestion(
             f"{SHAPE_WORDS[question.shape].capitalize()} of {column.name} has no log scale",

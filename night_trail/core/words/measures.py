@@ -21,6 +21,19 @@ def gap_of(measure: Measure, column: Column | None) -> Callable[[float], str]:
     return figure_of(measure, column)
 
 
+def rate(at: float) -> str:
+    """Return a ratio, a very small one for a million or a million million.
+
+    >>> rate(0.25), rate(3.2e-5), rate(-3e-12)
+    ('0.25', '32 per million', '−3 per million million')
+    """
+    if at == 0 or not abs(at) < 1e-4:
+        return number(at)
+    if abs(at) >= 1e-6:
+        return f"{number(at * 1e6)} per million"
+    return f"{number(at * 1e12)} per million million"
+
+
 def points(share: float) -> str:
     """Return a difference of shares.
 
@@ -76,6 +89,8 @@ def figure_of(measure: Measure, column: Column | None) -> Callable[[float], str]
     """Return how a figure of a measure is written: with its unit, as a share, as a count."""
     if is_share(measure, column):
         return lambda at: percent(at, 3)
-    if column is None or measure.aggregate in ("count", "distinct", "ratio"):
+    if measure.aggregate == "ratio":
+        return rate
+    if column is None or measure.aggregate in ("count", "distinct"):
         return number
     return lambda at: value(at, column.kind, column.unit)

@@ -70,7 +70,8 @@ def _nothing(basis: Basis, name: str, table: Table) -> Words:
         text = f"The table has no {table.row_noun[1]}."
     else:
         kept = table.rows_in_words(basis.rows)
-        text = f"Nothing to show: {name} is missing in all of the {kept}."
+        where = f"the one {table.row_noun[0]}" if basis.rows == 1 else f"all of the {kept}"
+        text = f"Nothing to show: {name} is missing in {where}."
     return Words((Span(text),))
 
 
@@ -294,14 +295,8 @@ def _boxes(answer: BoxesAnswer, table: Table) -> Words:
         headline = middles_in_words(middles, answer.grouping, said, column.name, temporal)
         ordered = sorted(named, key=lambda b: -b.figures.median)
         if len(ordered) > 1 and ordered[0].figures.median > ordered[-1].figures.median:
-            apart = ordered[0].figures.notch_low > ordered[-1].figures.notch_high
-            headline += (
-                Span(
-                    " Their notches do not overlap."
-                    if apart
-                    else " Their notches overlap: that may be chance."
-                ),
-            )
+            beyond = " They lie further apart than chance would put them."
+            headline += (Span(beyond if answer.apart else " So far apart they may lie by chance."),)
     if answer.basis.lit is not None:
         headline += _lit_boxes(answer, said)
         facts.append(Fact("lit", "lit", answer.basis.lit, f"{answer.basis.lit:,} lit"))
@@ -325,6 +320,8 @@ def _boxes(answer: BoxesAnswer, table: Table) -> Words:
 def _one_box(box: Box, answer: BoxesAnswer, table: Table) -> tuple[Span, ...]:
     kind, unit = answer.column.kind, answer.column.unit
     figures = box.figures
+    if figures.n == 1:
+        return _one_value(value(figures.median, kind, unit), 1, table)
     outlying = sum(point.count for point in box.outlying)
     headline = spans(
         "The middle is {median}; half of the {n} lie between {q1} and {q3}.",
@@ -345,13 +342,17 @@ def _lit_boxes(answer: BoxesAnswer, said: Callable[[float], str]) -> tuple[Span,
     if not with_lit:
         return (Span(" None of the lit rows is among them."),)
     if len(answer.boxes) == 1 and (inner := with_lit[0].lit) is not None:
+        if answer.basis.lit == 1:
+            return spans(" The {lit} lit is at {m}.", lit=lit, m=Span(said(inner.median), "lit"))
         return spans(" The middle of the {lit} lit is {m}.", lit=lit, m=Span(said(inner.median), "lit"))
     ordered = sorted(with_lit, key=lambda b: -(b.lit.median if b.lit else 0.0))
     top, bottom = ordered[0], ordered[-1]
     assert top.lit is not None and bottom.lit is not None  # noqa: S101  (only boxes with lit rows)
     if top is bottom:
         return spans(
-            " All {lit} lit are in {label}, their middle at {m}.",
+            " The {lit} lit is in {label}, at {m}."
+            if answer.basis.lit == 1
+            else " All {lit} lit are in {label}, their middle at {m}.",
             lit=lit,
             label=top.label,
             m=Span(said(top.lit.median), "lit"),
@@ -411,8 +412,11 @@ def _lit_bars(answer: BarsAnswer) -> tuple[Span, ...]:
         return (Span(" None of the lit rows is among them."),)
     drawn = [b for b in answer.bars if not b.group.others]
     most = max(drawn, key=lambda b: (b.lit or 0) / max(b.count, 1))
+    are = "is" if lit == 1 else "are"
+    if len(answer.bars) == 1:
+        return spans(f" {{lit}} {are} lit.", lit=Span(f"{lit:,}", "lit"))
     return spans(
-        " {lit} are lit; {among}{label} has the largest part lit: {share}.",
+        f" {{lit}} {are} lit; {{among}}{{label}} has the largest part lit: {{share}}.",
         lit=Span(f"{lit:,}", "lit"),
         among=Span("of the bars drawn, " if len(drawn) < len(answer.bars) else ""),
         label=most.group.label,
