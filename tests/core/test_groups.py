@@ -46,11 +46,11 @@ def test_moments_of_shares_follow_from_their_means() -> None:
 def test_kruskal_is_that_of_scipy(ties: bool) -> None:
     values, codes = sample(7, (30, 50, 20), ties)
     order = np.argsort(values, kind="stable")
-    ascending = values[order]
-    runs = np.cumsum(np.concatenate([[0], ascending[1:] != ascending[:-1]])).astype(np.int64)
     theirs = stats.kruskal(*(values[codes == i] for i in range(3))).pvalue
-    assert groups.kruskal(codes[order], runs, 3) == pytest.approx(theirs)
-    assert groups.kruskal(np.array([0, 1, 1]), np.array([0, 0, 0]), 2) is None
+    ranks, lengths = groups.ranked(values[order])
+    assert ranks == pytest.approx(stats.rankdata(values[order])) and lengths.sum() == len(values)
+    assert groups.kruskal(ranks, lengths, codes[order], 3) == pytest.approx(theirs)
+    assert groups.kruskal(np.full(3, 2.0), np.array([3.0]), np.array([0, 1, 1]), 2) is None
 
 
 @pytest.mark.parametrize("n", [2, 5, 29, 400])

@@ -94,13 +94,12 @@ def figures_of_groups(measure: Measure, rows: Rows, found: Grouping, key: tuple[
     column = None if measure.column is None else rows.table.column(measure.column)
     n_groups, shares = len(found.groups), is_share(measure, column)
     # what does not depend on the lantern is computed once for a filter
+    gathers = found.column is not None and any(g.others and g.band is None for g in found.groups)
     got, whole, carried = rows.remember(
         ("figures", measure, key),
-        lambda: _unlit(measure, held_in(measure, rows).grouped(codes), n_groups, shares),
+        lambda: _unlit(measure, held_in(measure, rows).grouped(codes), n_groups, shares, not gathers),
     )
-    over_all = got.tested
-    if found.column is not None and any(g.others and g.band is None for g in found.groups):
-        over_all = _tested_over_all(measure, rows, found, shares)
+    over_all = _tested_over_all(measure, rows, found, shares) if gathers else got.tested
     (lit,) = rows.remember_lit(("figures", measure, key), lambda: (_lit(measure, rows, codes, n_groups),))
     n_lit = None if lit is None else int(lit.n.sum())
     return Compared(_made(found, got, lit, over_all.apart), got, over_all, whole, carried, n_lit)
@@ -156,9 +155,9 @@ def plain_groups(measure: Measure, rows: Rows, found: Grouping, codes: Codes) ->
 
 
 def _unlit(
-    measure: Measure, cells: Cells, n_groups: int, shares: bool
+    measure: Measure, cells: Cells, n_groups: int, shares: bool, test: bool
 ) -> tuple[MeasureFigures, float, tuple[Carried, ...]]:
-    got = figures_by_group(measure, cells, n_groups, shares)
+    got = figures_by_group(measure, cells, n_groups, shares, test)
     carried = _carried(measure, cells, got) if measure.aggregate in ("sum", "mean") else ()
     return got, overall(measure, cells), carried
 

@@ -110,7 +110,7 @@ def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigur
         pairs = _distinct(codes * width + values.astype(np.int64), n_groups * width)
         return MeasureFigures(np.bincount(pairs // width, minlength=n_groups).astype(np.float64), n, none)
     if measure.aggregate in ("median", "quantile"):
-        return MeasureFigures(_quantiles(cells, n, _level(measure)), n, none)
+        return MeasureFigures(_quantiles(values[_by_group(codes)], n, _level(measure)), n, none)
     sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
     if measure.aggregate == "sum":
         return MeasureFigures(sums, n, none)
@@ -120,14 +120,16 @@ def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigur
         return MeasureFigures(sums / n, n, none)
 
 
-def figures_by_group(measure: Measure, cells: Cells, n_groups: int, shares: bool) -> MeasureFigures:
-    """Return figures with their intervals, and the test that all are alike."""
+def figures_by_group(
+    measure: Measure, cells: Cells, n_groups: int, shares: bool, test: bool = True
+) -> MeasureFigures:
+    """Return figures with their intervals, and where wanted the test that all are alike."""
     if measure.aggregate in ("median", "quantile") and n_groups:
-        return _with_quantiles(_level(measure), cells, n_groups)
+        return _with_quantiles(_level(measure), cells, n_groups, test)
     if n_groups and shares:
-        return _with_shares(cells, n_groups)
+        return _with_shares(cells, n_groups, test)
     if n_groups and measure.aggregate == "mean":
-        return _with_means(cells, n_groups)
+        return _with_means(cells, n_groups, test)
     plain = plain_figures(measure, cells, n_groups)
     return _with_ratios(cells, plain) if n_groups and measure.aggregate == "ratio" else plain
 
@@ -148,7 +150,11 @@ def tested(measure: Measure, cells: Cells, n_groups: int, shares: bool) -> Teste
 def _distinct(codes: Ints, width: int) -> Ints:
     """Return the codes, 0 to ``width``, that occur, ascending."""
     if width > 4 * len(codes) + 1_000:
-        return np.unique(codes)
+        # numbers are sorted by numpy in far less time than it hashes them
+        ascending = np.sort(codes)
+        return (
+            ascending[np.concatenate([[True], ascending[1:] != ascending[:-1]])] if len(codes) else ascending
+        )
     seen = np.zeros(width, dtype=np.bool_)
     seen[codes] = True
     return np.flatnonzero(seen)
@@ -167,22 +173,18 @@ def _by_group(codes: Ints) -> Ints:
     return low[np.argsort((codes[low] >> 16).astype(np.int16), kind="stable")]
 
 
-def _members(cells: Cells, n: Ints) -> list[Floats]:
-    order = _by_group(cells.codes)
-    return np.split(cells.values[order], np.cumsum(n)[:-1])
-
-
-def _with_means(cells: Cells, n_groups: int) -> MeasureFigures:
+def _with_means(cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
     found = figures.moments(cells.values, cells.codes, n_groups)
     intervals = [
         figures.mean_interval(int(n), float(mean), float(variance))
         for n, mean, variance in zip(found.n, found.means, found.variances, strict=True)
     ]
     if bool((found.n < figures.FEW).any()):
-        for i, values in enumerate(_members(cells, found.n)):
+        members = np.split(cells.values[_by_group(cells.codes)], np.cumsum(found.n)[:-1])
+        for i, values in enumerate(members):
             if 2 <= len(values) < figures.FEW:
                 intervals[i] = figures.bootstrapped_interval(values)
-    return MeasureFigures(found.means, found.n, intervals, _tested_means(found))
+    return MeasureFigures(found.means, found.n, intervals, _tested_means(found) if test else Tested())
 
 
 def _tested_means(found: figures.Moments) -> Tested:
@@ -190,12 +192,12 @@ def _tested_means(found: figures.Moments) -> Tested:
     return _with_apart(test, p, found)
 
 
-def _with_shares(cells: Cells, n_groups: int) -> MeasureFigures:
+def _with_shares(cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
     found = figures.moments_of_shares(cells.values, cells.codes, n_groups)
     intervals: list[tuple[float, float] | None] = [
         wilson(int(k), int(n)) if n else None for k, n in zip(found.sums, found.n, strict=True)
     ]
-    return MeasureFigures(found.means, found.n, intervals, _tested_shares(found))
+    return MeasureFigures(found.means, found.n, intervals, _tested_shares(found) if test else Tested())
 
 
 def _tested_shares(found: figures.Moments) -> Tested:
@@ -208,9 +210,8 @@ def _with_apart(test: str, p: float | None, found: figures.Moments) -> Tested:
     return Tested(test, p, figures.eta_squared(found), tuple(apart), sum(apart))
 
 
-def _quantiles(cells: Cells, n: Ints, level: float) -> Floats:
-    """Return a quantile (type 7) of each group's ascending values, NaN where there are none."""
-    values = cells.values[_by_group(cells.codes)]
+def _quantiles(values: Floats, n: Ints, level: float) -> Floats:
+    """Return a quantile (type 7) of each group, NaN where it is empty; values group by group, ascending."""
     starts = np.cumsum(n) - n
     has = n > 0
     at = np.maximum(n - 1, 0) * level
@@ -222,22 +223,22 @@ def _quantiles(cells: Cells, n: Ints, level: float) -> Floats:
     return found
 
 
-def _with_quantiles(level: float, cells: Cells, n_groups: int) -> MeasureFigures:
+def _with_quantiles(level: float, cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
     n = np.asarray(np.bincount(cells.codes, minlength=n_groups), dtype=np.int64)
-    intervals = [figures.quantile_interval(values, level) for values in _members(cells, n)]
-    return MeasureFigures(_quantiles(cells, n, level), n, intervals, _tested_quantiles(cells, n_groups))
+    values = cells.values[_by_group(cells.codes)]
+    members = np.split(values, np.cumsum(n)[:-1])
+    intervals = [figures.quantile_interval(member, level) for member in members]
+    alike = _tested_quantiles(cells, n_groups) if test else Tested()
+    return MeasureFigures(_quantiles(values, n, level), n, intervals, alike)
 
 
 def _tested_quantiles(cells: Cells, n_groups: int) -> Tested:
-    ascending = cells.values
-    ties = np.cumsum(np.concatenate([[0], ascending[1:] != ascending[:-1]])).astype(np.int64)
-    if not len(ascending):
+    if not len(cells.values):
         return Tested("Kruskal–Wallis")
-    p = figures.kruskal(cells.codes, ties, n_groups)
-    # groups stand apart by their ranks, equal values sharing theirs
-    lengths = np.bincount(ties).astype(np.float64)
-    ranked = (np.cumsum(lengths) - (lengths - 1) / 2)[ties]
-    apart = figures.apart(figures.moments(ranked, cells.codes, n_groups))
+    ranks, lengths = figures.ranked(cells.values)
+    p = figures.kruskal(ranks, lengths, cells.codes, n_groups)
+    # groups stand apart by their ranks
+    apart = figures.apart(figures.moments(ranks, cells.codes, n_groups))
     return Tested("Kruskal–Wallis", p, None, tuple(apart), sum(apart))
 
 
