@@ -225,7 +225,7 @@ def discoveries(p: Floats, level: float = 0.05) -> list[bool]:
 
 
 def ranked(ascending: Floats) -> tuple[Floats, Floats]:
-    """Return the ranks of values in ascending order, equal ones sharing theirs, and the lengths of such runs."""
+    """Return the ranks of values in ascending order, and the lengths of runs of equal ones."""
     begins = np.flatnonzero(np.concatenate([[True], ascending[1:] != ascending[:-1]]))
     lengths = np.diff(np.append(begins, len(ascending)))
     return np.repeat(begins + (lengths + 1) / 2, lengths), lengths.astype(np.float64)
