@@ -319,6 +319,7 @@ EVERY_STEP: list[Step] = [
     s.Group("late ones", Between("a", 5.0, None)),
     s.PartOf("trend of a", "trend", Apart(Measure("mean", "a"), "day"), (Between("a", 5.0, None),)),
     s.Order("a", tuple("abcdefgh")),
+    s.ReadUnits("a", "cm", "in"),
     s.OneEach("a", "|", "first of its a"),
     s.YesNoEach("a", "|", ("moth", "beetle")),
     s.Join("table:1", "stops", (("a", "a"), ("b", "c")), "full", ("d",), True),

@@ -139,30 +139,37 @@ def as_dates(
         return None
     tried.sort(key=lambda t: (-t[0], bool(hint) and not t[2].startswith(hint)))
     read, cells, words = tried[0]
+    either = 0
     rivals = [w for n, _, w in tried[1:] if n == read and w.startswith(("day", "month")) and w != words]
     if read < enough * len(present):
         mixed = _mixed(tried, len(present))
         if mixed is None or len(mixed[0]) - mixed[0].null_count() < enough * len(present):
             return None
-        (cells, words), rivals = mixed, []
+        (cells, words, either), rivals = mixed, []
     doubt = f"they would also read as {rivals[0]}" if rivals and not order and not hint else ""
+    if either:
+        doubt = f"{either:,} of them would read as another day the other way round"
     whole = cells.drop_nulls()
     if bool((whole.dt.truncate("1d") == whole).all()):
         cells = cells.cast(pl.Date)
     return Dates(cells, words, doubt)
 
 
-def _mixed(tried: list[tuple[int, pl.Series, str]], n: int) -> tuple[pl.Series, str] | None:
-    """Return cells in two formats, where the first reads at least half and the second what it leaves."""
+def _mixed(tried: list[tuple[int, pl.Series, str]], n: int) -> tuple[pl.Series, str, int] | None:
+    """Return cells in two formats, where the first reads at least half and the second what it leaves.
+
+    With them how many cells both read, each as another day.
+    """
     read, first, words = tried[0]
     if read < n / 2:
         return None
-    best: tuple[int, pl.Series, str] | None = None
+    best: tuple[int, pl.Series, str, int] | None = None
     for _, cells, other in tried[1:]:
         both = pl.select(pl.coalesce(first, cells)).to_series()
         got = len(both) - both.null_count()
         if got > read and (best is None or got > best[0]):
-            best = (got, both, f"{words}, some like {other}")
+            either = int((first != cells).fill_null(False).sum())
+            best = (got, both, f"{words}, some like {other}", either)
     return None if best is None else best[1:]
 
 
@@ -273,6 +280,8 @@ def from_numbers(name: str, values: pl.Series) -> Dates | None:
     if not re.search(r"date|datum|time|epoch|(^|[_ ])(ts|at|on|when|created|updated)$", name, re.IGNORECASE):
         return None
     present = values.drop_nulls()
+    if not len(present):
+        return None
     low, high = float(present.min()), float(present.max())  # type: ignore[arg-type]
     whole = bool((present == present.floor()).all())
     if whole and low >= 3e8 and high < 4.2e9:

@@ -26,6 +26,7 @@ from night_trail.core.recipe.draft import Draft
 from night_trail.core.recipe.several import MOST_YES_NO, parted
 from night_trail.core.recipe.sql import compile_sql
 from night_trail.core.recipe.sql_words import DATE, DATETIME, NUMBER, YES_NO
+from night_trail.core.recipe.units import SIZES, brought_to
 from night_trail.core.rows import Rows
 from night_trail.core.table import CLOCK, YEAR, Column, Kind, Table, as_text, largest
 from night_trail.core.words.numbers import number
@@ -145,6 +146,21 @@ def _read_number(draft: Draft, step: s.ReadNumber) -> None:
         clean=texts,
         **said,
     )
+
+
+def _read_units(draft: Draft, step: s.ReadUnits) -> None:
+    place = draft.at(step.column)
+    together = (sizes for sizes in SIZES.values() if {step.unit, step.plain or step.unit} <= sizes.keys())
+    if (step.unit or step.plain) and not any(together):
+        raise BadQuestion(f"“{step.unit}” is no unit that others are brought to", "", "Take cm, kg or min.")
+    texts = as_text(draft.cells(place))
+    made = brought_to(texts, step.unit, step.plain)
+    if not len(made.drop_nulls()):
+        raise BadQuestion(
+            f"No cell of “{step.column}” is an amount in {step.unit}", "", "Choose another unit."
+        )
+    found = Typed(Kind.NUMBER, made, "", unit=step.unit)
+    draft.put(step.column, found, f"amounts brought to {step.unit}", clean=texts)
 
 
 def _describe(draft: Draft, step: s.Describe) -> None:
@@ -470,6 +486,7 @@ def _parted_texts(column: Column, cells: pl.Series, mark: str) -> pl.Series:
 _TAKE: dict[type, Callable[[Draft, Any], None]] = {
     s.ReadAs: _read_as,
     s.ReadNumber: _read_number,
+    s.ReadUnits: _read_units,
     s.Describe: _describe,
     s.Unify: _unify,
     s.ToMissing: _to_missing,

@@ -16,10 +16,11 @@ from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.apply import currency
 from night_trail.core.recipe.clusters import MOST_VALUES, Cluster, clusters
 from night_trail.core.recipe.several import MOST_YES_NO, several
+from night_trail.core.recipe.units import mixed
 from night_trail.core.table import Coded, Column, Kind, as_text, largest, on_axis
-from night_trail.core.words.numbers import counted, number
+from night_trail.core.words.numbers import counted, listed, number
 
-MOST_ODD = 0.2
+MOST_ODD = 0.4
 """The share of cells that may not fit where text is offered to be read as a number or a date."""
 
 _SENTINELS = (-1, -9, -99, -999, -9999, -99999, 99, 999, 9999, 99999, 999999, 9_999_999)
@@ -44,6 +45,8 @@ def column_offers(column: Column, cells: pl.Series) -> tuple[Offer, ...]:
         hidden = _mostly(column, cells)
     if hidden:
         found.append(hidden)
+    if column.kind in (Kind.CATEGORY, Kind.TEXT) and (units := _units(column, cells)):
+        found.insert(0, units)
     if column.kind.numeric and (sentinel := _sentinel(column, cells)):
         found.append(sentinel)
     if column.kind in (Kind.CATEGORY, Kind.PLACE, Kind.TEXT) and 1 < column.distinct <= MOST_VALUES:
@@ -128,6 +131,21 @@ def _sentinel(column: Column, cells: pl.Series) -> Offer | None:
             text = f"Count {number(end)} as missing ({counted(times, 'cell')})"
             return Offer(text, s.ToMissing(column.name, (end,)))
     return None
+
+
+def _units(column: Column, cells: pl.Series) -> Offer | None:
+    """Return the offer to bring amounts in several units to one, saying what is taken as what."""
+    held = mixed(cells)
+    if held is None:
+        return None
+    if not held.unit:
+        return Offer("Read as a number (5,8 as 5.8)", s.ReadUnits(column.name, ""))
+    said = ["6'2 as feet and inches"] if held.feet else []
+    others = [unit for unit in held.found if unit != held.unit and not (held.feet and unit == "in")]
+    said += [f"{listed(others)} brought to it"] if others else []
+    said += [f"numbers alone as {held.plain}"] if held.plain else []
+    text = f"Read as a number in {held.unit} ({', '.join(said)})"
+    return Offer(text, s.ReadUnits(column.name, held.unit, held.plain))
 
 
 def _several(column: Column, cells: pl.Series) -> list[Offer]:

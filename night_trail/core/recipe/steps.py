@@ -61,6 +61,28 @@ class ReadNumber(
         return f"{self.column} is read as {self.kind}{', ' + self.unit if self.unit else ''}"
 
 
+class ReadUnits(
+    msgspec.Struct,
+    frozen=True,
+    omit_defaults=True,
+    forbid_unknown_fields=True,
+    tag_field="step",
+    tag="read units",
+):
+    """Amounts in several units, brought to one; ``plain`` is the unit of numbers that have none."""
+
+    column: str
+    unit: str
+    plain: str = ""
+
+    def words(self) -> str:
+        """Return the step in plain words."""
+        if not self.unit:
+            return f"{self.column} is read as a number, with decimal commas and points"
+        plain = f"; numbers alone are {self.plain}" if self.plain else ""
+        return f"{self.column} is read as a number in {self.unit}, whatever unit a cell has{plain}"
+
+
 class Describe(
     msgspec.Struct,
     frozen=True,
@@ -405,6 +427,7 @@ class Stack(
 Step = (
     ReadAs
     | ReadNumber
+    | ReadUnits
     | Describe
     | Unify
     | ToMissing
