@@ -100,11 +100,11 @@ def write(path: Path) -> None:
         ),
         "",
         "How it is done: the candidates are exponential smoothing of the form with the least AICc, theta,",
-        "the parts of a decomposition carried on, and an autoregression. Each forecasts from up to six",
-        "earlier origins. Their mean is shown: over these series it did better than picking the one that",
-        "was best before. One alone is shown where its error at the origins was under 0.4 of the mean's,",
-        "the naive method where nothing beat it. The bands come from the errors at the origins, not from the",
-        "models, whose own bands are too narrow.",
+        "the parts of a decomposition carried on, an autoregression, and repeating the last season. Each",
+        "forecasts from up to six earlier origins. Their mean is shown, weighted by the cubes of their",
+        "errors there; the power was found on 29 series of other libraries, none of which is in this",
+        "table. The bands come from the errors at each origin, with weights learned at the others, and",
+        "not from the models, whose own bands are too narrow.",
         "",
     ]
     path.write_text("\n".join(lines), encoding="utf-8")

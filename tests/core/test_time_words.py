@@ -184,7 +184,10 @@ def test_a_forecast_says_how_sure_by_which_method_and_how_it_did() -> None:
         and " June 2023, between " in headline
         and "in four cases of five." in headline
     )
-    assert "of 6 tried from 6 earlier points; over the last 6 months it missed by" in headline
+    assert (
+        "5 methods were taken together, weighted by their errors from 6 earlier points; over the last 6 months it missed by"
+        in headline
+    )
     year, _ = said(Ahead(SUM, "day", "month", 12), table)
     assert " moths in 2023, between " in year
     far = said(Ahead(SUM, "day", "month", 60), table)[1]

@@ -23,12 +23,9 @@ DRAWS, SEED = 4_000, 271_828
 LEVELS = (50, 80, 95)
 NAIVE = "repeating the last season"
 NAIVE_PLAIN = "repeating the last value"
-ALL = "the mean of the others"
-NEW = 1.1
-"""Errors ahead are larger than those behind by about so much, as measured on shipped series."""
-
-CLEARLY = 0.4
-"""A candidate is taken alone where its error was less than so much of that of all together."""
+ALL = "all methods, weighted by their errors"
+SHARPLY = 3
+"""The power of a method's error that its weight falls with; found on series that are not reported."""
 
 
 @dataclass(frozen=True)
@@ -44,10 +41,10 @@ class Forecast:
     """The next values: ``low`` and ``high`` have a row for each of ``LEVELS``.
 
     ``paths`` are joint draws, so that sums over steps have intervals of their
-    own. ``last`` is what the chosen method would have said at the last origin,
-    which lies ``len(last)`` values before the end. ``better`` says whether it
-    beat repeating the last season, ``off`` its mean absolute error there
-    relative to the mean of the values.
+    own. ``last`` is what would have been said at the last origin, which lies
+    ``len(last)`` values before the end. ``better`` says whether repeating the
+    last season was beaten, ``off`` is the mean absolute error at the last
+    origin relative to the mean of the values.
     """
 
     mean: Floats
@@ -55,7 +52,6 @@ class Forecast:
     high: Floats
     paths: Floats
     candidates: tuple[Candidate, ...]
-    chosen: str
     naive: str
     naive_mase: float
     mase: float
@@ -83,11 +79,11 @@ def forecast(
 
     The candidates are seasonal naive, exponential smoothing of the form that
     AICc prefers, theta (Assimakopoulos & Nikolopoulos 2000), the parts of a
-    decomposition carried on, an autoregression, and the mean of these. Each
-    forecasts from up to six earlier origins. The mean is taken, on measured
-    series better than picking the one that was best before; one alone where it
-    was clearly better; the seasonal naive one where nothing beat it. The errors
-    made at the origins set the width of the bands.
+    decomposition carried on, and an autoregression. Each forecasts from up to
+    six earlier origins; their mean is taken, weighted by the cubes of their
+    errors there, on measured series better than the plain mean and than the one
+    that was best before. The errors that this makes at each origin, with
+    weights learned at the others, set the width of the bands.
 
     Parameters
     ----------
@@ -131,25 +127,19 @@ def forecast(
         return float(np.mean([np.mean(np.abs(t - f)) for t, f in zip(truths, found, strict=True)])) / scale
 
     naive = NAIVE if season > 1 else NAIVE_PLAIN
-    others = [name for name in methods if name != naive]
-    tried[ALL] = [np.mean(said, axis=0) for said in zip(*(tried[n] for n in others), strict=True)]
-    single = {name: methods[name] for name in others}
-    methods[ALL] = lambda y, h: np.mean([_safe(m, y, h, season) for m in single.values()], axis=0)
     errors = {name: error(found) for name, found in tried.items()}
-    first = min(others, key=lambda n: errors[n])
-    # few origins flatter the luckiest; alone it must have been clearly better than all together
-    best = first if errors[first] < CLEARLY * errors[ALL] else ALL
-    better = errors[best] < errors[naive]
-    chosen = best if better else naive
-    mean = _safe(methods[chosen], filled, horizon, season)
-    halves, tie = _widths(truths, tried[chosen], horizon, logs)
+    together = _weighed_at_origins(truths, list(tried.values()))
+    errors[ALL] = error(together)
+    every = np.array([_safe(method, filled, horizon, season) for method in methods.values()])
+    mean = _weights(np.array([errors[name] for name in methods])) @ every
+    halves, tie = _widths(truths, together, horizon, logs)
     low, high = _bands(mean, halves, logs)
     floor = float(filled.min()) >= 0
     if floor:
         mean, low, high = (np.maximum(a, 0.0) for a in (mean, low, high))
     paths = _paths(mean, halves, tie, logs)
     paths = np.maximum(paths, 0.0) if floor else paths
-    last = tried[chosen][-1]
+    last = together[-1]
     # what was known then acted then
     then = then[len(then) - len(last) :]
     size = float(np.mean(np.abs(truths[-1] + then)))
@@ -159,16 +149,35 @@ def forecast(
         high=high + effect,
         paths=paths + effect,
         candidates=tuple(sorted((Candidate(n, e) for n, e in errors.items()), key=lambda c: c.mase)),
-        chosen=chosen,
         naive=naive,
         naive_mase=errors[naive],
-        mase=errors[chosen],
-        better=better,
+        mase=errors[ALL],
+        better=errors[ALL] < errors[naive],
         last=last + then,
         off=float(np.mean(np.abs(truths[-1] - last))) / size if size else math.nan,
         origins=len(origins),
         periods=periods,
     )
+
+
+def _weights(errors: Floats) -> Floats:
+    """Return the weights of methods by their errors; they add up to 1."""
+    # where several made no error at all, they share everything
+    weights = np.maximum(errors, 1e-9 * (float(errors.max()) or 1.0)) ** -SHARPLY
+    return np.asarray(weights / weights.sum())
+
+
+def _weighed_at_origins(truths: list[Floats], tried: list[list[Floats]]) -> list[Floats]:
+    """Return what all methods together would have said at each origin, weighted by the other origins."""
+    errors = np.array(
+        [[np.mean(np.abs(t - f)) for t, f in zip(truths, found, strict=True)] for found in tried]
+    )
+    if len(truths) == 1:
+        return [np.mean([found[0] for found in tried], axis=0)]
+    return [
+        _weights(np.delete(errors, i, axis=1).mean(axis=1)) @ np.array([found[i] for found in tried])
+        for i in range(len(truths))
+    ]
 
 
 def _grows(values: Floats) -> bool:
@@ -397,7 +406,7 @@ def _widths(truths: list[Floats], said: list[Floats], horizon: int, logs: bool) 
     if longest > 3 and (sizes > 0).all():
         power = float(np.clip(np.polyfit(np.log(steps), np.log(sizes), 1)[0], 0.25, 0.9))
     scaled = np.concatenate([r / steps[: len(r)] ** power for r in rows])
-    spread = NEW * float(np.sqrt(np.mean(scaled**2)))
+    spread = float(np.sqrt(np.mean(scaled**2)))
     ties = [float(r[:-1] @ r[1:]) / float(r @ r) for r in rows if len(r) > 2 and float(r @ r) > 0]
     tie = float(np.clip(np.mean(ties), 0.0, 0.95)) if ties else 0.0
     free = max(2.0, len(rows) - 2.0)

@@ -261,11 +261,10 @@ def unfinished_words_of(answer: AheadAnswer) -> list[str]:
 def _method_words(answer: AheadAnswer) -> tuple[Span, ...]:
     found = answer.forecast
     assert found is not None  # noqa: S101  (asked only of a forecast)
-    name = found.chosen[0].upper() + found.chosen[1:]
     text = spans(
-        " {name} was taken, of {n} tried from {origins}",
-        name=Span(name),
-        n=str(len(found.candidates)),
+        " {n} were taken together, weighted by their errors from {origins}",
+        # all together is no method of its own
+        n=counted(len(found.candidates) - 1, "method"),
         origins=counted(found.origins, "earlier point"),
     )
     if not math.isnan(found.off):
