@@ -17,7 +17,9 @@ import polars as pl
 
 from night_trail.core.findings import Fetch, Finding, Gathered, MissingTogether
 from night_trail.core.recipe.offers import Offer, column_offers
+from night_trail.core.recipe.steps import YesNoEach
 from night_trail.core.stats import bins as binning
+from night_trail.core.stats.form import free_of_limits, limits
 from night_trail.core.stats.grain import Grain, grain
 from night_trail.core.stats.quantiles import box, quantiles
 from night_trail.core.stats.shape import heaping, humps, zeros
@@ -144,8 +146,13 @@ def profile(column: Column, cells: pl.Series) -> Profile:
         verb = "does" if column.failed == 1 else "do"
         failed = counted(column.failed, "cell")
         remarks.append(Remark(f"{failed} {verb} not fit and count as missing: {examples}.", odd=True))
+    offers = column_offers(column, cells)
+    for step in (offer.step for offer in offers):
+        if isinstance(step, YesNoEach):
+            first = ", ".join(step.values[:4]) + (", …" if len(step.values) > 4 else "")
+            remarks.append(Remark(f"Cells hold several values between “{step.mark}”: {first}", odd=True))
     oddness = sum(remark.odd for remark in remarks) + (column.missing / height if height else 0.0)
-    return Profile(column, silhouette, tuple(remarks), oddness, column_offers(column, cells))
+    return Profile(column, silhouette, tuple(remarks), oddness, offers)
 
 
 def _numeric(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]]:
@@ -163,9 +170,13 @@ def _numeric(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]
     heap = heaping(values) if column.kind == Kind.WHOLE else None
     if share > 0.3:
         remarks.append(Remark(f"{percent(share)} are exactly 0.", odd=True))
-    elif len(found := humps(values, heap.step if heap else 0.0)) > 1:
+    elif len(found := humps(free_of_limits(values), heap.step if heap else 0.0)) > 1:
         word = {2: "Two", 3: "Three"}.get(len(found), "Several")
         remarks.append(Remark(f"{word} humps.", odd=True))
+    for limit in () if column.code or column.yearly else limits(values):
+        if limit.at != 0:
+            end, at = "highest" if limit.high else "lowest", value(limit.at, column.kind, column.unit)
+            remarks.append(Remark(f"{percent(limit.share)} are exactly {at}, the {end}: a limit?", odd=True))
     if heap is not None:
         text = f"Every {heap.step}th value is too common: rounded by hand?"
         remarks.append(Remark(text, odd=True))

@@ -80,7 +80,7 @@ def test_the_form_is_said_below_the_picture_and_a_limit_is_no_hump() -> None:
     assert len(found.humps) == 1
     said = plain(words_of(found, table).headline)
     share = np.mean(capped == 40.0)
-    assert f"{percent(share)} are exactly 40, the highest of all: that may be a limit" in said
+    assert f"Exactly at 40, the highest of all, lie {percent(share)}: that may be a limit." in said
     noise = table_of(v=rng.normal(size=4_000))
     said = plain(words_of(answer(Spread("v"), Rows(noise)), noise).headline)
     assert not any(word in said for word in ("tail", "abruptly", "limit", "evenly", "bell"))

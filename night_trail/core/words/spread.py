@@ -137,8 +137,11 @@ def _form(answer: HistogramAnswer, said: Callable[[float], str]) -> tuple[Span, 
     text: tuple[Span, ...] = ()
     for limit in found.limits:
         end = "highest" if limit.high else "lowest"
-        may = "" if limit.at == 0 else f", the {end} of all: that may be a limit"
-        text += spans(f" {{share}} are exactly {{at}}{may}.", share=percent(limit.share), at=said(limit.at))
+        which, may = ("", "") if limit.at == 0 else (f", the {end} of all,", ": that may be a limit")
+        # a sentence does not begin with a figure behind another's point
+        text += spans(
+            f" Exactly at {{at}}{which} lie {{share}}{may}.", at=said(limit.at), share=percent(limit.share)
+        )
     if len(answer.humps) > 1:
         return text
     if found.even:
@@ -148,7 +151,7 @@ def _form(answer: HistogramAnswer, said: Callable[[float], str]) -> tuple[Span, 
         text += spans(f" A long tail reaches {reach} to {{furthest}}.", furthest=said(furthest))
     if found.far is not None:
         text += spans(
-            " {far} lie far out, on both sides; of a bell it would be 0.7 %.", far=percent(found.far)
+            " Far out on both sides lie {far}; of a bell it would be 0.7 %.", far=percent(found.far)
         )
     for high in found.stops:
         verb, last = ("end", overall.high) if high else ("begin", overall.low)
