@@ -15,7 +15,7 @@ from sklearn.datasets import load_iris
 from night_trail.core.answers import answer
 from night_trail.core.errors import Unreadable
 from night_trail.core.question import Spread
-from night_trail.core.reading import load, parts
+from night_trail.core.reading import load, packed, parts
 from night_trail.core.reading.kinds import typed
 from night_trail.core.rows import Rows
 from night_trail.core.table import Kind
@@ -263,3 +263,13 @@ def test_one_stray_cell_does_not_turn_the_decimals_of_a_column() -> None:
 def test_few_rows_of_few_values_are_a_category_and_east_is_counted_around() -> None:
     assert typed("side", pl.Series(["left", "right", "left", "up"]))[0].kind == Kind.CATEGORY
     assert typed("lon", pl.Series(["190.5", "12.25", "359.0"] * 5))[0].kind == Kind.LONGITUDE
+
+
+def test_what_tells_about_the_tables_of_an_archive_stands_behind_them(tmp_path: Path) -> None:
+    path = tmp_path / "nights.zip"
+    inside = ["README.txt", "docs/about.md", "LICENSE", "nights.csv", "readings.csv"]
+    with zipfile.ZipFile(path, "w") as archive:
+        for name in inside:
+            archive.writestr(name, "a,b\n1,2\n")
+    found = packed.members(path, "nights.zip")
+    assert found[:2] == ["nights.csv", "readings.csv"] and sorted(found) == sorted(inside)

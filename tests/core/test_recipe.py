@@ -320,6 +320,7 @@ EVERY_STEP: list[Step] = [
     s.PartOf("trend of a", "trend", Apart(Measure("mean", "a"), "day"), (Between("a", 5.0, None),)),
     s.Order("a", tuple("abcdefgh")),
     s.ReadUnits("a", "cm", "in"),
+    s.FillDown("a"),
     s.OneEach("a", "|", "first of its a"),
     s.YesNoEach("a", "|", ("moth", "beetle")),
     s.Join("table:1", "stops", (("a", "a"), ("b", "c")), "full", ("d",), True),
@@ -337,6 +338,25 @@ def test_every_step_has_words_and_survives_a_file() -> None:
     assert plain["words"][8] == "a is a share from 0 to 1" and plain["recipe"] == 1
     back = decode_recipe(msgspec.json.encode(plain))
     assert (back.steps, back.part, back.settings.delimiter) == (tuple(EVERY_STEP), "sheet", ";")
+
+
+def test_blanks_below_a_value_are_offered_to_be_filled_from_above() -> None:
+    merged = table_of(line=["Gannet", None, None, "Heron", None, "Ibis", None, None], n=list(range(8)))
+    (offer,) = [o for o in column_offers(merged.column("line"), merged.series("line")) if "Fill" in o.text]
+    assert offer.text == "Fill its 5 blanks from above"
+    after = apply([offer.step], merged).table()
+    assert after.series("line").to_list() == ["Gannet"] * 3 + ["Heron"] * 2 + ["Ibis"] * 3
+    assert after.column("line").missing == 0 and after.column("line").kind == "category"
+    days = table_of(day=pl.Series(["2024-01-01", None, "2024-01-02", None]).str.to_date())
+    assert apply([s.FillDown("day")], days).table().series("day").null_count() == 0
+    # cells that are missing here and there are no blocks
+    for cells in (
+        ["a", "b", None, "a"],
+        [None, "a", None, "b", None, "c"],
+        ["a", None, "a", None, "a", None],
+    ):
+        table = table_of(x=cells)
+        assert not [o for o in column_offers(table.column("x"), table.series("x")) if "Fill" in o.text]
 
 
 @pytest.mark.parametrize(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import re
 import zipfile
 import zlib
 from pathlib import Path
@@ -17,6 +18,12 @@ MOST_TIMES = 300
 FREE = 50_000_000
 BETWEEN = " › "
 _CHUNK = 1 << 20
+
+
+_TELLS = re.compile(
+    r"(^|/)(read[ _-]?me|licen[cs]e|copying|notice|about|changelog)[^/]*$|\.(md|rst|html?|pdf|docx?)$",
+    re.IGNORECASE,
+)
 
 
 def members(path: Path, name: str) -> list[str]:
@@ -34,7 +41,8 @@ def members(path: Path, name: str) -> list[str]:
         raise Unreadable(
             "The archive is protected by a password", name, "Unpack it and choose the file inside."
         )
-    return [i.filename for i in found]
+    # what tells about the tables stands behind them
+    return sorted((i.filename for i in found), key=lambda inner: bool(_TELLS.search(inner)))
 
 
 def _hidden(name: str) -> bool:

@@ -227,6 +227,16 @@ def _to_missing(draft: Draft, step: s.ToMissing) -> None:
         _words_again(draft, step.column, texts.set(gone, None))
 
 
+def _fill_down(draft: Draft, step: s.FillDown) -> None:
+    place = draft.at(step.column)
+    filled = draft.cells(place).fill_null(strategy="forward")
+    if place.column.kind.measured or place.column.kind == Kind.YES_NO:
+        column = place.column
+        draft.put(step.column, Typed(column.kind, filled, "", unit=column.unit), column.reason)
+    else:
+        _words_again(draft, step.column, as_text(filled))
+
+
 def _split(draft: Draft, step: s.Split) -> None:
     place = draft.at(step.column)
     kind = place.column.kind
@@ -490,6 +500,7 @@ _TAKE: dict[type, Callable[[Draft, Any], None]] = {
     s.Describe: _describe,
     s.Unify: _unify,
     s.ToMissing: _to_missing,
+    s.FillDown: _fill_down,
     s.Split: _split,
     s.Combine: _combine,
     s.AsShare: _as_share,

@@ -16,7 +16,7 @@ from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.apply import currency
 from night_trail.core.recipe.clusters import MOST_VALUES, Cluster, clusters
 from night_trail.core.recipe.several import MOST_YES_NO, several
-from night_trail.core.recipe.units import mixed
+from night_trail.core.recipe.units import LONGEST, mixed
 from night_trail.core.table import Coded, Column, Kind, as_text, largest, on_axis
 from night_trail.core.words.numbers import counted, listed, number
 
@@ -53,6 +53,8 @@ def column_offers(column: Column, cells: pl.Series) -> tuple[Offer, ...]:
         found += _spellings(column, cells)
     if column.kind in (Kind.CATEGORY, Kind.PLACE, Kind.TEXT) and not column.once:
         found += _several(column, cells)
+    if (blanks := _blocks(column, cells)) is not None:
+        found.append(blanks)
     if column.missing < len(cells) and column.distinct == 1 and len(cells) > 1:
         found.append(Offer("Leave it out", s.Leave((column.name,))))
     return tuple(found)
@@ -131,6 +133,21 @@ def _sentinel(column: Column, cells: pl.Series) -> Offer | None:
             text = f"Count {number(end)} as missing ({counted(times, 'cell')})"
             return Offer(text, s.ToMissing(column.name, (end,)))
     return None
+
+
+def _blocks(column: Column, cells: pl.Series) -> Offer | None:
+    """Return the offer to fill blanks from above, where each value stands once over a block of them."""
+    present = len(cells) - column.missing
+    if column.kind.numeric or column.kind == Kind.YES_NO or not 3 <= present <= len(cells) / 2:
+        return None
+    has = cells.is_not_null()
+    followed = int((has & ~has.shift(-1, fill_value=False)).sum())
+    texts = as_text(cells.drop_nulls())
+    if not has[0] or followed < 0.9 * present or texts.n_unique() < 0.9 * present:
+        return None
+    if int(texts.str.len_chars().max() or 0) > LONGEST:  # type: ignore[arg-type]
+        return None
+    return Offer(f"Fill its {counted(column.missing, 'blank')} from above", s.FillDown(column.name))
 
 
 def _units(column: Column, cells: pl.Series) -> Offer | None:

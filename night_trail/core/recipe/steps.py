@@ -147,6 +147,23 @@ class ToMissing(
         return f"in {self.column} {listed(shown)} {'count' if len(shown) > 1 else 'counts'} as missing"
 
 
+class FillDown(
+    msgspec.Struct,
+    frozen=True,
+    omit_defaults=True,
+    forbid_unknown_fields=True,
+    tag_field="step",
+    tag="fill down",
+):
+    """Blank cells that have the value above them, as where cells were merged."""
+
+    column: str
+
+    def words(self) -> str:
+        """Return the step in plain words."""
+        return f"blank cells of {self.column} have the value above them"
+
+
 class Split(
     msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True, tag_field="step", tag="split"
 ):
@@ -431,6 +448,7 @@ Step = (
     | Describe
     | Unify
     | ToMissing
+    | FillDown
     | Split
     | Combine
     | AsShare
