@@ -11,19 +11,15 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
-from night_trail.core.conditions import Condition, check, toggle
-from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Scene, decode, to_json
+from night_trail.core.conditions import Condition, toggle
+from night_trail.core.question import Scene
 from night_trail.core.sentence import scene_in_words
-from night_trail.core.turns import LightRange, range_condition
-from night_trail.draw import WALK
+from night_trail.draw import WALK, Size
 from night_trail.draw.footpath import WalkStop, walk_path
 from night_trail.tales.models import Link, Stop, Tale
 from night_trail.tales.prose import pace, prose
+from night_trail.tales.reach import Reach, opened, signed
 from night_trail.trails.pictures import Desk, size_from
-
-MOST_JSON = 4_000
-"""A reader's lantern travels in the address and stays short."""
 
 
 @require_GET
@@ -87,44 +83,33 @@ def _picture(request: HttpRequest, stop: Stop) -> dict[str, Any]:
     written = stop.step.scene_value()
     if written.main is None:
         return {}
-    version = stop.step.trail.version
-    lit = _readers_lantern(request, Desk(version, written))
-    changed = lit != written.lit
+    version, size = stop.step.trail.version, size_from(request, WALK, "walk")
+    lit = _readers_lantern(request, Desk(version, written), stop, size)
     scene = Scene(main=written.main, only=written.only, lit=lit)
     desk = Desk(version, scene)
-    drawn = desk.drawn(written.main, size_from(request, WALK, "walk"), "main", stop.annotation_values())
+    drawn = desk.drawn(written.main, size, "main", stop.annotation_values())
     return {
         "drawn": drawn,
         "scene_words": scene_in_words(scene, desk.table, drawn.answer),
-        "changed": changed,
-        "lit_json": to_json(lit) if lit is not None else "",
+        "changed": lit != written.lit,
+        "lit_signed": signed(lit, stop.pk),
         "lit_words": desk.lit_words(),
     }
 
 
-def _readers_lantern(request: HttpRequest, desk: Desk) -> Condition | None:
-    """Return what is lit: as the writer left it, or as the reader's address says."""
-    lit = desk.scene.lit
-    if "now" in request.GET:
-        lit = _condition(request.GET["now"], desk) if request.GET["now"] else None
-    if asked := request.GET.get("light", ""):
-        lit = _condition(asked, desk)
-    if added := request.GET.get("add", ""):
-        lit = toggle(lit, _condition(added, desk))
-    if drawn := request.GET.get("range", ""):
-        if len(drawn) > MOST_JSON:
-            raise BadQuestion("The lantern reaches no further")
-        lit = range_condition(decode(drawn, LightRange, "range"), desk.table)
-    if request.GET.get("out") == "1":
-        lit = None
+def _readers_lantern(request: HttpRequest, desk: Desk, stop: Stop, size: Size) -> Condition | None:
+    """Return what is lit: as the writer left it, or by what the reader took of the picture."""
+    lit, asked = desk.scene.lit, request.GET
+    if "now" in asked:
+        lit = opened(asked["now"], stop.pk)
+    if asked.get("out") == "1":
+        return None
+    if any(asked.get(name) for name in ("light", "add", "range")) and desk.scene.main is not None:
+        reach = Reach(str(desk.drawn(desk.scene.main, size, "main").svg), desk.table)
+        if asked.get("light"):
+            lit = reach.lit(asked["light"])
+        if asked.get("add"):
+            lit = toggle(lit, reach.lit(asked["add"]))
+        if asked.get("range"):
+            lit = reach.swept(asked["range"])
     return lit
-
-
-def _condition(text: str, desk: Desk) -> Condition:
-    if len(text) > MOST_JSON:
-        raise BadQuestion(
-            "The lantern reaches no further", "", "Light fewer marks, or go back to what was written."
-        )
-    condition: Condition = decode(text, Condition, "condition")
-    check(condition, desk.table)
-    return condition
