@@ -23,10 +23,11 @@ DEMO_NAME = "analyst"
 def change_theme(request: HttpRequest) -> HttpResponse:
     """Remember the theme and go back to the page the visitor came from."""
     back = request.POST.get("back", "")
-    if not url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()}):
-        back = "/"
-    parts = urlsplit(back)
-    response = redirect(parts.path + (f"?{parts.query}" if parts.query else ""))
+    known = url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()})
+    parts = urlsplit(back if known else "/")
+    here = parts.path + (f"?{parts.query}" if parts.query else "")
+    # a path that begins with two strokes is another host to a browser
+    response = redirect(here if url_has_allowed_host_and_scheme(here, allowed_hosts=None) else "/")
     chosen = request.POST.get("theme", "")
     if chosen in THEMES:
         response.set_cookie(

@@ -274,7 +274,9 @@ def test_labels_of_neighbouring_plots_never_run_into_each_other(
 
 def test_pictures_as_png_have_what_the_page_shows() -> None:
     # the renderer of files knows no attribute selectors, and would fill lines with the hue of their group
-    assert not re.search(r"\[\w+\W?=", (Path(draw_package.__file__).parent / "picture.css").read_text())
+    assert not re.search(
+        r"\[\w+\W?=", (Path(draw_package.__file__).parent / "style" / "picture.css").read_text()
+    )
     table = table_of(v=np.arange(400.0), g=["a", "b"] * 200)
     running = standalone(answer(Spread("v", "g", "running"), Rows(table)), table, "running")
     image = Image.open(io.BytesIO(png(running))).convert("RGB")

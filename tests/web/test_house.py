@@ -12,6 +12,7 @@ from pathlib import Path
 import pytest
 from django.conf import settings
 from django.contrib.auth.models import User
+from django.contrib.staticfiles.finders import get_finders
 from django.core.files.uploadhandler import SkipFile
 from django.core.management import call_command
 from django.http import HttpRequest, HttpResponse
@@ -224,7 +225,7 @@ def test_colours_come_from_the_theme_alone() -> None:
     for sheet in (
         PACKAGE / "site/static/css/site.css",
         PACKAGE / "site/static/css/tables.css",
-        PACKAGE / "draw/picture.css",
+        PACKAGE / "draw/style/picture.css",
     ):
         assert not re.findall(
             r"#[0-9a-fA-F]{3,8}\b(?![^{]*\{)",
@@ -278,3 +279,18 @@ def test_an_empty_tale_can_be_written_and_walked(client: Client, owner: User) ->
     assert b"An empty tale" in client.get(reverse("tales:write", args=[tale.pk])).content
     walk: HttpResponse = client.get(reverse("tales:own-walk", args=[tale.pk]))
     assert b"has no stops yet" in walk.content and b"<b>new" not in walk.content
+
+
+def test_only_styles_fonts_scripts_and_icons_are_served_as_they_are() -> None:
+    served = {Path(name).suffix for finder in get_finders() for name, _ in finder.list([])}
+    assert served and served <= {
+        ".css",
+        ".js",
+        ".woff2",
+        ".svg",
+        ".png",
+        ".ico",
+        ".txt",
+        ".md",
+        ".webmanifest",
+    }

@@ -436,6 +436,15 @@ def test_the_theme_is_remembered_and_leads_nowhere_else(client: Client) -> None:
     response = client.post(reverse("people:theme"), {"theme": "day", "back": "https://elsewhere.example/x"})
     assert response["Location"] == "/" and client.cookies["theme"].value == "day"
     assert 'data-theme="day"' in client.get("/").content.decode()
+    for back in (
+        "http://testserver//evil.example",
+        "//evil.example",
+        "http://testserver/\\evil.example",
+        "/\\evil",
+    ):
+        assert client.post(reverse("people:theme"), {"theme": "day", "back": back})["Location"] == "/"
+    kept = client.post(reverse("people:theme"), {"theme": "day", "back": "http://testserver/trails/?x=1"})
+    assert kept["Location"] == "/trails/?x=1"
 
 
 def test_settings_for_production_pass_djangos_own_check(tmp_path: Path) -> None:

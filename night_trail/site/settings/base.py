@@ -102,7 +102,7 @@ STATIC_URL = "/static/"
 STATIC_ROOT = VAR / "static"
 # only our own and what we vendored ourselves: packages bring files of other versions
 STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]
-STATICFILES_DIRS = [PACKAGE / "site" / "static", ("draw", PACKAGE / "draw")]
+STATICFILES_DIRS = [PACKAGE / "site" / "static", ("draw", PACKAGE / "draw" / "style")]
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "night_trail.site.storage.HashedStatic"},

@@ -17,7 +17,7 @@ from night_trail.tables.services import core_table
 from night_trail.tables.views import own_table
 from night_trail.tables.views.surveying import survey_context
 
-_STYLES = ("css/theme.css", "../../draw/picture.css", "css/survey-page.css")
+_STYLES = ("css/theme.css", "../../draw/style/picture.css", "css/survey-page.css")
 
 
 def file_name(name: str, ending: str) -> str:
