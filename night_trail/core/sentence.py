@@ -12,6 +12,9 @@ from night_trail.core.slots import Part, Sentence, read_body, sentence
 from night_trail.core.table import Table
 from night_trail.core.words.conditions import in_words, parts_from_words
 
+MOST_TYPED = 5_000
+"""Characters a question may have; conditions on many values make long ones."""
+
 
 def scene_sentence(scene: Scene, table: Table, answer: Any = None) -> Sentence:
     """Return the main picture's sentence, with the path of groups gone down into."""
@@ -56,6 +59,8 @@ def read(text: str, table: Table) -> tuple[Question, tuple[Any, ...]]:
     BadQuestion
         Saying which part was not understood and how it could be written.
     """
+    if len(text) > MOST_TYPED:
+        raise BadQuestion("That is too long to be a question", "", "Begin with a column, like: late_min.")
     body, mark, conditions = _split_only(text)
     body = _tidy(body)
     try:

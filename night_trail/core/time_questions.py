@@ -130,6 +130,11 @@ class OverTime(_Asked, frozen=True, tag="over time"):
 
     def __post_init__(self) -> None:
         _check_zone(self.zone)
+        # a replaced field is not held against its bounds
+        if not 2 <= self.window <= 1_000:
+            raise BadQuestion(
+                f"A rolling mean of {self.window} is none", "view", "Take between 2 and 1,000 periods."
+            )
         if self.window_at is not None and not (
             all(abs(at) < 1e300 for at in self.window_at) and self.window_at[0] < self.window_at[1]
         ):

@@ -8,7 +8,8 @@ from typing import Any, get_args
 
 from django.http import QueryDict
 
-from night_trail.core.errors import NightTrailError
+from night_trail.core.errors import BadQuestion, NightTrailError
+from night_trail.core.hand import real, whole
 from night_trail.core.recipe import Step
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.offers import spelling_clusters
@@ -36,8 +37,8 @@ def step_from(action: str, posted: QueryDict, table: CoreTable, column: str) -> 
 def _numbers(text: str, what: str) -> tuple[float, ...]:
     found = [t for t in re.split(r"[;\s]+|,(?=\s|\D)|,(?!\d{3}\b)", text.strip()) if t]
     try:
-        return tuple(float(t.replace(",", "").replace("−", "-")) for t in found)
-    except ValueError:
+        return tuple(real(t) for t in found)
+    except BadQuestion:
         raise NightTrailError(
             f"{what} “{text[:60]}” cannot be read", "", "Write numbers as 10, 20, 50."
         ) from None
@@ -56,14 +57,14 @@ def _describe(posted: QueryDict, table: CoreTable, column: str) -> Step:
     unit = posted.get("unit", known.unit).strip()[:12]
     additive = posted.get("additive", "yes" if known.additive else "no") == "yes"
     top = posted.get("top", str(known.top or "")).strip()
-    if top and not (top.isdigit() and int(top) <= 100):
+    if top and whole(top, 100) is None:
         raise NightTrailError(f"The top “{top[:20]}” is no whole number up to 100", "", "Write it as 5.")
     step = s.Describe(
         column,
         name="" if name == column else name,
         unit=unit if unit != known.unit else None,
         additive=additive if additive != known.additive else None,
-        top=int(top or 0) if int(top or 0) != known.top else None,
+        top=marks if (marks := whole(top, 100) or 0) != known.top else None,
     )
     if step == s.Describe(column):
         raise NightTrailError(

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import json
-import math
 from typing import Literal
 
 from django.http import QueryDict
 
 from night_trail.core.conditions import Between, Condition, Contains, Missing, Not, OneOf
 from night_trail.core.errors import BadQuestion
+from night_trail.core.hand import real, whole
 from night_trail.core.question import Bins, Rule, decode, to_json
 from night_trail.core.table import Column, Table
 from night_trail.core.time_questions import Event, Level
@@ -114,21 +114,13 @@ def condition_from(post: QueryDict, column: Column) -> Condition:
 
 
 def _position(post: QueryDict) -> int:
-    text = post.get("position", "")
-    return int(text) if text.isascii() and text.isdigit() and len(text) < 6 else -1
+    at = whole(post.get("position", ""), 99_999)
+    return -1 if at is None else at
 
 
 def _number(post: QueryDict, name: str) -> float | None:
-    text = post.get(name, "").strip().replace("−", "-").replace(",", "")
-    if not text:
-        return None
-    try:
-        value = float(text)
-    except ValueError:
-        raise BadQuestion(f"“{text}” is not a number", name, "Write it as 12.5.") from None
-    if not math.isfinite(value):
-        raise BadQuestion(f"“{text}” is not a number", name, "Write it as 12.5.")
-    return value
+    text = post.get(name, "").strip()
+    return real(text, name) if text else None
 
 
 def _filled(post: QueryDict, name: str) -> str:

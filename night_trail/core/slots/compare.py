@@ -12,6 +12,7 @@ from night_trail.core.answers.compare import by_difference, can_cut, check, comp
 from night_trail.core.answers.measures import first_shape
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
+from night_trail.core.hand import real, whole
 from night_trail.core.question import Baseline, Compare, Measure, Rule, decode
 from night_trail.core.slots.measures import (
     NAMED,
@@ -203,11 +204,7 @@ def _clause(question: Compare, rest: str, table: Table) -> tuple[Compare, str]:
     if found := re.match(
         r"(?:marking )?(?:what is )?(above|below) (all together|[-−\d.,]+)", rest, re.IGNORECASE
     ):
-        at = (
-            None
-            if found[2] == "all together"
-            else float(found[2].rstrip(".,").replace(",", "").replace("−", "-"))
-        )
+        at = None if found[2] == "all together" else real(found[2].rstrip(".,"), "rule")
         rule = Rule(cast(Any, found[1].lower()), at)
         return replace(question, rule=rule), rest[found.end() :]
     if found := KEPT.match(rest):
@@ -268,8 +265,8 @@ def changed(
     if slot in ("also", "more", "baseline", "show", "keep", "least", "rule"):
         return _extended(question, slot, value, table)
     if slot == "order" and isinstance(value, str) and value.startswith(BY):
-        by = int(value.removeprefix(BY)) if value.removeprefix(BY).isdigit() else -1
-        if not 0 <= by <= len(question.more):
+        by = whole(value.removeprefix(BY), len(question.more))
+        if by is None:
             raise BadQuestion("There is no such measure", "order", "Choose one of the list.")
         asked = replace(question, order="value", by=by)
         return asked, order_words(asked, table)
@@ -350,19 +347,18 @@ def _extended(question: Compare, slot: str, value: Any, table: Table) -> tuple[C
 
 def _kept(text: str) -> int:
     """Return how many groups are kept, typed or chosen."""
-    if not (text.isascii() and text.isdigit() and len(text) < 4 and 0 < int(text) <= MOST_KEPT):
+    if not (kept := whole(text, MOST_KEPT)):
         raise BadQuestion(f"Between 1 and {MOST_KEPT} groups can be kept", "keep", "Write a whole number.")
-    return int(text)
+    return kept
 
 
 def _rows_each(value: Any) -> int:
     """Return how many rows a group needs, typed or chosen."""
-    text = value.replace(",", "").strip() if isinstance(value, str) else ""
-    if not (text.isascii() and text.isdigit() and len(text) <= 10 and 0 < int(text) <= 1_000_000_000):
+    if not (least := whole(value, 1_000_000_000)):
         raise BadQuestion(
             f"“{str(value)[:40]}” is no number of rows", "least", "Write a whole number above 0."
         )
-    return int(text)
+    return least
 
 
 def _aggregate(question: Compare, value: Any, table: Table, lit: Condition | None) -> tuple[Compare, str]:

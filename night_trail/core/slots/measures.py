@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from night_trail.core.answers.measures import AGGREGATES, check_measure, first_measure, fits
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
+from night_trail.core.hand import real
 from night_trail.core.measure import Aggregate, Measure
 from night_trail.core.slots.parts import Part
 from night_trail.core.table import Column, Kind, Table
@@ -130,7 +131,7 @@ def leading_measure(body: str, table: Table) -> tuple[Measure, str] | None:
     if quantile := re.match(r"(?:the )?([\d.]+) ?% quantile of ", body):
         column, rest = take_column(body[quantile.end() :], table)
         if column is not None:
-            return Measure("quantile", column.name, level=float(quantile[1]) / 100), rest
+            return Measure("quantile", column.name, level=real(quantile[1], "measure") / 100), rest
     for pattern, aggregate in _STARTS:
         start = re.match(pattern, body, re.IGNORECASE)
         if start is None:

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from night_trail.core.answers.relate import check
 from night_trail.core.errors import BadQuestion
+from night_trail.core.hand import real
 from night_trail.core.question import Relate
 from night_trail.core.slots.parts import Part, Sentence, chosen
 from night_trail.core.table import Table
@@ -159,9 +160,9 @@ def _window_clause(question: Relate, text: str, table: Table) -> tuple[Relate, s
         found = re.match(rf"{number}\s?to\s{number}{unit}", rest)
         if column is None or column.name != name or found is None:
             raise BadQuestion(
-                f"“{text}” is no part to zoom into", "", "Zoom with the wheel, or + on the picture."
+                f"“{text[:80]}” is no part to zoom into", "", "Zoom with the wheel, or + on the picture."
             )
-        ends += [float(end.replace(",", "").replace("−", "-")) for end in found.groups()]
+        ends += [real(end, "window") for end in found.groups()]
         rest = rest[found.end() :]
     return replace(question, window=(ends[0], ends[1], ends[2], ends[3])), rest
 

@@ -20,6 +20,7 @@ from night_trail.core.answers.spread import (
     natural_order,
 )
 from night_trail.core.errors import BadQuestion
+from night_trail.core.hand import real, whole
 from night_trail.core.question import Bins, Spread
 from night_trail.core.slots.parts import Part, Sentence, chosen
 from night_trail.core.stats.bins import CALENDAR_SECONDS
@@ -218,7 +219,10 @@ def _clause(question: Spread, rest: str, table: Table) -> tuple[Spread, str]:
         return _bins_clause(question, rest[found.end() :], table)
     if found := re.match(r"(?:with |in )?(\d+) bins?(?: from ([-−\d.,e]+))?", rest, re.IGNORECASE):
         start = _plain(found[2]) if found[2] else None
-        return replace(question, bins=Bins(count=int(found[1]), start=start)), rest[found.end() :]
+        # what is no number of bins is refused as one that cannot be drawn
+        return replace(question, bins=Bins(count=whole(found[1], 9_999) or 0, start=start)), rest[
+            found.end() :
+        ]
     if found := re.match(r"(?:with |in )?bins from ([-−\d.,e]+)", rest, re.IGNORECASE):
         return replace(question, bins=Bins(start=_plain(found[1]))), rest[found.end() :]
     another = take_column(rest.removeprefix("and "), table)[0] if rest.startswith("and ") else None
@@ -275,10 +279,7 @@ def _bins_clause(question: Spread, rest: str, table: Table) -> tuple[Spread, str
 
 
 def _plain(text: str) -> float:
-    try:
-        return float(text.rstrip(".,").replace(",", "").replace("−", "-"))
-    except ValueError:
-        raise BadQuestion(f"“{text}” is not a number", "bins", "Write it as 2.5.") from None
+    return real(text.rstrip(".,"), "bins")
 
 
 def changed(question: Spread, slot: str, value: Any, table: Table) -> tuple[Spread, str]:

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from night_trail.core.answers.over_time import first_over_time, fitted
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
+from night_trail.core.hand import whole
 from night_trail.core.measure import Measure
 from night_trail.core.question import decode
 from night_trail.core.slots.measures import NAMED, change_aggregate, measure_from, measure_words, with_column
@@ -135,12 +136,11 @@ def _over_changed(question: OverTime, slot: str, value: Any, table: Table) -> tu
             asked = replace(question, until=name, measure=Measure("count") if name else question.measure)
             return fitted(asked), f"under way until {value}" if value else "counted where it begins"
         case "year_start":
-            start = int(value) if str(value).isdigit() else 0
-            if not 1 <= start <= 12:
+            if not (start := whole(value, 12)):
                 raise BadQuestion("A year begins in one of twelve months", "year_start", "Choose one.")
             return replace(question, year_start=start), f"years from {MONTH_NAMES[start - 1]}"
         case "keep":
-            keep = int(value) if isinstance(value, str) and value.isdigit() and len(value) < 3 else None
+            keep = whole(value, 99)
             return replace(
                 question, keep=keep
             ), f"the largest {keep} kept" if keep else "all that fit are kept"
@@ -185,8 +185,8 @@ def _apart_changed(question: Apart, slot: str, value: Any) -> tuple[Apart, str]:
 def _ahead_changed(question: Ahead, slot: str, value: Any, table: Table) -> tuple[Ahead, str]:
     match slot:
         case "horizon":
-            steps = int(value) if isinstance(value, str) and value.isdigit() and len(value) < 4 else None
-            if value and not (steps and steps <= 400):
+            steps = whole(value, 400)
+            if value and not steps:
                 raise BadQuestion(
                     "Between 1 and 400 periods can be looked ahead", "horizon", "Write a whole number."
                 )

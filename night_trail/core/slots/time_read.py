@@ -15,6 +15,7 @@ from night_trail.core.answers.measures import first_measure
 from night_trail.core.answers.over_time import fitted
 from night_trail.core.answers.periods import time_column
 from night_trail.core.errors import BadQuestion
+from night_trail.core.hand import real
 from night_trail.core.measure import Measure
 from night_trail.core.slots.measures import leading_measure
 from night_trail.core.slots.time import (
@@ -264,11 +265,11 @@ def _clause(question: OverTime, rest: str, table: Table) -> tuple[OverTime, str]
         levels = (*question.levels, Level(cast(Any, found[1].lower())))
         return replace(question, levels=levels), rest[found.end() :]
     if found := re.match(r"(?:with|and|,) ?the ([\d.]+)(?:th|st|nd|rd) percentile", rest, re.IGNORECASE):
-        return replace(question, levels=(*question.levels, Level("percentile", float(found[1])))), rest[
-            found.end() :
-        ]
+        return replace(
+            question, levels=(*question.levels, Level("percentile", real(found[1], "levels")))
+        ), rest[found.end() :]
     if found := re.match(r"(?:with|and|,) ?a target of ([-−\d.,]+)", rest, re.IGNORECASE):
-        at = float(found[1].rstrip(".,").replace(",", "").replace("−", "-"))
+        at = real(found[1].rstrip(".,"), "levels")
         return replace(question, levels=(*question.levels, Level("target", at))), rest[found.end() :]
     if found := re.match(r"under way until ", rest, re.IGNORECASE):
         column, behind = _column(rest[found.end() :], table)

@@ -23,6 +23,7 @@ from night_trail.core.conditions import (
     moment,
 )
 from night_trail.core.errors import BadQuestion
+from night_trail.core.hand import real
 from night_trail.core.stats.calendar import PART_NAMES, Part
 from night_trail.core.table import Column, Kind, Table
 from night_trail.core.words.numbers import listed, number, stretch
@@ -291,10 +292,7 @@ def _number(text: str) -> float:
     if re.fullmatch(_CLOCK, text):
         hours, _, minutes = text.partition(":")
         return int(hours) + int(minutes) / 60
-    try:
-        return float(text.replace("−", "-").replace(",", ""))
-    except ValueError:
-        raise BadQuestion(f"“{text}” is not a number", "", "Write it as 12.5.") from None
+    return real(text)
 
 
 def take_column(text: str, table: Table) -> tuple[Column | None, str]:

@@ -1,0 +1,41 @@
+"""Numbers as a hand types them, read in one place: finite and bounded, or refused in a sentence."""
+
+from __future__ import annotations
+
+import math
+import re
+
+from night_trail.core.errors import BadQuestion
+
+LARGEST = 1e300
+_REAL = re.compile(r"[-+]?(?:\d{1,308}\.?\d{0,308}|\.\d{1,308})(?:[eE][-+]?\d{1,3})?", re.ASCII)
+
+
+def whole(text: object, most: int) -> int | None:
+    """Return a whole number from 0 to ``most`` in plain digits, thousands parted or not; else None.
+
+    >>> whole("1,200", 9_999), whole("²", 9), whole("-3", 9), whole("12", 9)
+    (1200, None, None, None)
+    """
+    digits = text.replace(",", "").strip() if isinstance(text, str) else ""
+    if not (digits.isascii() and digits.isdigit() and len(digits) <= len(str(most))):
+        return None
+    return int(digits) if int(digits) <= most else None
+
+
+def real(text: str, field: str = "") -> float:
+    """Return a number with a decimal point, of at most 1e300 in size.
+
+    Raises
+    ------
+    BadQuestion
+        Where the text is no such number; ``field`` is named with it.
+
+    >>> real("−1,234.5"), real("2e-3")
+    (-1234.5, 0.002)
+    """
+    plain = text.replace("−", "-").replace(",", "").strip()
+    found = float(plain) if _REAL.fullmatch(plain) else math.nan
+    if not abs(found) <= LARGEST:
+        raise BadQuestion(f"“{text.strip()[:40]}” is not a number", field, "Write it as 12.5.")
+    return found
