@@ -164,6 +164,8 @@ def _numeric(column: Column, cells: pl.Series) -> tuple[Silhouette, list[Remark]
         ]
     q1, q3 = quantiles(values, (0.25, 0.75))
     unit = unit_suffix(column.unit)
+    if column.yearly:
+        q1, q3 = np.round(q1), np.round(q3)
     low_w, high_w, q1_w, q3_w = (bare(v, column.unit) for v in (low, high, float(q1), float(q3)))
     remarks = [Remark(f"{low_w} to {high_w}{unit}, half between {q1_w} and {q3_w}.")]
     share = zeros(values)

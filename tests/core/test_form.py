@@ -84,3 +84,12 @@ def test_the_form_is_said_below_the_picture_and_a_limit_is_no_hump() -> None:
     noise = table_of(v=rng.normal(size=4_000))
     said = plain(words_of(answer(Spread("v"), Rows(noise)), noise).headline)
     assert not any(word in said for word in ("tail", "abruptly", "limit", "evenly", "bell"))
+
+
+def test_little_beside_a_limit_has_no_humps() -> None:
+    rng = np.random.default_rng(3)
+    odd = rng.choice([0.1, 0.4, 1.2, 3.2, 4.8, 7.9], 2_000) * rng.choice([1.0, 1.01, 1.02, 1.03, 1.05], 2_000)
+    values = np.where(rng.random(2_000) < 0.68, 0.0, odd)
+    table = table_of(v=values)
+    found = answer(Spread("v"), Rows(table))
+    assert len(found.humps) < 2 and "humps" not in plain(words_of(found, table).headline)

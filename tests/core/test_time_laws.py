@@ -204,11 +204,26 @@ def test_rows_without_a_group_or_beyond_the_years_drawn_are_counted_and_said() -
     assert any("latest 40 years are drawn; 120 rows are older" in c for c in words_of(years, table).cautions)
 
 
+def test_what_grows_or_wanders_together_was_not_defined_anew() -> None:
+    rng = np.random.default_rng(2)
+    at = np.arange(60.0)
+    found = 0
+    for _ in range(100):
+        walk = 3 * np.cumsum(rng.normal(size=60)) + rng.normal(size=(4, 60))
+        grows = np.outer([1.0, 2.0, 4.0], np.exp(0.03 * at + np.cumsum(rng.normal(0, 0.01, 60))))
+        rises = np.outer([1.0, 2.0, 3.0], at) + rng.normal(0, 0.3, (3, 60))
+        found += sum(shared_shift(lines) is not None for lines in (walk, grows, rises))
+    assert found <= 6
+    stepped = 0.3 * at + rng.normal(size=(4, 60)) + np.where(at >= 30, 12.0, 0.0)
+    assert shared_shift(stepped) == 30
+
+
 def test_a_season_is_no_change_of_level() -> None:
     rng = np.random.default_rng(5)
     round_ = np.where(np.arange(60) % 12 < 6, 140.0, 60.0)
     lines = np.outer([1, 2, 3, 4], round_ + rng.normal(0, 0.5, 60))
-    assert shared_shift(lines) is not None and shared_shift(lines, 12) is None
+    assert shared_shift(lines[:, :18]) is not None and shared_shift(lines[:, :18], 12) is None
+    assert shared_shift(lines) is None
     mild = 100 + 4 * np.sin(2 * np.pi * np.arange(60) / 12) + rng.normal(0, 0.5, (4, 60))
     stepped = mild + np.where(np.arange(60) >= 31, 60, 0)
     assert shared_shift(stepped, 12) == 31 == level_shift(stepped[0], 12)

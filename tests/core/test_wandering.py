@@ -220,3 +220,14 @@ def test_parts_are_joined_as_they_were_made(n: int, periods: tuple[int, ...], wa
             values = trend * np.exp(0.15 * season + rng.normal(0, 0.06, n))
         right += take_apart(values, periods).way == way
     assert right >= 9
+
+
+def test_gaps_have_no_season_of_their_own_and_hide_none() -> None:
+    rng = np.random.default_rng(11)
+    claimed = found = 0
+    for _ in range(25):
+        gaps = rng.random(700) < 0.5
+        claimed += bool(take_apart(np.where(gaps, np.nan, rng.normal(size=700)), (7, 365)).periods)
+        week = 0.5 * np.sin(2 * np.pi * np.arange(700) / 7)
+        found += 7 in take_apart(np.where(gaps, np.nan, week + rng.normal(size=700)), (7, 365)).periods
+    assert claimed <= 1 and found >= 23

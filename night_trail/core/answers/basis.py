@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -51,11 +51,15 @@ class Group:
 
 @dataclass(frozen=True)
 class Grouping:
-    """Every row's group as a position in ``groups``, −1 for none; one code a row of the table."""
+    """Every row's group as a position in ``groups``, −1 for none; one code a row of the table.
+
+    ``tied`` is whether a gathered group has as many rows as one that stands by itself.
+    """
 
     column: Column | None
     groups: tuple[Group, ...]
     codes: Codes | None
+    tied: bool = False
 
     def condition(self, position: int) -> Condition | None:
         """Return the condition that names the rows of one group; None for all rows."""
@@ -100,10 +104,12 @@ def _grouped(rows: Rows, across: str, most: int) -> Grouping:
     kept_codes = coded.codes if rows.kept is None else coded.codes[rows.kept]
     counts = np.bincount(kept_codes + 1, minlength=len(coded.labels) + 1)[1:]
     present = np.flatnonzero(counts)
-    kept = present
-    if len(present) > most:
-        kept = np.sort(np.argsort(-counts, kind="stable")[: most - 1])
-    return gathered(rows, across, kept, present)
+    if len(present) <= most:
+        return gathered(rows, across, present, present)
+    ordered = np.argsort(-counts, kind="stable")
+    found = gathered(rows, across, np.sort(ordered[: most - 1]), present)
+    # the least of those kept may have no more rows than some of the others
+    return replace(found, tied=bool(counts[ordered[most - 2]] == counts[ordered[most - 1]]))
 
 
 def gathered(rows: Rows, across: str, kept: Ints, present: Ints) -> Grouping:

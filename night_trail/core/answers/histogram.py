@@ -163,9 +163,9 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
 
 
 def _humps(column: Column, at: Floats, rows: Rows) -> tuple[float, ...]:
+    # what piles up at a limit is said as such, and no hump
     def found() -> tuple[float, ...]:
         heap = heaping(at) if column.kind == "whole number" else None
-        # what piles up at a limit is said as such, and no hump
         return humps(free_of_limits(at), float(heap.step) if heap else 0.0)
 
     # neither bins nor lantern move a hump, only the filter does

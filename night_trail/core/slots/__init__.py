@@ -91,6 +91,7 @@ def read_body(body: str, table: Table) -> Question:
             if found := re.fullmatch(called, body, re.IGNORECASE):
                 body = found.expand(said)
                 break
+    body = _over_years(body, table)
     return (
         many.together_read(body, table)
         or many.goes_read(body, table)
@@ -99,6 +100,15 @@ def read_body(body: str, table: Table) -> Question:
         or relate.read(body, table)
         or spread.read(body, table)
     )
+
+
+def _over_years(body: str, table: Table) -> str:
+    """Return words that end in by, or over, the table's years as a question about time, which they are."""
+    found = re.fullmatch(r"(.+?) (?:by|over) (.+)", body, re.IGNORECASE)
+    column, rest = take_column(found[2], table) if found else (None, "")
+    when = time_column(table) if column is not None and column.yearly and not rest else None
+    same = found is not None and when is not None and column is not None and when.name == column.name
+    return f"{found[1]} over time" if same and found is not None else body
 
 
 def changed(

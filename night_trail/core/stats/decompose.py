@@ -167,7 +167,9 @@ class _Looked:
         least = max(5, 14 if shortest == 7 else min(shortest, 26) // 2)
         calm = _calmed(values, able)
         changed = changes(calm, least, able)
-        return cls(values, calm, changed, seasons_of(calm - changed.part, candidates))
+        # a gap was filled by the season that is looked for
+        known = np.where(np.isnan(values), np.nan, calm - changed.part)
+        return cls(values, calm, changed, seasons_of(known, candidates))
 
     def cost(self, jacobian: float) -> float:
         """Return how unlikely the values are on this scale."""
@@ -293,13 +295,12 @@ def multiplies(values: Floats, parts: Parts) -> bool:
 
 def seasons_of(values: Floats, candidates: tuple[int, ...]) -> tuple[int, ...]:
     """Return the candidate periods whose season shows, shortest first; without any, one of its own."""
-    filled = interpolated(values)
     if not candidates:
-        own = own_period(filled)
+        own = own_period(values)
         return (own,) if own else ()
     kept: tuple[int, ...] = ()
     for period in candidates:
-        if 2 <= period <= len(values) // 2 and shown(filled, period, kept):
+        if 2 <= period <= len(values) // 2 and shown(values, period, kept):
             kept = (*kept, period)
     return kept
 

@@ -14,6 +14,9 @@ from night_trail.core.table import Floats
 LEAST, LEAST_DIFFERENT = 200, 30
 """Fewer values, or fewer different ones, are not judged."""
 
+MOSTLY = 0.7
+"""What is left without limits has no humps of its own where it is less of the values."""
+
 SURE = 4.5
 """Standard errors that a claim must stand out by: many columns are looked at, and each from two ends."""
 
@@ -88,8 +91,9 @@ def limits(ascending: Floats) -> tuple[Limit, ...]:
 
 
 def free_of_limits(ascending: Floats) -> Floats:
-    """Return sorted values without those piled up at an end."""
-    return _without(ascending, limits(ascending))
+    """Return sorted values without those piled up at an end; all of them where little would be left."""
+    free = _without(ascending, limits(ascending))
+    return free if len(free) >= MOSTLY * len(ascending) else ascending
 
 
 def _without(ascending: Floats, found: tuple[Limit, ...]) -> Floats:

@@ -21,6 +21,9 @@ LOW = 0.04
 """Cycles a step below which a wave moves as slowly as a trend, and takes persistence for its own."""
 
 SHORT = 24
+LEAST_TIED = 8
+"""Values with all of those before them, under which no autoregression is fitted."""
+
 FEW_ROUNDS, ALIKE = 4, 0.5
 """With so few rounds the earlier and the later ones must agree: a step seen once is no season."""
 
@@ -47,7 +50,7 @@ def overtones(n: int, period: int) -> int:
 
 
 def shown(values: Floats, period: int, others: tuple[int, ...] = ()) -> bool:
-    """Whether a season of this period shows in a series without gaps, beside ``others`` found before.
+    """Whether a season of this period shows in a series, NaN for gaps, beside ``others`` found before.
 
     Its waves must explain more than red noise would (``chance``), more than
     those of neighbouring periods that can be told apart, and, where there are
@@ -76,21 +79,24 @@ def chance(
     1949); under no season F has its usual distribution. Fitting waves as slow
     as a trend takes persistence away: the autoregression is corrected for it
     (Kendall 1954; after a unit root its bias grows with each such wave). What
-    stands out is pulled in, so that a few odd values make no season and hide none.
+    stands out is pulled in, so that a few odd values make no season and hide none. Gaps
+    are left out: what they were filled with would be like the season it was filled by.
     """
-    n = len(values)
-    if 2 * period > n or n < 12 or float(np.ptp(values)) == 0:
+    n, has = len(values), ~np.isnan(values)
+    if 2 * period > n or np.count_nonzero(has) < 12 or float(np.ptp(values[has])) == 0:
         return 1.0, 0.0
     at = np.linspace(-1, 1, n)
     own = waves(n, period, order or overtones(n, period))
     beside = [waves(n, q, overtones(n, q)) for q in others if q != period]
     every = np.column_stack([np.ones(n), at, at * at, *beside, own])
-    if every.shape[1] + 8 > n:
+    if every.shape[1] + 8 > np.count_nonzero(has):
         return 1.0, 0.0
     slow = 3 + 2 * sum(sum(k / q < LOW for k in range(1, overtones(n, q) + 1)) for q in (*others, period))
-    rest = values - every @ np.linalg.lstsq(every, values, rcond=None)[0]
+    rest = values - every @ np.linalg.lstsq(every[has], values[has], rcond=None)[0]
     tied = _tied(_pulled(rest), min(most, max(1, n // 20)), slow)
     y, x = _freed(values, tied), _freed(every, tied)
+    known = ~np.isnan(y)
+    y, x = y[known], x[known]
     fit = x @ np.linalg.lstsq(x, y, rcond=None)[0]
     y = fit + _pulled(y - fit, around=0.0)
     full = _squares(x, y)
@@ -110,12 +116,13 @@ def own_period(values: Floats) -> int | None:
     were looked at taken into account (Bonferroni). Under 40 values or four
     rounds none is looked for.
     """
-    n = len(values)
-    if n < 40:
+    n, has = len(values), ~np.isnan(values)
+    if np.count_nonzero(has) < 40:
         return None
     at = np.linspace(-1, 1, n)
     trend = np.column_stack([np.ones(n), at, at * at])
-    rest = values - trend @ np.linalg.lstsq(trend, values, rcond=None)[0]
+    rest = values - trend @ np.linalg.lstsq(trend[has], values[has], rcond=None)[0]
+    rest = np.where(has, rest, 0.0)
     whole = float(rest @ rest)
     lags = np.arange(2, n // 4 + 1)
     like = np.array([float(rest[:-lag] @ rest[lag:]) for lag in lags]) / (whole or 1.0)
@@ -133,13 +140,17 @@ def _tied(rest: Floats, most: int, slow: int) -> Floats:
     n = len(rest)
     best = np.inf
     chosen: Floats = np.empty(0)
+    # each value with those before it, where none of them is a gap
+    rows = np.column_stack([rest[most - j : n - j] for j in range(most + 1)])
+    rows = rows[~np.isnan(rows).any(axis=1)]
+    if len(rows) < LEAST_TIED:
+        return _tied(rest, most - 1, slow) if most > 1 else chosen
     for order in range(most + 1):
+        found, fresh = np.zeros(0), rows[:, 0]
         if order:
-            x = np.column_stack([rest[most - j : n - j] for j in range(1, order + 1)])
-            found = np.asarray(np.linalg.lstsq(x, rest[most:], rcond=None)[0], dtype=np.float64)
-            fresh = rest[most:] - x @ found
-        else:
-            found, fresh = np.zeros(0), rest[most:]
+            x = rows[:, 1 : order + 1]
+            found = np.asarray(np.linalg.lstsq(x, rows[:, 0], rcond=None)[0], dtype=np.float64)
+            fresh = rows[:, 0] - x @ found
         bic = len(fresh) * np.log(max(float(fresh @ fresh) / len(fresh), 1e-300)) + order * np.log(len(fresh))
         if bic < best:
             best, chosen = bic, found
@@ -160,8 +171,8 @@ def _freed(values: Floats, tied: Floats) -> Floats:
 
 
 def _pulled(rest: Floats, around: float | None = None) -> Floats:
-    middle = float(np.median(rest)) if around is None else around
-    spread = 1.4826 * float(np.median(np.abs(rest - middle)))
+    middle = float(np.nanmedian(rest)) if around is None else around
+    spread = 1.4826 * float(np.nanmedian(np.abs(rest - middle)))
     return np.clip(rest, middle - WINSOR * spread, middle + WINSOR * spread) if spread > 0 else rest
 
 
@@ -181,8 +192,8 @@ def _repeats(values: Floats, period: int) -> bool:
         part, at = values[start : start + half], np.arange(start, start + half)
         # phases count from the beginning of the series
         own = waves(start + half, period, order)[start:]
-        x = np.column_stack([np.ones(half), at - at.mean(), own])
-        shapes.append(season @ np.linalg.lstsq(x, part, rcond=None)[0][2:])
+        x, known = np.column_stack([np.ones(half), at - at.mean(), own]), ~np.isnan(part)
+        shapes.append(season @ np.linalg.lstsq(x[known], part[known], rcond=None)[0][2:])
     a, b = shapes
     size = float(np.sqrt((a @ a) * (b @ b)))
     return size > 0 and float(a @ b) / size >= ALIKE

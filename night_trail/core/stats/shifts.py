@@ -7,6 +7,19 @@ import numpy as np
 from night_trail.core.table import Floats
 
 SHIFT_WINDOW, SHIFT_SIZE, SHIFT_APART, LEAST_SHIFTED = 6, 4.0, 2, 3
+WANDERS = 3.5
+"""How many times as large as those elsewhere, in the middle, a step must be."""
+
+
+_LINE = np.column_stack(
+    [
+        np.ones(2 * SHIFT_WINDOW),
+        np.arange(2.0 * SHIFT_WINDOW),
+        np.repeat([0.0, 1.0], SHIFT_WINDOW),
+    ]
+)
+_STEP = np.linalg.pinv(_LINE)[2]
+"""What a step amounts to beside a straight trend, by least squares over both windows."""
 
 
 def shared_shift(lines: Floats, season: int = 0) -> int | None:
@@ -14,8 +27,9 @@ def shared_shift(lines: Floats, season: int = 0) -> int | None:
 
     A line does where the means of the six periods before and after differ by
     over four of their standard deviations, and those after from the same part of
-    the season before by half as much at least; all do where they do so within
-    two periods of each other.
+    the season before by half as much at least, and where beside a straight trend
+    through both a step of half as much is left, 3.5 times as large as such steps are
+    elsewhere; all do where they do so within two periods of each other.
 
     Parameters
     ----------
@@ -44,6 +58,16 @@ def _shift(lines: Floats, season: int) -> int | None:
     if size.max(axis=1).min() <= SHIFT_SIZE or int(np.ptp(at)) > SHIFT_APART:
         return None
     found = int(np.median(at)) + SHIFT_WINDOW
+    # what rises steadily comes to lie higher too: beside a trend the step is half of the difference at least
+    beside = np.abs(np.lib.stride_tricks.sliding_window_view(lines, 2 * SHIFT_WINDOW, axis=1) @ _STEP)
+    own = beside[np.arange(len(lines)), at]
+    if (own < step[np.arange(len(lines)), at] / 2).any():
+        return None
+    # what wanders steps everywhere
+    elsewhere = np.abs(np.arange(beside.shape[1])[None] - at[:, None]) >= SHIFT_WINDOW
+    usual = np.nanmedian(np.where(elsewhere, beside, np.nan), axis=1) if elsewhere.any(axis=1).all() else 0.0
+    if (own < WANDERS * usual).any():
+        return None
     # half a season up and half a season down is no change of level
     for back in (k * season for k in range(1, 1 + -(-SHIFT_WINDOW // season))) if season else ():
         if found - back < 0:

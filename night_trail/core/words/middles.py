@@ -29,7 +29,8 @@ def middles_in_words(
         return ()
     (low, lowest), (high, highest) = min(middles), max(middles)
     what = f"middle {name}".strip()
-    among = f"Of the {len(middles)} groups with the most rows, the" if gathered(groups) else "The"
+    which = f"{len(middles)} groups drawn" if groups.tied else f"{len(middles)} groups with the most rows"
+    among = f"Of the {which}, the" if gathered(groups) else "The"
     if low == high:
         return (Span(f"{among} {what} is {said(low)} in every one."),)
     top, bottom = ("latest", "earliest") if temporal else ("highest", "lowest")
@@ -54,4 +55,5 @@ def gathered_caution(groups: Grouping, rows: int | None, table: Table) -> list[s
     if not count:
         return []
     of = "" if rows is None else f", with {table.rows_in_words(rows)}"
-    return [f"{counted(count, 'smaller group')}{of}, {'is' if count == 1 else 'are'} gathered in the last."]
+    smaller = "further group" if groups.tied else "smaller group"
+    return [f"{counted(count, smaller)}{of}, {'is' if count == 1 else 'are'} gathered in the last."]

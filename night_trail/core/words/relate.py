@@ -170,7 +170,7 @@ def _cautions(answer: RelateAnswer, table: Table) -> list[str]:
             found.append("Shades have no colour: keep fewer rows to see the groups apart.")
     others = next((g for g in answer.grouping.groups if g.others), None)
     if others is not None:
-        found.append(f"{others.others:,} smaller groups share one colour.")
+        found.append(f"{others.others:,} other groups share one colour.")
     if answer.basis.missing:
         have, are = ("has", "is") if answer.basis.missing == 1 else ("have", "are")
         names = f"{answer.column.name} or no {answer.against.name}"
