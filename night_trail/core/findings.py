@@ -27,6 +27,12 @@ _MOST_CORRELATED = 150
 _MOST_SAID = 6
 _PLACEHOLDERS = (dt.date(1900, 1, 1), dt.date(1899, 12, 30), dt.date(1970, 1, 1), dt.date(9999, 12, 31))
 
+LONGEST_NAME = 60
+"""Characters of a text that may name its row."""
+
+MOST_PLACES = 31
+"""Different whole numbers that may still be places, as days of a month are, and no measure."""
+
 _NAMES_NOTHING = {
     *(Kind.NUMBER, Kind.MONEY, Kind.SHARE, Kind.DURATION, Kind.LATITUDE, Kind.LONGITUDE, Kind.TEXT)
 }
@@ -111,11 +117,20 @@ class Gathered:
         if together := self._shared_key(fetch):
             text = f"No column names the rows, but {listed(together)} together do."
             return [Finding(text, together, odd=False)]
-        return [Finding("No column, and no two or three together, name every row once.", odd=False)]
+        return [Finding("No column names the rows, nor do two or three together.", odd=False)]
 
     def _is_key(self, i: int, fetch: Fetch) -> bool:
         column = self.columns[i]
-        if column.missing or column.kind in _NAMES_NOTHING or column.distinct < 0.97 * self.height:
+        if column.missing or column.distinct < 0.97 * self.height:
+            return False
+        if column.kind == Kind.TEXT:
+            # a short text may be a name, a long one is a remark
+            cells = fetch(i)
+            short = int(cells.str.len_chars().max() or 0) <= LONGEST_NAME  # type: ignore[arg-type]
+            return short and cells.n_unique() == self.height
+        if column.kind in _NAMES_NOTHING:
+            return False
+        if _measures(column) and not is_row_number(column, on_axis(fetch(i)), self.height):
             return False
         return (
             column.distinct == self.height if column.distinct <= 5_000 else fetch(i).n_unique() == self.height
@@ -125,7 +140,7 @@ class Gathered:
         likely = [
             i
             for i, c in enumerate(self.columns)
-            if not c.missing and c.distinct > 1 and c.kind not in _NAMES_NOTHING
+            if not c.missing and c.distinct > 1 and c.kind not in _NAMES_NOTHING and not _measures(c)
         ]
         likely = sorted(likely, key=lambda i: -self.columns[i].distinct)[:12]
         tried = 0
@@ -325,6 +340,11 @@ def _families(pairs: list[tuple[str, str]]) -> list[list[str]]:
     names = list(dict.fromkeys(name for pair in pairs for name in pair))
     large = sorted((f for f in found if len(f) > 3), key=len, reverse=True)
     return [[name for name in names if name in family] for family in large]
+
+
+def _measures(column: Column) -> bool:
+    """Whether a column of whole numbers measures something, and names nothing by being different."""
+    return column.kind == Kind.WHOLE and not (column.code or column.yearly) and column.distinct > MOST_PLACES
 
 
 def _repeats(codes: Ints) -> bool:

@@ -13,6 +13,7 @@ import pytest
 
 from night_trail.core.findings import Finding, _correlations
 from night_trail.core.recipe import apply
+from night_trail.core.recipe.offers import column_offers
 from night_trail.core.recipe.steps import LeaveRepeats
 from night_trail.core.survey import survey
 from night_trail.core.table import Kind, Table
@@ -47,7 +48,7 @@ def test_what_names_a_row() -> None:
     )
     assert said(
         table_of(trap=trap, n=[float(i // 4) for i in range(40)], m=[0.5 * (i % 4) for i in range(40)])
-    )[0].startswith("No column, and no two or three together")
+    )[0].startswith("No column names the rows, nor")
 
 
 def test_repeated_rows_are_counted_shown_and_can_be_left_out() -> None:
@@ -215,3 +216,23 @@ def test_74_quarters_are_no_days() -> None:
     assert (found.days, found.step) == (74, "quarter")
     days = [dt.date(2024, 1, 1) + dt.timedelta(days=i * i) for i in range(20)]
     assert survey(table_of(day=days, x=[1.0] * 20), dt.date(2026, 1, 1)).step == "day"
+
+
+def test_a_short_text_may_name_the_rows_and_measures_never_do() -> None:
+    rng = np.random.default_rng(5)
+    lands = table_of(
+        land=[f"Land {i}" for i in range(60)], a=rng.integers(1, 900, 60), b=rng.integers(1, 900, 60)
+    )
+    said = [f.text for f in survey(lands, dt.date(2026, 1, 1)).findings]
+    assert "land names every row once." in said
+    measures = table_of(a=rng.integers(1, 900, 60), b=rng.integers(1, 900, 60), c=rng.integers(1, 900, 60))
+    said = [f.text for f in survey(measures, dt.date(2026, 1, 1)).findings]
+    assert "No column names the rows, nor do two or three together." in said
+    remarks = table_of(
+        note=["the bus was late again and nobody at the stop knew why it was so " + str(i) for i in range(60)]
+    )
+    assert not any(
+        "names" in f.text and "note" in f.text for f in survey(remarks, dt.date(2026, 1, 1)).findings
+    )
+    codes = table_of(postcode=["01020", "01030", "00140"] * 20)
+    assert column_offers(codes.column("postcode"), codes.series("postcode")) == ()

@@ -73,7 +73,8 @@ def _mostly(column: Column, cells: pl.Series) -> Offer | None:
             if not len(part) or (kind == Kind.NUMBER and not (numbers and known_beside(numbers))):
                 break
             found, made = typed(column.name, part, ColumnSetting(kind=kind))
-            if found.failed > MOST_ODD * len(part):
+            if found.failed > MOST_ODD * len(part) or (not found.failed and len(part) == len(texts)):
+                # where all of them are numbers they were left as they are: codes
                 break
         else:
             whole = kind == Kind.NUMBER and bool((made == made.floor()).all())

@@ -35,8 +35,9 @@ def together_words(answer: TogetherAnswer, table: Table) -> Words:
         text = "No pair goes together beyond chance; the strongest, {a} with {b}, has a " + what + " of {r}."
     headline = spans(text, a=names[i], b=names[j], r=number(float(answer.r[i, j]), 2))
     strong = sum(abs(float(answer.r[p])) >= NOTABLE for p in pairs)
+    differ, are = "differs" if beyond == 1 else "differ", "is" if strong == 1 else "are"
     headline += spans(
-        " Of {n} pairs {beyond} differ from 0 beyond chance, and {strong} are 0.3 or stronger.",
+        f" Of {{n}} pairs {{beyond}} {differ} from 0 beyond chance, and {{strong}} {are} 0.3 or stronger.",
         n=str(len(pairs)),
         beyond=str(beyond),
         strong=str(strong),
