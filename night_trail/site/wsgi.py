@@ -14,6 +14,8 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 application = get_wsgi_application()
 
+from night_trail.tables.aside import looking  # noqa: E402  (settings are there only now)
+
 # imported inside functions, where scripts that never need them do not wait; a
 # server is better off waiting once, before the first visitor does
 for module in ("scipy.ndimage", "scipy.signal", "diptest", "mizani.breaks", "fontTools.ttLib"):
@@ -22,6 +24,7 @@ for module in ("scipy.ndimage", "scipy.signal", "diptest", "mizani.breaks", "fon
 
 def load_models() -> None:
     """Load what decomposition and forecasts need, beside the first requests: it takes seconds."""
+    looking().warm_up()
     for name in (
         "statsmodels.tsa.seasonal",
         "statsmodels.tsa.exponential_smoothing.ets",

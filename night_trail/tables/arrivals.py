@@ -25,14 +25,14 @@ from django.db.models import Max
 from django.utils import timezone
 
 from night_trail.core.errors import NightTrailError
-from night_trail.core.reading import open_file, parts, read
+from night_trail.core.reading import Understood
 from night_trail.core.reading.kinds import typed
-from night_trail.core.reading.read import row_noun, wanted_columns
+from night_trail.core.reading.read import row_noun
 from night_trail.core.reading.summing import related
 from night_trail.core.survey import Surveyor
 from night_trail.core.table import Column
 from night_trail.core.words.numbers import listed
-from night_trail.tables import cache, recipes
+from night_trail.tables import aside, cache, recipes
 from night_trail.tables.models import Arrival, Bundle, SourceFile, SourcePart, Table, Version
 
 logger = logging.getLogger(__name__)
@@ -66,7 +66,7 @@ def add_to_bundle(
     said = "Look at how it is understood, then read it."
     source = {"owner": bundle.owner, "bundle": bundle, "file_name": name, "path": str(path), "into": into}
     try:
-        found = [part] if part is not None else parts(path, name)[:MOST_PARTS]
+        found = [part] if part is not None else aside.looking().parts(path, name)[:MOST_PARTS]
         if into is not None:
             found = [p for p in found if p == into.latest.part] or found[:1]
     except NightTrailError as error:
@@ -126,13 +126,18 @@ def read_arrival(arrival: Arrival) -> None:
 def _read_into(arrival: Arrival, version: Version) -> None:
     path, chosen = Path(arrival.path), arrival.settings_value()
     _say(arrival, 0.02, "Looking at the file.")
-    source = open_file(path, arrival.file_name, chosen, arrival.part)
-    total = len(wanted_columns(source, chosen))
-    _say(arrival, 0.05, f"Reading the first of {total:,} columns.")
+    total, understood = 1, Understood(format="")
     columns: list[Column] = []
     surveyor: Surveyor | None = None
     height, said = 0, 0.0
-    for found in read(source, chosen):
+    for found in aside.whole().read(path, arrival.file_name, chosen, arrival.part):
+        if isinstance(found, Understood):
+            understood = found
+            continue
+        if isinstance(found, int):
+            total = found
+            _say(arrival, 0.05, f"Reading the first of {total:,} columns.")
+            continue
         if surveyor is None:
             height = len(found.cells)
             surveyor = Surveyor(height, timezone.now().date())
@@ -160,8 +165,8 @@ def _read_into(arrival: Arrival, version: Version) -> None:
         version.height = height
         version.columns = Version.as_json(columns)
         version.survey = Version.as_json(surveyed)
-        version.notes = source.understood.notes()
-        version.understood = Version.as_json(source.understood)
+        version.notes = understood.notes()
+        version.understood = Version.as_json(understood)
         version.settings = arrival.settings
         version.part = arrival.part
         version.source_file = arrival.source_file
@@ -276,6 +281,7 @@ def warm_up() -> None:
     surveyor = Surveyor(100, timezone.now().date())
     column, cells = typed("warm", pl.Series("cells", [f"{i}.5" for i in range(100)]))
     surveyor.add(column, cells)
+    aside.whole().warm_up()
 
 
 def clear_interrupted() -> int:

@@ -12,13 +12,14 @@ from cachetools import LRUCache
 from django.http import QueryDict
 
 from night_trail.core.errors import NightTrailError
-from night_trail.core.reading import ColumnSetting, Preview, ReadingSettings, preview
+from night_trail.core.reading import ColumnSetting, Preview, ReadingSettings
 from night_trail.core.reading.delimited import DELIMITER_WORDS
 from night_trail.core.reading.read import rows_guess
 from night_trail.core.recipe import Step, decode_step
 from night_trail.core.recipe.offers import Offer, column_offers
 from night_trail.core.table import Column, Kind
 from night_trail.core.words.numbers import number
+from night_trail.tables import aside
 from night_trail.tables.cells import Cell, cells_of
 from night_trail.tables.models import Arrival, Version
 
@@ -72,7 +73,7 @@ def preview_of(arrival: Arrival, settings: ReadingSettings) -> Preview:
     with _lock:
         if key in _previews:
             return _previews[key]
-    found = preview(Path(arrival.path), arrival.file_name, settings, arrival.part)
+    found = aside.looking().preview(Path(arrival.path), arrival.file_name, settings, arrival.part)
     with _lock:
         _previews[key] = found
     return found

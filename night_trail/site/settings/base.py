@@ -108,6 +108,13 @@ STORAGES = {
     "staticfiles": {"BACKEND": "night_trail.site.storage.HashedStatic"},
 }
 
+# What looking at a file, and reading all of it, may take in the process that does: bytes of address space,
+# seconds of CPU and by the clock.
+LOOKING_MEMORY = int(os.environ.get("NIGHT_TRAIL_LOOKING_MEMORY", "6000000000"))
+LOOKING_SECONDS = int(os.environ.get("NIGHT_TRAIL_LOOKING_SECONDS", "20"))
+READING_MEMORY = int(os.environ.get("NIGHT_TRAIL_READING_MEMORY", "16000000000"))
+READING_SECONDS = int(os.environ.get("NIGHT_TRAIL_READING_SECONDS", "1800"))
+
 UPLOAD_LIMIT = int(os.environ.get("NIGHT_TRAIL_UPLOAD_LIMIT", "1000000000"))
 """Bytes a file may have."""
 
