@@ -52,7 +52,7 @@ ORDERS = (("day", "day first"), ("month", "month first"), ("year", "year first")
 DECIMALS = ((".", "a point"), (",", "a comma"))
 
 _lock = threading.Lock()
-_previews: LRUCache[tuple[str, str, bytes], Preview] = LRUCache(24)
+_previews: LRUCache[tuple[str, str, bytes], Preview | NightTrailError] = LRUCache(24)
 
 
 @dataclass(frozen=True)
@@ -71,12 +71,18 @@ def preview_of(arrival: Arrival, settings: ReadingSettings) -> Preview:
     """Return the preview of an arrival, kept while somebody looks at it."""
     key = (arrival.path, arrival.part, msgspec.json.encode(settings))
     with _lock:
-        if key in _previews:
-            return _previews[key]
-    found = aside.looking().preview(Path(arrival.path), arrival.file_name, settings, arrival.part)
-    with _lock:
-        _previews[key] = found
-    return found
+        known = _previews.get(key)
+    if known is None:
+        try:
+            known = aside.looking().preview(Path(arrival.path), arrival.file_name, settings, arrival.part)
+        except NightTrailError as error:
+            # a file that broke its reader is not given another at every reload
+            known = error
+        with _lock:
+            _previews[key] = known
+    if isinstance(known, NightTrailError):
+        raise known.with_traceback(None)
+    return known
 
 
 def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[str, Any]:

@@ -15,14 +15,18 @@ from pathlib import Path
 
 import msgspec
 import pytest
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.urls import reverse
 
+from night_trail.core.reading.aside import Aside
 from night_trail.tables import arrivals
+from night_trail.tables.arrivals import add_to_bundle
 from night_trail.tables.models import Arrival, Bundle, ColumnPart, SourceFile, Table, Version
 from night_trail.tables.services import core_table
+from tests.core.test_aside import far_corner
 
 pytestmark = pytest.mark.django_db
 HX = {"HX-Request": "true"}
@@ -339,3 +343,17 @@ def test_interrupted_without_its_file_asks_for_it_again(owner: User, few_buses_c
     Version.objects.create()
     assert arrivals.clear_interrupted() == 1 and not Version.objects.exists()
     assert Arrival.objects.get().said.endswith("Bring the file again.")
+
+
+def test_a_file_that_breaks_its_reader_is_one_sentence_and_is_not_read_again(
+    client: Client, owner: User, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    bundle = Bundle.objects.create(owner=owner, name="corner.xlsx")
+    path = settings.INCOMING / "corner.xlsx"
+    path.write_bytes(far_corner())
+    add_to_bundle(bundle, path, "corner.xlsx")
+    address = reverse("tables:bundle", args=[bundle.pk])
+    shown = client.get(address, follow=True)
+    assert shown.status_code < 500 and "the file cannot be read" in shown.content.decode()
+    monkeypatch.setattr(Aside, "preview", lambda *_: pytest.fail("read again"))
+    assert "the file cannot be read" in client.get(address, follow=True).content.decode()
