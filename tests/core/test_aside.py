@@ -24,8 +24,8 @@ from night_trail.core.reading.read import TypedColumn
 
 @pytest.fixture(scope="module")
 def aside() -> Iterator[Aside]:
-    # as much as a page may take, but for the time
-    made = Aside(Limits(memory=6_000_000_000, cpu=10, seconds=10.0))
+    # as much memory as a page may take, and time for a machine that is busy
+    made = Aside(Limits(memory=6_000_000_000, cpu=60, seconds=60.0))
     yield made
     made.end()
 
@@ -131,20 +131,20 @@ def test_hostile_files_are_read_or_refused_in_a_sentence(aside: Aside, tmp_path:
         said = str(refusal)
         assert name in said and len(said) < 400 and str(tmp_path) not in said
     # looking at it ends, and the next file is looked at as ever
-    assert time.monotonic() - began < 25
+    assert time.monotonic() - began < 90
     good = written(tmp_path, b"a,b\n1,2\n3,4\n", "good.csv")
     assert aside.preview(good, "good.csv", ReadingSettings()).height == 2
 
 
 def test_a_reader_that_dies_or_hangs_ends_in_a_sentence(tmp_path: Path) -> None:
-    short = Aside(Limits(memory=6_000_000_000, cpu=60, seconds=3.0))
+    short = Aside(Limits(memory=6_000_000_000, cpu=60, seconds=8.0))
     good = written(tmp_path, b"a,b\n1,2\n", "good.csv")
     short.warm_up()
     os.kill(short._idle[0]._running.pid, signal.SIGKILL)
     short._idle[0]._running.wait()
     assert short.parts(good, "good.csv") == [""]
     os.kill(short._idle[0]._running.pid, signal.SIGSTOP)
-    with pytest.raises(Unreadable, match="took longer than 3 s"):
+    with pytest.raises(Unreadable, match="took longer than 8 s"):
         short.parts(good, "good.csv")
     # a few kilobytes that hold half a gigabyte
     small = Aside(Limits(memory=1_000_000_000, cpu=60, seconds=20.0))
@@ -174,6 +174,6 @@ def test_who_stops_listening_stops_the_reading_and_many_may_ask_at_once(
     for thread in threads:
         thread.start()
     for thread in threads:
-        thread.join(60)
+        thread.join(120)
     assert len(heights) == 6 and len(set(heights)) == 1
     assert len(aside._idle) <= 2
