@@ -8,6 +8,8 @@ import re
 from night_trail.core.errors import BadQuestion
 
 LARGEST = 1e300
+LARGEST_KEY = 10**15
+"""Above whatever counts the rows of a database."""
 _REAL = re.compile(r"[-+]?(?:\d{1,308}\.?\d{0,308}|\.\d{1,308})(?:[eE][-+]?\d{1,3})?", re.ASCII)
 
 

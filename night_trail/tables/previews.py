@@ -12,6 +12,7 @@ from cachetools import LRUCache
 from django.http import QueryDict
 
 from night_trail.core.errors import NightTrailError
+from night_trail.core.hand import whole
 from night_trail.core.reading import ColumnSetting, Preview, ReadingSettings
 from night_trail.core.reading.delimited import DELIMITER_WORDS
 from night_trail.core.reading.read import rows_guess
@@ -184,9 +185,9 @@ def settings_from(posted: QueryDict, arrival: Arrival) -> ReadingSettings:
         settings,
         encoding=posted.get("encoding", ""),
         delimiter=posted.get("delimiter", ""),
-        header=int(header) if header.isdigit() else "none" if header == "none" else "auto",
+        header=row if (row := whole(header, 99_999)) is not None else "none" if header == "none" else "auto",
         units_row={"yes": True, "no": False}.get(units),
-        footer=int(footer) if footer.isdigit() and int(footer) < 100_000 else None,
+        footer=whole(footer, 99_999),
         decimal=_one_of(posted.get("decimal", ""), DECIMALS),
         date_order=_one_of(posted.get("date_order", ""), ORDERS),
         missing=missing[:50],
@@ -194,8 +195,8 @@ def settings_from(posted: QueryDict, arrival: Arrival) -> ReadingSettings:
     names = preview_of(arrival, settings).names
     wanted = set(posted.getlist("wanted"))
     for shown in posted.getlist("shown"):
-        if shown.isdigit() and int(shown) < len(names):
-            name = names[int(shown)]
+        if (at := whole(shown, len(names) - 1)) is not None:
+            name = names[at]
             own = msgspec.structs.replace(changed.columns.get(name, ColumnSetting()), wanted=shown in wanted)
             changed = changed.with_column(name, own)
     return changed
@@ -207,10 +208,10 @@ def _one_of(value: str, choices: tuple[tuple[str, str], ...]) -> Any:
 
 def _column_from(posted: QueryDict, arrival: Arrival, settings: ReadingSettings) -> ReadingSettings:
     names = preview_of(arrival, settings).names
-    position = posted.get("position", "")
-    if not position.isdigit() or int(position) >= len(names):
+    position = whole(posted.get("position", ""), len(names) - 1)
+    if position is None:
         raise NightTrailError("There is no such column", "", "Choose one of the preview.")
-    name = names[int(position)]
+    name = names[position]
     kind = posted.get("kind", "")
     renamed = " ".join(posted.get("name", "").split())[:200]
     others = [settings.column(n).name or n for n in names if n != name]

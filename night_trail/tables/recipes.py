@@ -12,6 +12,7 @@ from django.db.models import Max
 from django.utils import timezone
 
 from night_trail.core.errors import BadQuestion, NightTrailError
+from night_trail.core.hand import LARGEST_KEY, whole
 from night_trail.core.recipe import Draft, Origin, Step, apply
 from night_trail.core.recipe.files import to_plain
 from night_trail.core.recipe.steps import MOST_STEPS, Join, Stack
@@ -31,12 +32,9 @@ def others_of(table: Table) -> Any:
     """Return the way to other tables of the same owner, for joins and stacks."""
 
     def find(name: str) -> CoreTable:
-        kind, _, pk = name.partition(":")
-        found = (
-            Table.objects.filter(owner=table.owner, pk=int(pk)).first()
-            if kind == "table" and pk.isdigit()
-            else None
-        )
+        kind, _, told = name.partition(":")
+        pk = whole(told, LARGEST_KEY) if kind == "table" else None
+        found = Table.objects.filter(owner=table.owner, pk=pk).first() if pk is not None else None
         if found is None:
             raise BadQuestion(
                 "The other table is not there any more", "", "Take this step back, or bring the table."
@@ -53,8 +51,8 @@ def rebound(owner: Any, steps: Sequence[Step]) -> list[Step]:
 
     def here(name: str, told: str) -> str:
         own = Table.objects.filter(owner=owner)
-        known = name.partition(":")[2]
-        if known.isdigit() and own.filter(pk=int(known), name=told).exists():
+        known = whole(name.partition(":")[2], LARGEST_KEY)
+        if known is not None and own.filter(pk=known, name=told).exists():
             return name
         found = own.filter(name=told).first()
         return reference(found) if found else name
@@ -156,7 +154,8 @@ def met(steps: Sequence[Step]) -> list[str]:
 
 def _others_now(steps: Sequence[Step]) -> dict[str, int]:
     """Return which version of every other table a recipe meets now."""
-    pks = [int(n.partition(":")[2]) for n in met(steps) if n.partition(":")[2].isdigit()]
+    told = [whole(name.partition(":")[2], LARGEST_KEY) for name in met(steps)]
+    pks = [pk for pk in told if pk is not None]
     return {reference(t): t.latest.pk for t in Table.objects.filter(pk__in=pks)}
 
 

@@ -134,7 +134,11 @@ def test_round_widths_are_near_and_neighbours_lie_on_either_side(width: float, w
     assert narrower <= found < wider
 
 
-@given(st.floats(-1e5, 1e5), st.floats(0.001, 1e4), st.sampled_from([0.1, 0.25, 1.0, 50.0]))
+@given(
+    st.floats(-1e5, 1e5, allow_subnormal=False).filter(lambda at: at == 0 or abs(at) > 1e-300),
+    st.floats(0.001, 1e4),
+    st.sampled_from([0.1, 0.25, 1.0, 50.0]),
+)
 def test_even_edges_cover_the_values(low: float, span: float, width: float) -> None:
     if span / width > 3_000:
         return

@@ -236,7 +236,6 @@ class Aside:
                     whole = not said.keys() & {"column", "total", "failed"}
                     if "error" in said:
                         kind, what, where, way_on = said["error"]
-                        where = where or (asked.name if kind == Unreadable.__name__ else "")
                         raise _ERRORS.get(kind, NightTrailError)(what, where, way_on)
                     if "failed" in said:
                         logger.warning("reading %s failed: %s", asked.name, said["failed"])

@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseClientRedirect
 
 from night_trail.core.errors import NightTrailError, Unreadable
+from night_trail.core.hand import LARGEST_KEY, whole
 from night_trail.core.recipe.bundles import together
 from night_trail.core.table import Kind
 from night_trail.core.words.numbers import listed, percent
@@ -174,7 +175,7 @@ def decide(request: HttpRequest, pk: int) -> HttpResponse:
         arrival.remedies = previews.remedies_from(request.POST)
         arrival.save(update_fields=["remedies"])
     elif "want" in request.POST:
-        wanted = [pk for pk in request.POST.getlist("table") if pk.isdigit()]
+        wanted = [found for text in request.POST.getlist("table") if (found := whole(text, LARGEST_KEY))]
         waiting = arrival.bundle.arrivals.filter(state=Arrival.State.PREVIEW)
         waiting.update(wanted=False)
         waiting.filter(pk__in=wanted).update(wanted=True)

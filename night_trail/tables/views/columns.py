@@ -12,6 +12,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from night_trail.core.errors import NightTrailError
+from night_trail.core.hand import whole
 from night_trail.core.recipe.apply import apply, calculated
 from night_trail.core.recipe.example import by_example
 from night_trail.core.recipe.offers import spelling_clusters
@@ -244,9 +245,9 @@ def example(request: HttpRequest, pk: int) -> HttpResponse:
     core = core_table(table.latest)
     name = request.POST.get("column", "")
     wanted = {
-        int(row): text
-        for row, text in zip(request.POST.getlist("row"), request.POST.getlist("wanted"), strict=False)
-        if row.isdigit()
+        row: text
+        for told, text in zip(request.POST.getlist("row"), request.POST.getlist("wanted"), strict=False)
+        if (row := whole(told, core.height)) is not None
     }
     found = by_example(core, name, wanted)
     results = [(sql, _result(sql, core)) for sql in found[:3]]
