@@ -21,7 +21,7 @@ import polars as pl
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.stats.calendar import LENGTHS, Part, is_zone, part_of
-from night_trail.core.table import Bools, Column, Kind, Table
+from night_trail.core.table import Bools, Column, Floats, Kind, Table
 
 Text = Annotated[str, msgspec.Meta(max_length=2000)]
 MOST_CORNERS = 400
@@ -330,15 +330,19 @@ def _inside(loop: Loop, table: Table) -> Bools:
     # only what lies in the box around the loop is looked at corner by corner
     low, high = corners.min(axis=0), corners.max(axis=0)
     near = np.flatnonzero((x >= low[0]) & (x <= high[0]) & (y >= low[1]) & (y <= high[1]))
-    px, py = x[near], y[near]
-    inside = np.zeros(len(near), dtype=np.bool_)
+    found = np.zeros(table.height, dtype=np.bool_)
+    found[near] = within(corners, x[near], y[near])
+    return found
+
+
+def within(corners: Floats, x: Floats, y: Floats) -> Bools:
+    """Return which places lie in a polygon, by the even-odd rule; ``corners`` have shape (n, 2)."""
+    inside = np.zeros(len(x), dtype=np.bool_)
     for (x1, y1), (x2, y2) in zip(corners, np.roll(corners, -1, axis=0), strict=True):
         # a side that is as good as level is crossed by nothing
         if abs(y2 - y1) > 1e-300:
-            inside ^= ((y1 > py) != (y2 > py)) & (px < (x2 - x1) * (py - y1) / (y2 - y1) + x1)
-    found = np.zeros(table.height, dtype=np.bool_)
-    found[near] = inside
-    return found
+            inside ^= ((y1 > y) != (y2 > y)) & (x < (x2 - x1) * (y - y1) / (y2 - y1) + x1)
+    return inside
 
 
 def _as_bools(series: pl.Series) -> Bools:

@@ -10,17 +10,20 @@ from night_trail.core.errors import BadQuestion
 LARGEST = 1e300
 LARGEST_KEY = 10**15
 """Above whatever counts the rows of a database."""
+_WHOLE = re.compile(r"\d+|\d{1,3}(?:,\d{3})+", re.ASCII)
 _REAL = re.compile(r"[-+]?(?:\d{1,308}\.?\d{0,308}|\.\d{1,308})(?:[eE][-+]?\d{1,3})?", re.ASCII)
 
 
 def whole(text: object, most: int) -> int | None:
     """Return a whole number from 0 to ``most`` in plain digits, thousands parted or not; else None.
 
-    >>> whole("1,200", 9_999), whole("²", 9), whole("-3", 9), whole("12", 9)
-    (1200, None, None, None)
+    >>> whole("1,200", 9_999), whole("1,0", 99), whole("²", 9), whole("-3", 9), whole("12", 9)
+    (1200, None, None, None, None)
     """
-    digits = text.replace(",", "").strip() if isinstance(text, str) else ""
-    if not (digits.isascii() and digits.isdigit() and len(digits) <= len(str(most))):
+    plain = text.strip() if isinstance(text, str) else ""
+    digits = plain.replace(",", "")
+    # a comma elsewhere is a decimal one
+    if not _WHOLE.fullmatch(plain) or len(digits) > len(str(most)):
         return None
     return int(digits) if int(digits) <= most else None
 

@@ -24,6 +24,7 @@ from night_trail.core.conditions import (
     Condition,
     Loop,
     moment,
+    within,
 )
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import decode, to_json
@@ -102,7 +103,9 @@ class Reach:
             ends = tuple(field["x"]["domain"] + field["y"]["domain"])
             on_pixels: Condition = replace(loop, points=points, ends=ends)
             return on_pixels if panel is None else AllOf((on_pixels, panel))
-        inside = [mark for mark, at in cells if _inside(at, loop.points)]
+        x, y = np.array([at for _, at in cells]).T
+        lies = within(np.asarray(loop.points), x, y)
+        inside = [mark for (mark, _), lit in zip(cells, lies, strict=True) if lit]
         if not inside or len(inside) > MOST_CELLS:
             raise refused()
         return inside[0] if len(inside) == 1 else AnyOf(tuple(inside))
@@ -168,16 +171,6 @@ def _on_pixel(axis: dict[str, Any], at: float) -> float:
         return float(low * (high / low) ** min(max(place, 0.0), 1.0))
     place = round((at - low) / (high - low) * count) / count
     return float(low + min(max(place, 0.0), 1.0) * (high - low))
-
-
-def _inside(at: tuple[float, float], corners: tuple[tuple[float, float], ...]) -> bool:
-    """Whether a place lies in a polygon, by the even-odd rule."""
-    x, y = at
-    found = False
-    for (x1, y1), (x2, y2) in zip(corners, corners[1:] + corners[:1], strict=True):
-        if (y1 > y) != (y2 > y) and x < (x2 - x1) * (y - y1) / (y2 - y1) + x1:
-            found = not found
-    return found
 
 
 def signed(lit: Condition | None, stop: int) -> str:

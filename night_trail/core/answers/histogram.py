@@ -138,6 +138,8 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
     spans = np.diff(edges)
     alone = question.across is None and column.kind.numeric
     widths = _angles(column, at, edges, width) if alone else ()
+    # what piles up at a limit is said as such, and is no hump and no peak
+    free = free_of_limits(at) if alone else at
     return HistogramAnswer(
         question=question,
         column=column,
@@ -151,22 +153,19 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
         overall=overall,
         lit_middle=None if running is None else middle_of_part(at, running),
         rest_middle=None if running is None else middle_of_part(at, np.arange(1, len(at) + 1) - running),
-        humps=_humps(column, at, rows)
-        if question.across is None and column.kind.numeric and question.scale != "log"
-        else (),
+        humps=_humps(column, free, rows) if alone and question.scale != "log" else (),
         not_positive=left,
         hues=hues(rows, groups),
         angles=widths,
-        peaks=_peaks(free_of_limits(at), edges, widths),
+        peaks=_peaks(free, edges, widths),
         form=form(at) if alone and not (column.code or column.yearly) else NO_FORM,
     )
 
 
 def _humps(column: Column, at: Floats, rows: Rows) -> tuple[float, ...]:
-    # what piles up at a limit is said as such, and no hump
     def found() -> tuple[float, ...]:
         heap = heaping(at) if column.kind == "whole number" else None
-        return humps(free_of_limits(at), float(heap.step) if heap else 0.0)
+        return humps(at, float(heap.step) if heap else 0.0)
 
     # neither bins nor lantern move a hump, only the filter does
     return found() if rows.only else rows.table.outline(column.name, found)

@@ -59,9 +59,10 @@ def _shift(lines: Floats, season: int) -> int | None:
         return None
     found = int(np.median(at)) + SHIFT_WINDOW
     # what rises steadily comes to lie higher too: beside a trend the step is half of the difference at least
+    each = np.arange(len(lines))
     beside = np.abs(np.lib.stride_tricks.sliding_window_view(lines, 2 * SHIFT_WINDOW, axis=1) @ _STEP)
-    own = beside[np.arange(len(lines)), at]
-    if (own < step[np.arange(len(lines)), at] / 2).any():
+    own = beside[each, at]
+    if (own < step[each, at] / 2).any():
         return None
     # what wanders steps everywhere
     elsewhere = np.abs(np.arange(beside.shape[1])[None] - at[:, None]) >= SHIFT_WINDOW
@@ -73,6 +74,6 @@ def _shift(lines: Floats, season: int) -> int | None:
         if found - back < 0:
             return None
         after, before = means[:, found], means[:, found - back]
-        if (np.abs(after - before) < step[np.arange(len(lines)), at] / 2).any():
+        if (np.abs(after - before) < step[each, at] / 2).any():
             return None
     return found
