@@ -24,6 +24,7 @@ demo: $(VENV)/.installed
 	@mkdir -p "$(VAR_DIR)"
 	@$(BIN)/python manage.py migrate --verbosity 0
 	@$(BIN)/python manage.py collectstatic --noinput --verbosity 0
+	@$(BIN)/python manage.py clear_up
 	@$(BIN)/python manage.py prepare_demo
 	@PORT=$(PORT) $(BIN)/python tools/run_demo.py
 

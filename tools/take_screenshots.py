@@ -22,6 +22,7 @@ def main(address: str) -> None:
         browser = play.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=QUIET.split())
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(address)
+        page.get_by_role("button", name="Come in").click()
         tables(page, base)
         desk(page, base)
         tale(page, base)

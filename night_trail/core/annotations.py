@@ -74,3 +74,44 @@ class Range(_Mark, frozen=True, tag="range"):
 
 Annotation = Note | Arrow | Range
 Annotations = Annotated[tuple[Annotation, ...], msgspec.Meta(max_length=MOST)]
+
+
+def merged(
+    before: tuple[Annotation, ...], mine: tuple[Annotation, ...], there: tuple[Annotation, ...]
+) -> tuple[Annotation, ...]:
+    """Return annotations with what one writer changed put into what others left there meanwhile.
+
+    Parameters
+    ----------
+    before, mine
+        What the writer saw, and what the writer made of it.
+    there
+        What stands now.
+
+    Raises
+    ------
+    BadQuestion
+        Where the writer and another changed the same annotation.
+    """
+    saw, made, now = ({a.id: a for a in those} for those in (before, mine, there))
+    kept: list[Annotation] = []
+    for id_ in dict.fromkeys((*now, *made)):
+        one, other = made.get(id_), now.get(id_)
+        if one == saw.get(id_):
+            one = other  # left alone, whatever others did to it
+        elif other not in (saw.get(id_), one):
+            raise BadQuestion(
+                f"An annotation was changed elsewhere meanwhile, {_said(other)} there and {_said(one)} here",
+                "",
+                "Reload the page, then change it again.",
+            )
+        if one is not None:
+            kept.append(one)
+    return tuple(kept)
+
+
+def _said(annotation: Annotation | None) -> str:
+    if annotation is None:
+        return "taken away"
+    text = getattr(annotation, "text", "")
+    return f"“{text}”" if text else "moved"

@@ -8,11 +8,11 @@ from django.conf import settings
 from django.contrib.auth import get_user_model, login
 from django.contrib.auth.decorators import login_not_required
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import redirect
-from django.utils.crypto import constant_time_compare
+from django.shortcuts import redirect, render
 from django.utils.http import url_has_allowed_host_and_scheme
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_http_methods, require_POST
 
+from night_trail.people import doors
 from night_trail.people.context import COOKIE, THEMES
 
 DEMO_NAME = "analyst"
@@ -37,13 +37,17 @@ def change_theme(request: HttpRequest) -> HttpResponse:
 
 
 @login_not_required
-@require_GET
+@require_http_methods(["GET", "POST"])
 def enter(request: HttpRequest, key: str) -> HttpResponse:
-    """Sign the visitor in as the demo analyst, where a demo runs and the key is its own."""
-    if not settings.DEMO_KEY or not constant_time_compare(key, settings.DEMO_KEY):
+    """Sign the visitor in as the demo analyst, on a click and once, by the key of a running demo."""
+    if not doors.fits(key):
         raise Http404
+    if request.user.is_authenticated:
+        return redirect("tables:home")
     analyst = get_user_model().objects.filter(username=DEMO_NAME).first()
     if analyst is None:
         raise Http404
-    login(request, analyst, backend="django.contrib.auth.backends.ModelBackend")
-    return redirect("tables:home")
+    if request.method == "POST" and doors.use():
+        login(request, analyst, backend="django.contrib.auth.backends.ModelBackend")
+        return redirect("tables:home")
+    return render(request, "people/enter.html", {"used": doors.was_used()})

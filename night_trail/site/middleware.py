@@ -8,7 +8,9 @@ from django.http import HttpRequest, HttpResponse
 from django.utils.cache import patch_vary_headers
 
 from night_trail.core.errors import NightTrailError
+from night_trail.people.writing import Moved, moved_page
 from night_trail.site.errors import sentence_page
+from night_trail.tables import room
 
 
 class PlainErrors:
@@ -26,7 +28,15 @@ class PlainErrors:
         return response
 
     def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
-        """Answer a refusal of the core with its sentence."""
+        """Answer a refusal of the core with its sentence, and what two wrote with both texts."""
+        if isinstance(exception, Moved):
+            return moved_page(request, exception)
+        if room.is_full(exception):
+            return sentence_page(request, f"{room.FULL}. Try again when there is room.", 507)
+        if room.is_busy(exception):
+            return sentence_page(
+                request, "Others are writing just now, and nothing of this was kept. Try again.", 503
+            )
         if isinstance(exception, NightTrailError):
             return sentence_page(request, str(exception), 422)
         return None

@@ -2,7 +2,10 @@
 
 from django.urls import include, path
 
+from night_trail.site.health import health
+
 urlpatterns = [
+    path("health/", health, name="health"),
     path("", include("night_trail.people.urls")),
     path("", include("night_trail.tables.urls")),
     path("", include("night_trail.trails.urls")),

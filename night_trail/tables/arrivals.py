@@ -13,7 +13,6 @@ import logging
 import shutil
 import time
 from collections.abc import Sequence
-from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -21,18 +20,18 @@ import polars as pl
 from django.conf import settings
 from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.db import transaction
-from django.db.models import Max
 from django.utils import timezone
 
 from night_trail.core.errors import NightTrailError
 from night_trail.core.reading import Understood
+from night_trail.core.reading.aside import Stopped
 from night_trail.core.reading.kinds import typed
 from night_trail.core.reading.read import row_noun
 from night_trail.core.reading.summing import related
 from night_trail.core.survey import Surveyor
 from night_trail.core.table import Column
 from night_trail.core.words.numbers import listed
-from night_trail.tables import aside, cache, recipes
+from night_trail.tables import aside, cache, recipes, room
 from night_trail.tables.models import Arrival, Bundle, SourceFile, SourcePart, Table, Version
 
 logger = logging.getLogger(__name__)
@@ -40,7 +39,6 @@ logger = logging.getLogger(__name__)
 PIECE = 4 * 1024 * 1024
 MOST_PARTS = 60
 SAID_EVERY = 0.2
-PREVIEWS_KEPT = timedelta(days=7)
 
 
 class Cancelled(Exception):
@@ -100,27 +98,38 @@ def bring_again(table: Table) -> Bundle:
 
 
 def read_arrival(arrival: Arrival) -> None:
-    """Read a file into a table, saying how far it is; leave nothing behind where that fails."""
-    if arrival.cancelled:
-        _end(arrival, Arrival.State.CANCELLED, "Cancelled; nothing was kept.")
+    """Read a file into a table, saying how far it is; leave nothing behind where that fails.
+
+    Without room on the disk it goes on waiting, and says so.
+    """
+    open_still = Arrival.objects.filter(
+        pk=arrival.pk, state__in=(Arrival.State.PREVIEW, Arrival.State.WAITING)
+    )
+    if lacking := room.lacking(Path(arrival.path)):
+        open_still.update(said=f"{lacking} It is read as soon as there is room."[:400])
         return
     version = Version.objects.create()
     arrival.version, arrival.state, arrival.started = version, Arrival.State.READING, time.time()
-    arrival.save(update_fields=["version", "state", "started"])
+    if not open_still.update(version=version, state=arrival.state, started=arrival.started):
+        recipes.let_fall(version)  # cancelled in this moment
+        return
     try:
         _read_into(arrival, version)
-    except Cancelled:
-        version.delete()
-        _end(arrival, Arrival.State.CANCELLED, "Cancelled; nothing was kept.")
+    except (Cancelled, Stopped):
+        recipes.let_fall(version)
+        end(arrival, Arrival.State.CANCELLED, "Cancelled; nothing was kept.")
     except NightTrailError as error:
-        version.delete()
-        _end(arrival, Arrival.State.FAILED, str(error))
-    except Exception:
+        recipes.let_fall(version)
+        end(arrival, Arrival.State.FAILED, str(error))
+    except Exception as error:
+        recipes.let_fall(version)
+        if room.is_full(error):
+            _mark(arrival, Arrival.State.WAITING, f"{room.FULL}. It is read as soon as there is room.")
+            return
         logger.exception("reading %s failed", arrival.file_name)
-        version.delete()
         said = f"{arrival.file_name} could not be read, and nothing was kept. Save it as CSV and try again."
-        _end(arrival, Arrival.State.FAILED, said)
-    _forget_unused_files()
+        end(arrival, Arrival.State.FAILED, said)
+    forget_unused_files()
 
 
 def _read_into(arrival: Arrival, version: Version) -> None:
@@ -130,7 +139,8 @@ def _read_into(arrival: Arrival, version: Version) -> None:
     columns: list[Column] = []
     surveyor: Surveyor | None = None
     height, said = 0, 0.0
-    for found in aside.whole().read(path, arrival.file_name, chosen, arrival.part):
+    unwanted = Arrival.objects.filter(pk=arrival.pk, cancelled=True).exists
+    for found in aside.whole().read(path, arrival.file_name, chosen, arrival.part, unwanted):
         if isinstance(found, Understood):
             understood = found
             continue
@@ -161,42 +171,54 @@ def _read_into(arrival: Arrival, version: Version) -> None:
     _say(arrival, 0.95, "Keeping the file as it arrived.")
     arrival.source_file = _kept_file(arrival, path)
     arrival.save(update_fields=["source_file"])
-    with transaction.atomic():
-        version.height = height
-        version.columns = Version.as_json(columns)
-        version.survey = Version.as_json(surveyed)
-        version.notes = understood.notes()
-        version.understood = Version.as_json(understood)
-        version.settings = arrival.settings
-        version.part = arrival.part
-        version.source_file = arrival.source_file
-        table = arrival.into or _new_table(arrival, columns, height)
-        _settle(table, version, arrival)
-        arrival.table = table
-        _end(arrival, Arrival.State.DONE, f"{height:,} rows and {len(columns):,} columns.")
+    version.height = height
+    version.columns = Version.as_json(columns)
+    version.survey = Version.as_json(surveyed)
+    version.notes = understood.notes()
+    version.understood = Version.as_json(understood)
+    version.settings = arrival.settings
+    version.part = arrival.part
+    version.source_file = arrival.source_file
+    version.save()
+    _settle(arrival, version)
+    discard_file(arrival.path)
 
 
 def _new_table(arrival: Arrival, columns: list[Column], height: int) -> Table:
     nouns = row_noun(columns, height)
-    name = free_name(arrival.owner, arrival.title[:180] or "table")
-    return Table.objects.create(
+    name = arrival.title[:180] or "table"
+    return Table(
         owner=arrival.owner, bundle=arrival.bundle, name=name, noun_one=nouns[0][:60], noun_many=nouns[1][:60]
     )
 
 
-def _settle(table: Table, version: Version, arrival: Arrival) -> None:
-    """Make a version a table's own; a fresh delivery meets the recipe of the rows before it."""
-    before = table.versions.count() and table.latest
-    version.number = (table.versions.aggregate(top=Max("number"))["top"] or 0) + 1
-    version.table = table
-    if before:
-        version.complaints = _differences(before.base or before, version)
-    version.save()
-    steps = [*(before.steps() if before else ()), *arrival.remedy_steps()]
-    if steps:
-        recipes.set_recipe(table, steps, base=version, lenient=True)
-    else:
-        Table.objects.filter(pk=table.pk).update(current=version)
+def _settle(arrival: Arrival, version: Version) -> None:
+    """Make a version a table's own; a fresh delivery meets the recipe of the rows before it.
+
+    Everything long is done before the database is held. Where the recipe was
+    changed meanwhile, the delivery meets the changed one.
+    """
+    columns = version.column_list()
+    while True:
+        table = arrival.into or _new_table(arrival, columns, version.height)
+        before = Table.objects.get(pk=table.pk).latest if arrival.into else None
+        if before:
+            version.complaints = _differences(before.base or before, version)
+            version.save(update_fields=["complaints"])
+        steps = [*(before.steps() if before else ()), *arrival.remedy_steps()]
+        shown = recipes.prepared(table, steps, version, lenient=True) if steps else version
+        with transaction.atomic():
+            if before is None:
+                table.name = free_name(arrival.owner, table.name)
+                table.save()
+            if before is None or Table.objects.get(pk=table.pk).latest.pk == before.pk:
+                for own in dict.fromkeys((version, shown)):
+                    recipes.look_at(table, own)
+                arrival.table = table
+                said = f"{version.height:,} rows and {len(columns):,} columns."
+                _mark(arrival, Arrival.State.DONE, said)
+                return
+        recipes.let_fall(shown)
 
 
 def _differences(before: Version, now: Version) -> list[str]:
@@ -225,12 +247,13 @@ def _kept_file(arrival: Arrival, path: Path) -> SourceFile:
     return kept
 
 
-def _forget_unused_files() -> None:
-    used = Arrival.objects.filter(state__in=_UNFINISHED, source_file__isnull=False).values("source_file")
+def forget_unused_files() -> None:
+    """Delete kept files of which no version, and no arrival, is left."""
+    used = Arrival.objects.filter(state__in=UNFINISHED, source_file__isnull=False).values("source_file")
     SourceFile.objects.filter(versions=None).exclude(pk__in=used).delete()
 
 
-_UNFINISHED = (Arrival.State.PREVIEW, Arrival.State.WAITING, Arrival.State.READING)
+UNFINISHED = (Arrival.State.PREVIEW, Arrival.State.WAITING, Arrival.State.READING)
 
 
 def free_name(owner: Any, wanted: str) -> str:
@@ -256,24 +279,32 @@ def _say(arrival: Arrival, progress: float, said: str) -> None:
     arrival.save(update_fields=["progress", "said"])
 
 
-def _end(arrival: Arrival, state: str, said: str) -> None:
+def end(arrival: Arrival, state: str, said: str) -> None:
+    """Say what became of an arrival, and let its file go."""
+    _mark(arrival, state, said)
+    discard_file(arrival.path)
+
+
+def _mark(arrival: Arrival, state: str, said: str) -> None:
     arrival.state, arrival.said = state, said[:400]
     arrival.progress = 1.0 if state == Arrival.State.DONE else arrival.progress
     arrival.version = arrival.version if state == Arrival.State.DONE else None
     arrival.save(update_fields=["state", "said", "progress", "version", "table"])
-    discard_file(arrival.path)
 
 
 def discard_file(path: str) -> None:
     """Delete an incoming file once no arrival waits for it any more."""
-    if path and not Arrival.objects.filter(path=path, state__in=_UNFINISHED).exists():
+    if path and not Arrival.objects.filter(path=path, state__in=UNFINISHED).exists():
         Path(path).unlink(missing_ok=True)
 
 
 def give_up(bundle: Bundle) -> None:
-    """Forget previews that are not wanted, and their files."""
-    for arrival in bundle.arrivals.filter(state=Arrival.State.PREVIEW):
-        _end(arrival, Arrival.State.CANCELLED, "Cancelled; nothing was kept.")
+    """Forget previews and what waits to be read, and their files."""
+    unread = bundle.arrivals.filter(state__in=(Arrival.State.PREVIEW, Arrival.State.WAITING))
+    paths = list(unread.values_list("path", flat=True))
+    unread.update(state=Arrival.State.CANCELLED, said="Cancelled; nothing was kept.")
+    for path in paths:
+        discard_file(path)
 
 
 def warm_up() -> None:
@@ -282,27 +313,3 @@ def warm_up() -> None:
     column, cells = typed("warm", pl.Series("cells", [f"{i}.5" for i in range(100)]))
     surveyor.add(column, cells)
     aside.whole().warm_up()
-
-
-def clear_interrupted() -> int:
-    """Take away what a killed worker left unfinished and say so; return how many files it were.
-
-    Where the file is still at hand its preview is open again, with all that was decided.
-    """
-    interrupted = list(Arrival.objects.filter(state=Arrival.State.READING))
-    Version.objects.filter(table=None).delete()
-    for arrival in interrupted:
-        if Path(arrival.path).is_file():
-            arrival.state, arrival.version, arrival.progress = Arrival.State.PREVIEW, None, 0.0
-            arrival.said = (
-                f"Reading {arrival.file_name} was interrupted, and nothing was kept. Read it again."[:400]
-            )
-            arrival.save(update_fields=["state", "version", "progress", "said"])
-        else:
-            said = f"Reading {arrival.file_name} was interrupted, and nothing was kept. Bring the file again."
-            _end(arrival, Arrival.State.FAILED, said)
-    old = Bundle.objects.filter(created__lt=timezone.now() - PREVIEWS_KEPT)
-    for bundle in old.filter(arrivals__state=Arrival.State.PREVIEW).distinct():
-        give_up(bundle)
-    _forget_unused_files()
-    return len(interrupted)

@@ -13,13 +13,13 @@ from night_trail.core.reading.aside import Aside, Limits
 @lru_cache(maxsize=1)
 def looking() -> Aside:
     """Return where first rows are looked at, while somebody waits for a page."""
-    return _made(Limits(settings.LOOKING_MEMORY, settings.LOOKING_SECONDS, settings.LOOKING_SECONDS))
+    return _made(Limits(settings.LOOKING_MEMORY, settings.LOOKING_CPU, settings.LOOKING_SECONDS))
 
 
 @lru_cache(maxsize=1)
 def whole() -> Aside:
     """Return where whole files are read, by the worker."""
-    return _made(Limits(settings.READING_MEMORY, settings.READING_SECONDS, settings.READING_SECONDS))
+    return _made(Limits(settings.READING_MEMORY, settings.READING_CPU, settings.READING_SECONDS))
 
 
 def _made(limits: Limits) -> Aside:

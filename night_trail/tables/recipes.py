@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import msgspec
@@ -21,6 +21,9 @@ from night_trail.core.table import Table as CoreTable
 from night_trail.tables import cache
 from night_trail.tables.models import ColumnPart, Place, Table, Version
 from night_trail.tables.services import core_table
+
+MOST_TRIES = 20
+"""So often a step is taken anew where others change the same recipe."""
 
 
 def reference(table: Table) -> str:
@@ -69,80 +72,133 @@ def rebound(owner: Any, steps: Sequence[Step]) -> list[Step]:
 
 
 def take_step(table: Table, step: Step) -> Version:
-    """Return the version after one more step."""
-    return set_recipe(table, [*table.latest.steps(), step])
+    """Return the version after one more step, whatever others did to the table meanwhile."""
+    return change(table, lambda steps: [*steps, step])
 
 
-def take_back(table: Table, at: int) -> Version:
-    """Return the version without the step at a place of the recipe, counted from 0."""
-    steps = list(table.latest.steps())
-    if not 0 <= at < len(steps):
+def take_back(table: Table, at: int, saw: Version | None = None) -> Version:
+    """Return the version without a step.
+
+    ``at`` is its place, counted from 0, in the recipe of the version that was
+    looked at; others may have taken steps before and behind it since.
+    """
+    shown = (saw or table.latest).steps()
+    if not 0 <= at < len(shown):
         raise NightTrailError("There is no such step", "", "Choose one of the list.")
-    removed = steps.pop(at)
+    unwanted = shown[at]
+
+    def without(steps: list[Step]) -> list[Step]:
+        places = [i for i, step in enumerate(steps) if step == unwanted]
+        if not places:
+            raise NightTrailError(
+                f"This step was taken back already ({unwanted.words()})", "", "Look at the list once more."
+            )
+        nearest = min(places, key=lambda i: abs(i - at))
+        return steps[:nearest] + steps[nearest + 1 :]
+
     try:
-        return set_recipe(table, steps)
+        return change(table, without)
     except BadQuestion as error:
         raise BadQuestion(
-            f"Another step needs this one ({removed.words()}): {error}", "", "Take the later one back first."
+            f"Another step needs this one ({unwanted.words()}): {error}", "", "Take the later one back first."
         ) from None
 
 
-def set_recipe(
-    table: Table, steps: Sequence[Step], base: Version | None = None, lenient: bool = False
-) -> Version:
-    """Make the version that a recipe gives and look at it from now on.
+def change(table: Table, edit: Callable[[list[Step]], list[Step]]) -> Version:
+    """Give a table the recipe that an edit makes of its present one, and return its version.
 
-    Parameters
-    ----------
-    table, steps
-        The table, and everything that is to be done to it.
-    base
-        The version to begin from; the one the present version began from unless given.
-    lenient
-        Whether steps that cannot be taken are left out and complained of.
+    The rows are computed without holding the database; where somebody else
+    changed the recipe meanwhile, the edit is made on theirs, so that no step
+    that was acknowledged is lost.
 
     Raises
     ------
     BadQuestion
         Where a step cannot be taken; nothing is changed then.
     """
+    for _ in range(MOST_TRIES):
+        seen = Table.objects.get(pk=table.pk)
+        before = seen.latest
+        made = prepared(seen, edit(list(before.steps())), before.base or before)
+        with transaction.atomic():
+            if Table.objects.get(pk=table.pk).latest.pk == before.pk:
+                look_at(seen, made)
+                table.current = made
+                return made
+        let_fall(made)
+    raise NightTrailError(
+        f"{table.name} is being changed elsewhere all the time", "", "Try again in a moment."
+    )
+
+
+def prepared(table: Table, steps: Sequence[Step], base: Version, lenient: bool = False) -> Version:
+    """Return the version that a recipe gives, complete but looked at by nobody yet.
+
+    Parameters
+    ----------
+    table
+        Whose rows they are; need not be kept yet.
+    steps, base
+        Everything that is to be done, and the version to begin from.
+    lenient
+        Whether steps that cannot be taken are left out and complained of.
+    """
     if len(steps) > MOST_STEPS:
         raise BadQuestion(f"A recipe has at most {MOST_STEPS} steps", "", "Take some back.")
-    base = base or table.latest.base or table.latest
     wanted = tuple(steps)
-    known = [v for v in (base, *base.derived.order_by("-number")) if _up_to_date(v, table)]
+    derived = base.derived.exclude(table=None).order_by("-number")
+    known = [v for v in (base, *derived) if _up_to_date(v, table)]
     taken = [(v, v.steps()) for v in known]
     same = next((v for v, their in taken if their == wanted), None)
     if same is not None:
-        return _look_at(table, same)
+        return same
     # the longest beginning of the recipe that was taken before needs no taking again
     begun = [v for v, their in taken if their == wanted[: len(their)] and not v.complaints]
     start = max([base, *begun], key=lambda v: len(v.recipe))
-    draft = apply(wanted[len(start.recipe) :], core_table(start), others_of(table), lenient)
-    with transaction.atomic():
-        version = Version.objects.create(
-            table=None,
-            base=base,
-            recipe=Version.as_json(wanted),
-            height=draft.height,
-            part=base.part,
-            complaints=[*base.complaints, *draft.complaints] if lenient else [],
-        )
+    draft = apply(wanted[len(start.recipe) :], core_table(start, table), others_of(table), lenient)
+    version = Version.objects.create(
+        table=None,
+        base=base,
+        recipe=Version.as_json(wanted),
+        height=draft.height,
+        part=base.part,
+        columns=Version.as_json([p.column for p in draft.places]),
+        complaints=[*base.complaints, *draft.complaints] if lenient else [],
+        notes=base.notes,
+        understood={"others": _others_now(steps)},
+    )
+    try:
         version.places = _keep(draft, version, start)
-        version.columns = Version.as_json([p.column for p in draft.places])
         version.survey = Version.as_json(_survey(draft, version, start))
-        version.notes = base.notes
-        version.understood = {"others": _others_now(steps)}
-        version.number = (table.versions.aggregate(top=Max("number"))["top"] or 0) + 1
-        version.table = table
-        version.save()
-        return _look_at(table, version)
-
-
-def _look_at(table: Table, version: Version) -> Version:
-    table.current = version
-    table.save(update_fields=["current"])
+        version.save(update_fields=["places", "survey"])
+    except BaseException:
+        version.delete()
+        raise
     return version
+
+
+def let_fall(version: Version) -> None:
+    """Take away a prepared version that nobody came to look at."""
+    Version.objects.filter(pk=version.pk, table=None).delete()
+
+
+def look_at(table: Table, version: Version) -> None:
+    """Make a prepared version a table's own and look at it from now on; within a transaction."""
+    if version.table_id is None:
+        _must_stand(version)
+        version.number = (table.versions.aggregate(top=Max("number"))["top"] or 0) + 1
+        if not Version.objects.filter(pk=version.pk).update(table=table, number=version.number):
+            raise NightTrailError("The step was interrupted", table.name, "Take it once more.")
+        version.table = table
+    Table.objects.filter(pk=table.pk).update(current=version)
+    table.current = version
+
+
+def _must_stand(version: Version) -> None:
+    """Refuse a version whose cells were deleted while it was made, with a table it was joined with."""
+    kept = {at for place in version.place_list() for at in (place[0], place[2]) if at is not None}
+    if Version.objects.filter(pk__in=kept).count() < len(kept):
+        raise BadQuestion("The other table was deleted meanwhile", "", "Choose another one.")
 
 
 def met(steps: Sequence[Step]) -> list[str]:
@@ -225,7 +281,7 @@ def exported(version: Version) -> Any:
 def let_go(table: Table) -> None:
     """Before a table goes: copy the columns that other tables have from it, so that they stay whole."""
     own = set(table.versions.values_list("pk", flat=True))
-    for version in Version.objects.exclude(table=table).exclude(places=[]):
+    for version in Version.objects.exclude(table=table).exclude(places=[]).only("places"):
         places = version.place_list()
         borrowed = [i for i, p in enumerate(places) if p[0] in own or p[2] in own]
         for i in borrowed:

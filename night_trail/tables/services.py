@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import msgspec
 import polars as pl
+from django.db import transaction
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Measure
@@ -38,9 +39,12 @@ class DatabaseSource:
         return cache.at_hand(self._places[index], kind)
 
 
-def core_table(version: Version) -> CoreTable:
-    """Return a version as the table that questions are asked of."""
-    table = version.table
+def core_table(version: Version, its_table: Table | None = None) -> CoreTable:
+    """Return a version as the table that questions are asked of.
+
+    ``its_table`` is whose rows they will be, for a version that is not complete.
+    """
+    table = version.table or its_table
     if table is None:
         raise ValueError("a version without a table is not complete and cannot be asked")
     columns = version.column_list()
@@ -71,12 +75,21 @@ def name_measure(table: Table, core: CoreTable, name: str, words: str) -> None:
         raise BadQuestion(f"“{name}” is a column already", table.name, "Choose another name.")
     if len(table.measures) >= MOST_MEASURES and name not in table.measures:
         raise BadQuestion(f"{MOST_MEASURES} measures have names already", table.name, "Forget one first.")
-    measure = measure_from(words, core)
-    table.measures = {**table.measures, name: Version.as_json(measure)}
-    table.save(update_fields=["measures"])
+    measure = Version.as_json(measure_from(words, core))
+    with transaction.atomic():
+        now = Table.objects.get(pk=table.pk).measures  # with what others named meanwhile
+        if now.get(name, measure) not in (measure, table.measures.get(name)):
+            raise BadQuestion(f"“{name}” was named elsewhere meanwhile", table.name, "Choose another name.")
+        _keep_measures(table, {**now, name: measure})
 
 
 def forget_measure(table: Table, name: str) -> None:
     """Forget the name of a measure."""
-    table.measures = {known: m for known, m in table.measures.items() if known != name}
+    with transaction.atomic():
+        now = Table.objects.get(pk=table.pk).measures
+        _keep_measures(table, {known: m for known, m in now.items() if known != name})
+
+
+def _keep_measures(table: Table, measures: dict[str, object]) -> None:
+    table.measures = measures
     table.save(update_fields=["measures"])

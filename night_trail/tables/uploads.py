@@ -5,26 +5,42 @@ from __future__ import annotations
 from typing import Any
 
 from django.conf import settings
-from django.core.files.uploadhandler import FileUploadHandler, SkipFile
+from django.core.files.uploadhandler import SkipFile, TemporaryFileUploadHandler
+
+from night_trail.tables import room
+
+TOO_LARGE = "night_trail.too_large"
+NO_ROOM = "night_trail.no_room"
 
 
-class LimitedUpload(FileUploadHandler):
-    """Stops taking a file's bytes once it is larger than allowed; the form then says so."""
+class LimitedUpload(TemporaryFileUploadHandler):
+    """Takes no more of a file than is allowed and fits on the disk; the form then says so."""
 
     def new_file(self, *args: Any, **kwargs: Any) -> None:
         """Begin counting."""
         super().new_file(*args, **kwargs)
         self._taken = 0
+        if room.free() < settings.LEAST_ROOM + (self._announced() or 0):
+            self._refuse(NO_ROOM)
 
-    def receive_data_chunk(self, raw_data: bytes, start: int) -> bytes:
-        """Count, and stop where it is too much."""
+    def receive_data_chunk(self, raw_data: bytes, start: int) -> None:
+        """Count and keep, and stop where it is too much."""
         self._taken += len(raw_data)
         if self._taken > settings.UPLOAD_LIMIT:
-            if self.request is not None:
-                self.request.META["night_trail.too_large"] = True
-            raise SkipFile
-        return raw_data
+            self._refuse(TOO_LARGE)
+        try:
+            super().receive_data_chunk(raw_data, start)
+        except OSError as error:
+            if not room.is_full(error):
+                raise
+            self._refuse(NO_ROOM)
 
-    def file_complete(self, file_size: int) -> None:
-        """Leave the file to the next handler."""
-        return
+    def _announced(self) -> int | None:
+        told = self.request.META.get("CONTENT_LENGTH", "") if self.request is not None else ""
+        return int(told) if told.isascii() and told.isdigit() else None
+
+    def _refuse(self, why: str) -> None:
+        if self.request is not None:
+            self.request.META[why] = True
+        self.file.close()
+        raise SkipFile

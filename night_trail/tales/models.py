@@ -9,8 +9,7 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
-from night_trail.core.annotations import Annotation
-from night_trail.trails.models import Step, annotations_from
+from night_trail.trails.models import Annotated, Step
 
 
 class Tale(models.Model):
@@ -27,7 +26,7 @@ class Tale(models.Model):
         return self.title
 
 
-class Stop(models.Model):
+class Stop(Annotated):
     """A heading, a text, and a picture or none.
 
     The picture is a step, which never changes; its annotations are copied from
@@ -39,17 +38,12 @@ class Stop(models.Model):
     step = models.ForeignKey(Step, null=True, on_delete=models.CASCADE, related_name="stops")
     heading = models.CharField(max_length=200)
     text = models.TextField(blank=True, max_length=20_000)
-    annotations = models.JSONField(default=list)
 
     class Meta:
         ordering = ["position", "id"]
 
     def __str__(self) -> str:
         return self.heading
-
-    def annotation_values(self) -> tuple[Annotation, ...]:
-        """Return the annotations on the picture of this stop."""
-        return annotations_from(self.annotations)
 
 
 class Link(models.Model):

@@ -58,13 +58,25 @@ class Step(models.Model):
         return cairn.annotation_values() if cairn else ()
 
 
-class Cairn(models.Model):
+class Annotated(models.Model):
+    """Whatever carries annotations of a picture."""
+
+    annotations = models.JSONField(default=list)
+
+    class Meta:
+        abstract = True
+
+    def annotation_values(self) -> tuple[Annotation, ...]:
+        """Return the annotations on its picture."""
+        return annotations_from(self.annotations)
+
+
+class Cairn(Annotated):
     """A finding left at a step."""
 
     step = models.OneToOneField(Step, on_delete=models.CASCADE, related_name="cairn")
     title = models.CharField(max_length=200)
     note = models.TextField(blank=True, max_length=4000)
-    annotations = models.JSONField(default=list)
     created = models.DateTimeField(default=timezone.now)
 
     class Meta:
@@ -72,10 +84,6 @@ class Cairn(models.Model):
 
     def __str__(self) -> str:
         return self.title
-
-    def annotation_values(self) -> tuple[Annotation, ...]:
-        """Return the annotations on the picture of this cairn."""
-        return annotations_from(self.annotations)
 
 
 class GroupForecasts(models.Model):

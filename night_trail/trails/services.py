@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 from django.db import IntegrityError, transaction
 
-from night_trail.core.annotations import Annotations
+from night_trail.core.annotations import MOST, Annotations, merged
 from night_trail.core.answers.periods import grain_for, periods_of
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import BadQuestion
@@ -19,7 +19,7 @@ from night_trail.core.words import plain, words_of
 from night_trail.tables.models import Table, Version
 from night_trail.tables.recipes import take_step
 from night_trail.tables.services import core_table
-from night_trail.trails.models import Cairn, Step, Trail
+from night_trail.trails.models import Annotated, Cairn, Step, Trail, annotations_from
 from night_trail.trails.pictures import Desk
 
 MOST_JSON = 60_000
@@ -112,9 +112,8 @@ def name_group(step: Step, name: str) -> Step:
     if lit is None:
         raise BadQuestion("Nothing is lit", "", "Light the rows that make the group first.")
     name = _free_name(step, name)
-    with transaction.atomic():
-        _with_column(step, Group(name, lit))
-        return take_turn(step, Light(OneOf(name, ("yes",))))
+    _with_column(step, Group(name, lit))
+    return take_turn(step, Light(OneOf(name, ("yes",))))
 
 
 def keep_part(step: Step, part: str, name: str) -> Step:
@@ -131,9 +130,8 @@ def keep_part(step: Step, part: str, name: str) -> Step:
     if part not in ("trend", "season", "rest", "adjusted"):
         raise BadQuestion(f"There is no part “{part}”", "", "Choose one of the list.")
     name = _free_name(step, name)
-    with transaction.atomic():
-        _with_column(step, PartOf(name, part, scene.main, scene.only))
-        return take_turn(step, SeeColumn(name))
+    _with_column(step, PartOf(name, part, scene.main, scene.only))
+    return take_turn(step, SeeColumn(name))
 
 
 def _free_name(step: Step, name: str) -> str:
@@ -149,12 +147,17 @@ def _with_column(step: Step, made: Group | PartOf) -> None:
     """Let the trail go on with the version that has one more column."""
     trail, table = step.trail, step.trail.version.table
     assert table is not None  # noqa: S101  (a trail's version is complete)
+    changed = BadQuestion(
+        "The table has changed since this trail began", table.name, "Do it on a new trail of the table."
+    )
     if not _same_cells(trail.version, table.latest):
-        raise BadQuestion(
-            "The table has changed since this trail began", table.name, "Do it on a new trail of the table."
-        )
-    trail.version = take_step(table, made)
-    trail.save(update_fields=["version"])
+        raise changed
+    version = take_step(table, made)
+    if not _same_cells(trail.version, version):
+        raise changed
+    # another tab may have gone on already, to a version with this column and its own
+    Trail.objects.filter(pk=trail.pk, version__number__lt=version.number).update(version=version)
+    trail.refresh_from_db(fields=["version"])
 
 
 def _same_cells(earlier: Version, later: Version) -> bool:
@@ -184,7 +187,18 @@ def cairn_at(step: Step) -> Cairn:
     return cairn
 
 
-def annotations_json(text: str) -> list[Any]:
-    """Return posted annotations checked, as what a JSON field holds."""
-    values = decode(text[:MOST_JSON], Annotations, "annotation")
-    return list(msgspec.to_builtins(values))
+def annotate(thing: Annotated, mine: str, before: str | None) -> None:
+    """Keep the annotations of a picture, with what others did to it since the page was made.
+
+    ``thing`` is a cairn or stop; ``mine`` holds all annotations as JSON, ``before``
+    those that the page began from.
+    """
+    values = decode(mine[:MOST_JSON], Annotations, "annotation")
+    saw = decode(before[:MOST_JSON], Annotations, "annotation") if before is not None else None
+    with transaction.atomic():
+        there = annotations_from(type(thing)._default_manager.get(pk=thing.pk).annotations)
+        kept = values if saw is None else merged(saw, values, there)
+        if len(kept) > MOST:
+            raise BadQuestion(f"A picture carries at most {MOST} annotations", "", "Take some away.")
+        thing.annotations = list(msgspec.to_builtins(kept))
+        thing.save(update_fields=["annotations"])

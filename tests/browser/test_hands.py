@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from tests.browser.conftest import come_in
 from tests.browser.helpers import choose, drag, mark, plot_point, settled, start_trail, until
 
 
@@ -184,7 +185,7 @@ def test_rows_are_paged_sorted_and_follow_the_lantern(page: Page) -> None:
 def test_the_theme_turns_and_stays_and_sign_out_ends_it(browser: Browser, address: str, base: str) -> None:
     context = browser.new_context()
     page = context.new_page()
-    page.goto(address)
+    come_in(page, address)
     page.locator(".menu-box summary").click()
     page.get_by_role("button", name="Turn to day").click()
     expect(page.locator("html")).to_have_attribute("data-theme", "day")

@@ -8,7 +8,7 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import signed_in
+from tests.browser.conftest import come_in, signed_in
 from tests.browser.helpers import axis_point, choose, drag, mark, settled, start_trail, until
 
 
@@ -238,7 +238,7 @@ def test_the_first_load_of_the_desk_is_light(page: Page, browser: Browser, addre
     settled(page)
     context = browser.new_context()
     fresh = context.new_page()
-    fresh.goto(address)
+    come_in(fresh, address)
     sizes: list[int] = []
     network = context.new_cdp_session(fresh)
     network.send("Network.enable")

@@ -20,9 +20,10 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.urls import reverse
+from django.utils import timezone
 
 from night_trail.core.reading.aside import Aside
-from night_trail.tables import arrivals
+from night_trail.tables import upkeep
 from night_trail.tables.arrivals import add_to_bundle
 from night_trail.tables.models import Arrival, Bundle, ColumnPart, SourceFile, Table, Version
 from night_trail.tables.services import core_table
@@ -338,10 +339,16 @@ def test_a_worker_killed_while_it_reads_leaves_no_half_table_and_the_next_says_s
 def test_interrupted_without_its_file_asks_for_it_again(owner: User, few_buses_csv: Path) -> None:
     bundle = Bundle.objects.create(owner=owner, name="x")
     Arrival.objects.create(
-        owner=owner, bundle=bundle, file_name="x.csv", path="/nowhere/x", state=Arrival.State.READING
+        owner=owner,
+        bundle=bundle,
+        file_name="x.csv",
+        path="/nowhere/x",
+        state=Arrival.State.READING,
+        version=Version.objects.create(),
     )
-    Version.objects.create()
-    assert arrivals.clear_interrupted() == 1 and not Version.objects.exists()
+    Version.objects.create(created=timezone.now() - upkeep.ABANDONED)
+    being_made = Version.objects.create()  # by a page, at this moment
+    assert upkeep.clear_interrupted() == 1 and list(Version.objects.all()) == [being_made]
     assert Arrival.objects.get().said.endswith("Bring the file again.")
 
 

@@ -20,7 +20,7 @@ from django.urls import reverse
 from night_trail.core.conditions import Between
 from night_trail.core.question import Scene, Spread
 from night_trail.core.turns import Beside, Light, See, SeeColumn, Slot
-from night_trail.tables import arrivals
+from night_trail.tables import arrivals, upkeep
 from night_trail.tables.models import Arrival, Bundle, ColumnPart, SourcePart, Table, Version
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.prose import prose
@@ -109,7 +109,7 @@ def test_cancelling_and_interruption_leave_nothing(
     killed = Arrival.objects.create(
         owner=owner, file_name="t.csv", path="/nowhere", state="reading", version=Version.objects.create()
     )
-    assert arrivals.clear_interrupted() == 1
+    assert upkeep.clear_interrupted() == 1
     killed.refresh_from_db()
     assert killed.state == Arrival.State.FAILED and "interrupted" in killed.said
     assert not Version.objects.exists() and not ColumnPart.objects.exists() and not Table.objects.exists()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
@@ -15,11 +16,12 @@ from django.utils import timezone
 
 from night_trail.tables.arrivals import add_to_bundle
 from night_trail.tables.models import Arrival, Bundle, Table, Version
+from night_trail.tables.worker import beat_file
 from night_trail.tales.models import Link, Tale
 from night_trail.trails.models import Step
 from tests.web.conftest import client_of
 
-OPEN = {"people:sign-in", "people:theme", "people:enter", "tales:walk", "tales:walk-stop"}
+OPEN = {"health", "people:sign-in", "people:theme", "people:enter", "tales:walk", "tales:walk-stop"}
 """What needs no sign-in; the last three ask for an unguessable key instead."""
 
 EVERYONES = {
@@ -39,6 +41,11 @@ def patterns(resolver: URLResolver | None = None, space: str = "") -> Iterator[t
 
 Fits = Callable[[str, HttpResponse], bool]
 ALL = sorted(name for name, _ in patterns())
+
+
+@pytest.fixture(autouse=True)
+def a_worker_that_beats() -> None:
+    beat_file().touch()
 
 
 @pytest.fixture
@@ -111,6 +118,7 @@ def test_nobody_is_sent_to_the_sign_in(address: dict[str, str]) -> None:
         "people:sign-in": 200,
         "people:theme": 405,
         "people:enter": 404,
+        "health": 200,
         "tales:walk": 200,
         "tales:walk-stop": 200,
     }
@@ -193,9 +201,18 @@ def test_sign_in_is_throttled_and_sign_out_works(owner: User) -> None:
     assert client.post(address, {"username": "owner", "password": "a long enough secret"}).status_code == 429
 
 
-def test_the_demo_door_is_shut_without_its_key(owner: User, settings: object) -> None:
+def test_the_demo_door_opens_once_by_a_click_and_never_without_its_key(
+    owner: User, settings: Any, tmp_path: Path
+) -> None:
     User.objects.create_user("analyst")
     assert Client().get("/enter//").status_code == 404
     settings.DEMO_KEY = "open sesame"
     assert Client().get("/enter/wrong/").status_code == 404
-    assert Client().get("/enter/open%20sesame/").status_code == 302
+    settings.VAR = tmp_path
+    first, second = Client(), Client()
+    door = "/enter/open%20sesame/"
+    assert "Come in" in first.get(door).content.decode() and "_auth_user_id" not in first.session
+    assert first.post(door).status_code == 302 and "_auth_user_id" in first.session
+    assert first.get(door).status_code == 302, "whoever is in already is let through"
+    again = second.post(door)
+    assert "has let somebody in already" in again.content.decode() and "_auth_user_id" not in second.session

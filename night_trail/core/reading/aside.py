@@ -18,7 +18,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
@@ -36,6 +36,8 @@ logger = logging.getLogger(__name__)
 
 _LENGTH = struct.Struct(">Q")
 _MOST_FRAME = 8_000_000_000
+ASKED_EVERY = 0.5
+"""Seconds after which somebody who waits is asked whether they still want the file."""
 _ERRORS: dict[str, type[NightTrailError]] = {
     kind.__name__: kind for kind in (NightTrailError, Unreadable, BadQuestion)
 }
@@ -133,6 +135,10 @@ def _frame(source: IO[bytes]) -> bytes:
 # ---- whoever asks ----
 
 
+class Stopped(Exception):
+    """Nobody wants the file any more."""
+
+
 class _Broken(Exception):
     """The process ended, or took longer than it may."""
 
@@ -164,19 +170,23 @@ class _Process:
         except OSError:
             raise _Broken from None
 
-    def said(self, until: float) -> dict[str, Any]:
-        """Return the next message, or fail where none comes in time."""
-        (length,) = _LENGTH.unpack(self._bytes(_LENGTH.size, until))
+    def said(self, until: float, unwanted: Callable[[], bool]) -> dict[str, Any]:
+        """Return the next message, or fail where none comes in time, or it is not wanted any more."""
+        (length,) = _LENGTH.unpack(self._bytes(_LENGTH.size, until, unwanted))
         if length > _MOST_FRAME:
             raise _Broken
-        found: dict[str, Any] = msgspec.msgpack.decode(self._bytes(length, until))
+        found: dict[str, Any] = msgspec.msgpack.decode(self._bytes(length, until, unwanted))
         return found
 
-    def _bytes(self, count: int, until: float) -> bytes:
+    def _bytes(self, count: int, until: float, unwanted: Callable[[], bool]) -> bytes:
         pieces, missing = [], count
         while missing:
-            if not self._ready.select(max(0.0, until - time.monotonic())):
-                raise TimeoutError
+            if not self._ready.select(max(0.0, min(ASKED_EVERY, until - time.monotonic()))):
+                if time.monotonic() >= until:
+                    raise TimeoutError
+                if unwanted():
+                    raise Stopped
+                continue
             # past the pipe's own buffer, of which a selector knows nothing
             piece = os.read(self._out.fileno(), min(missing, 1 << 22))
             if not piece:
@@ -225,14 +235,16 @@ class Aside:
                 one.end()
         return _Process(self.limits.memory)
 
-    def _messages(self, asked: Asked) -> Iterator[dict[str, Any]]:
+    def _messages(
+        self, asked: Asked, unwanted: Callable[[], bool] = lambda: False
+    ) -> Iterator[dict[str, Any]]:
         asked.cpu = self.limits.cpu
         with self._free:
             one, whole = self._asked(asked), False
             until = time.monotonic() + self.limits.seconds
             try:
                 while not whole:
-                    said = one.said(until)
+                    said = one.said(until, unwanted)
                     whole = not said.keys() & {"column", "total", "failed"}
                     if "error" in said:
                         kind, what, where, way_on = said["error"]
@@ -286,10 +298,18 @@ class Aside:
         )
 
     def read(
-        self, path: Path, name: str, settings: ReadingSettings, part: str = ""
+        self,
+        path: Path,
+        name: str,
+        settings: ReadingSettings,
+        part: str = "",
+        unwanted: Callable[[], bool] = lambda: False,
     ) -> Iterator[int | TypedColumn | Understood]:
-        """Yield how many columns there are, each of them, and what was understood of the file."""
-        for said in self._messages(Asked("read", str(path), name, part, settings)):
+        """Yield how many columns there are, each of them, and what was understood of the file.
+
+        ``unwanted`` is asked while nothing comes; ``Stopped`` is raised once it says so.
+        """
+        for said in self._messages(Asked("read", str(path), name, part, settings), unwanted):
             if "total" in said:
                 yield said["total"]
             elif "column" in said:

@@ -10,6 +10,12 @@ PACKAGE = ROOT / "night_trail"
 VAR = Path(os.environ.get("NIGHT_TRAIL_VAR", ROOT / "var"))
 """Everything that is made while running: the database, incoming files, the secret key."""
 
+
+def _whole(name: str, otherwise: int) -> int:
+    """Return a setting of the environment that is a whole number."""
+    return int(os.environ.get(f"NIGHT_TRAIL_{name}", otherwise))
+
+
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
@@ -110,31 +116,33 @@ STORAGES = {
 
 # What looking at a file, and reading all of it, may take in the process that does: bytes of address space,
 # seconds of CPU and by the clock.
-LOOKING_MEMORY = int(os.environ.get("NIGHT_TRAIL_LOOKING_MEMORY", "6000000000"))
-LOOKING_SECONDS = int(os.environ.get("NIGHT_TRAIL_LOOKING_SECONDS", "20"))
-READING_MEMORY = int(os.environ.get("NIGHT_TRAIL_READING_MEMORY", "16000000000"))
-READING_SECONDS = int(os.environ.get("NIGHT_TRAIL_READING_SECONDS", "1800"))
+LOOKING_MEMORY = _whole("LOOKING_MEMORY", 6_000_000_000)
+LOOKING_CPU = _whole("LOOKING_CPU", 20)
+LOOKING_SECONDS = _whole("LOOKING_SECONDS", 20)
+READING_MEMORY = _whole("READING_MEMORY", 16_000_000_000)
+READING_CPU = _whole("READING_CPU", 3_600)
+READING_SECONDS = _whole("READING_SECONDS", 1_800)
 
-UPLOAD_LIMIT = int(os.environ.get("NIGHT_TRAIL_UPLOAD_LIMIT", "1000000000"))
+UPLOAD_LIMIT = _whole("UPLOAD_LIMIT", 1_000_000_000)
 """Bytes a file may have."""
+
+LEAST_ROOM = _whole("LEAST_ROOM", 300_000_000)
+"""Bytes that stay free on the disk: reading a file waits rather than take them."""
 
 INCOMING = VAR / "incoming"
 INCOMING.mkdir(parents=True, exist_ok=True)
 FILE_UPLOAD_TEMP_DIR = INCOMING
-FILE_UPLOAD_HANDLERS = [
-    "night_trail.tables.uploads.LimitedUpload",
-    "django.core.files.uploadhandler.TemporaryFileUploadHandler",
-]
+FILE_UPLOAD_HANDLERS = ["night_trail.tables.uploads.LimitedUpload"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 1_500
 
-COLUMN_CACHE_BYTES = int(os.environ.get("NIGHT_TRAIL_COLUMN_CACHE", "768000000"))
+COLUMN_CACHE_BYTES = _whole("COLUMN_CACHE", 768_000_000)
 """Bytes of decoded columns a process keeps."""
 
-FILTER_CACHE_BYTES = int(os.environ.get("NIGHT_TRAIL_FILTER_CACHE", "1000000000"))
+FILTER_CACHE_BYTES = _whole("FILTER_CACHE", 1_000_000_000)
 """Bytes of sorted and grouped columns a process keeps for the filters in use."""
 
-ANSWER_CACHE_BYTES = int(os.environ.get("NIGHT_TRAIL_ANSWER_CACHE", "200000000"))
+ANSWER_CACHE_BYTES = _whole("ANSWER_CACHE", 200_000_000)
 """Bytes of answers a process keeps."""
 
 DEMO_KEY = ""

@@ -2,12 +2,34 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest
+from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 
-from night_trail.tables.models import Table
+from night_trail.core.hand import LARGEST_KEY, whole
+from night_trail.core.table import Table as CoreTable
+from night_trail.tables.models import Table, Version
+from night_trail.tables.services import core_table
 
 
 def own_table(request: HttpRequest, pk: int) -> Table:
     """Return the visitor's own table, or answer that there is none."""
     return get_object_or_404(Table, pk=pk, owner=request.user)
+
+
+def seen_version(request: HttpRequest, table: Table) -> Version:
+    """Return the version that the posted form was made from, the present one where it says none.
+
+    Places of columns and steps are read from it: another tab may have moved them since.
+    """
+    told = whole(request.POST.get("saw", ""), LARGEST_KEY)
+    return table.versions.filter(pk=told).first() or table.latest
+
+
+def own_column(request: HttpRequest, pk: int, at: int) -> tuple[Table, Version, CoreTable]:
+    """Return the visitor's table, the version a form of a column was made from, and its rows."""
+    table = own_table(request, pk)
+    version = seen_version(request, table)
+    core = core_table(version)
+    if at >= len(core.columns):
+        raise Http404
+    return table, version, core

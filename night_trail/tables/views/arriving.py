@@ -17,7 +17,7 @@ from night_trail.core.hand import LARGEST_KEY, whole
 from night_trail.core.recipe.bundles import together
 from night_trail.core.table import Kind
 from night_trail.core.words.numbers import listed, percent
-from night_trail.tables import previews
+from night_trail.tables import previews, room, uploads
 from night_trail.tables.arrivals import bring_again, give_up, receive
 from night_trail.tables.models import Arrival, Bundle, Table
 from night_trail.tables.services import core_table
@@ -61,7 +61,9 @@ def bring(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     into = own_table(request, pk) if pk is not None else None
     # looking for the files is what takes them in, and counts them
     uploaded = [f for f in request.FILES.getlist("file") if isinstance(f, TemporaryUploadedFile)]
-    if request.META.get("night_trail.too_large"):
+    if request.META.get(uploads.NO_ROOM):
+        raise NightTrailError(room.FULL, "", "Try again when there is room.")
+    if request.META.get(uploads.TOO_LARGE):
         most = limit_in_words()
         raise Unreadable(
             f"The file is larger than the {most} that are taken", "", "Leave out columns or rows."
@@ -199,17 +201,18 @@ def decide(request: HttpRequest, pk: int) -> HttpResponse:
 def read_bundle(request: HttpRequest, pk: int) -> HttpResponse:
     """Begin to read the wanted tables of a bundle."""
     found = _bundle(request, pk)
-    open_ones = list(found.arrivals.filter(state=Arrival.State.PREVIEW).order_by("id"))
     wanted = request.POST.getlist("table")
-    # a bundle of one table has no boxes to tick
-    chosen = [a for a in open_ones if len(open_ones) == 1 or str(a.pk) in wanted]
-    if open_ones and not chosen:
-        raise NightTrailError("No table is chosen", "", "Choose at least one.")
-    for arrival in open_ones:
-        arrival.wanted = arrival in chosen
-        arrival.state = Arrival.State.WAITING if arrival.wanted else Arrival.State.CANCELLED
-        arrival.said = "Waiting to be read." if arrival.wanted else "Not wanted."
-        arrival.save(update_fields=["wanted", "state", "said"])
+    with transaction.atomic():  # a second click finds nothing open any more
+        open_ones = list(found.arrivals.filter(state=Arrival.State.PREVIEW).order_by("id"))
+        # a bundle of one table has no boxes to tick
+        chosen = [a for a in open_ones if len(open_ones) == 1 or str(a.pk) in wanted]
+        if open_ones and not chosen:
+            raise NightTrailError("No table is chosen", "", "Choose at least one.")
+        for arrival in open_ones:
+            arrival.wanted = arrival in chosen
+            arrival.state = Arrival.State.WAITING if arrival.wanted else Arrival.State.CANCELLED
+            arrival.said = "Waiting to be read." if arrival.wanted else "Not wanted."
+            arrival.save(update_fields=["wanted", "state", "said"])
     for arrival in chosen:
         read_file.enqueue(arrival.pk)
     return redirect("tables:bundle", pk)
@@ -220,7 +223,7 @@ def cancel(request: HttpRequest, pk: int) -> HttpResponse:
     """Stop reading a bundle; tables that are complete stay."""
     found = _bundle(request, pk)
     give_up(found)
-    found.arrivals.filter(state__in=(Arrival.State.WAITING, Arrival.State.READING)).update(cancelled=True)
+    found.arrivals.filter(state=Arrival.State.READING).update(cancelled=True)
     return (
         redirect("tables:bundle", pk)
         if found.arrivals.exclude(state=Arrival.State.CANCELLED).exists()

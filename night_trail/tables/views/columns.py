@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import polars as pl
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -26,7 +26,7 @@ from night_trail.tables import recipes
 from night_trail.tables.cells import cells_of
 from night_trail.tables.forms import PARTS, VALUES_SHOWN, step_from
 from night_trail.tables.services import core_table
-from night_trail.tables.views import own_table
+from night_trail.tables.views import own_column, own_table
 
 PREVIEW_ROWS = 8
 EXAMPLE_ROWS = 8
@@ -35,17 +35,15 @@ EXAMPLE_ROWS = 8
 @require_GET
 def column(request: HttpRequest, pk: int, at: int) -> HttpResponse:
     """Show everything about one column, and what can be done to it."""
-    table = own_table(request, pk)
-    core = core_table(table.latest)
-    if at >= len(core.columns):
-        raise Http404
+    table, version, core = own_column(request, pk, at)
     found = core.columns[at]
-    profile = table.latest.survey_value().profiles[at]
+    profile = version.survey_value().profiles[at]
     cells = core.series(found.name)
     is_words = not found.kind.measured and found.kind != Kind.YES_NO
     has_values = is_words and 1 < found.distinct <= 1_000
     context = {
         "table": table,
+        "version": version,
         "at": at,
         "column": found,
         "profile": profile,
@@ -79,14 +77,15 @@ def _values(core: CoreTable, found: Column) -> list[tuple[str, int]]:
 @require_POST
 def change(request: HttpRequest, pk: int, at: int, action: str) -> HttpResponse:
     """Do to a column what a form of its page asks for."""
-    table = own_table(request, pk)
-    core = core_table(table.latest)
-    if at >= len(core.columns):
-        raise Http404
+    table, seen, core = own_column(request, pk, at)
     name = core.columns[at].name
     step = step_from(action, request.POST, core, name)
     if isinstance(step, ReadAs) and not request.POST.get("sure") and (lossy := _lossy(step, core)):
-        return render(request, "tables/lossy.html", {"table": table, "at": at, "tab": "survey", **lossy})
+        return render(
+            request,
+            "tables/lossy.html",
+            {"table": table, "version": seen, "at": at, "tab": "survey", **lossy},
+        )
     version = recipes.take_step(table, step)
     names = [c.name for c in version.column_list()]
     kept = request.POST.get("name", name) if action == "describe" else name
@@ -123,10 +122,7 @@ def _lossy(step: ReadAs, core: CoreTable) -> dict[str, Any]:
 @require_POST
 def sums(request: HttpRequest, pk: int, at: int) -> HttpResponse:
     """Say from the survey whether a column is summed, and stay there."""
-    table = own_table(request, pk)
-    core = core_table(table.latest)
-    if at >= len(core.columns):
-        raise Http404
+    table, _, core = own_column(request, pk, at)
     recipes.take_step(table, step_from("describe", request.POST, core, core.columns[at].name))
     return redirect(f"{reverse('tables:survey', args=[pk])}#column-{at}")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.db import IntegrityError, transaction
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -16,11 +17,12 @@ from night_trail.core.words.numbers import percent
 from night_trail.draw.missing import draw_missing
 from night_trail.draw.silhouette import draw_silhouette
 from night_trail.people.confirm import confirm_delete
+from night_trail.people.writing import keep_texts, one_line
 from night_trail.tables import recipes
 from night_trail.tables.cells import cells_of
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
-from night_trail.tables.views import own_table
+from night_trail.tables.views import own_table, seen_version
 
 ORDERS = {"odd": "what is odd first", "position": "position in the file", "kind": "kind"}
 MOST_SHOWN = 40
@@ -120,7 +122,8 @@ def step(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def take_back(request: HttpRequest, pk: int, at: int) -> HttpResponse:
     """Take a step of the recipe back."""
-    recipes.take_back(own_table(request, pk), at)
+    table = own_table(request, pk)
+    recipes.take_back(table, at, seen_version(request, table))
     return redirect("tables:survey", pk)
 
 
@@ -132,7 +135,7 @@ def use_recipe(request: HttpRequest, pk: int) -> HttpResponse:
     if uploaded is None or (uploaded.size or 0) > 1_000_000:
         raise NightTrailError("No recipe was chosen", "", "Choose a recipe.json of at most 1 MB.")
     steps = recipes.rebound(request.user, decode_recipe(uploaded.read()).steps)
-    recipes.set_recipe(table, [*table.latest.steps(), *steps])
+    recipes.change(table, lambda now: [*now, *steps])
     return redirect("tables:survey", pk)
 
 
@@ -140,14 +143,17 @@ def use_recipe(request: HttpRequest, pk: int) -> HttpResponse:
 def rename(request: HttpRequest, pk: int) -> HttpResponse:
     """Give a table another name, or say what one row is."""
     table = own_table(request, pk)
-    name = " ".join(request.POST.get("name", table.name).split())[:200]
-    noun = " ".join(request.POST.get("noun", table.noun_one).split())[:50].lower()
+    name = one_line(request.POST.get("name", table.name))[:200]
+    noun = one_line(request.POST.get("noun", table.noun_one))[:50].lower()
     if not name or not noun:
         raise NightTrailError("A name cannot be empty", "", "Write one.")
-    if Table.objects.filter(owner=table.owner, name=name).exclude(pk=pk).exists():
-        raise NightTrailError(f"Another table is called “{name}”", "", "Choose another name.")
-    table.name, table.noun_one, table.noun_many = name, noun, plural(noun)
-    table.save()
+    try:
+        with transaction.atomic():
+            now = keep_texts(request, table, {"name": name, "noun_one": noun})
+            if now.noun_one == noun:
+                Table.objects.filter(pk=pk).update(noun_many=plural(noun))
+    except IntegrityError:
+        raise NightTrailError(f"Another table is called “{name}”", "", "Choose another name.") from None
     return redirect("tables:survey", pk)
 
 
@@ -155,14 +161,21 @@ def rename(request: HttpRequest, pk: int) -> HttpResponse:
 def delete(request: HttpRequest, pk: int) -> HttpResponse:
     """Delete a table after asking; its trails and the stops of tales that show it go too."""
     table = own_table(request, pk)
-    if request.method == "POST":
-        recipes.let_go(table)
-    return confirm_delete(
-        request,
-        table,
-        what=f"the table {table.name}",
-        also="Its trails go with it, and so do the stops of tales that show it.",
-        back=reverse("tables:survey", args=[pk]),
-        then="tables:home",
-        tab="tables",
-    )
+
+    def asked_or_done() -> HttpResponse:
+        return confirm_delete(
+            request,
+            table,
+            what=f"the table {table.name}",
+            also="Its trails go with it, and so do the stops of tales that show it.",
+            back=reverse("tables:survey", args=[pk]),
+            then="tables:home",
+            tab="tables",
+        )
+
+    if request.method != "POST":
+        return asked_or_done()
+    recipes.let_go(table)
+    with transaction.atomic():
+        recipes.let_go(table)  # what was made of it while the first was copied
+        return asked_or_done()

@@ -16,12 +16,13 @@ from night_trail.core.slots import short_name
 from night_trail.core.words import plain
 from night_trail.draw import Size
 from night_trail.people.confirm import confirm_delete
+from night_trail.people.writing import keep_texts, one_line, stamps, tidy
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.prose import prose
 from night_trail.tales.services import add_stop, put_in_order
 from night_trail.trails.models import Cairn
 from night_trail.trails.pictures import Desk, size_from
-from night_trail.trails.services import annotations_json
+from night_trail.trails.services import annotate as keep_annotations
 
 SIZE = Size(664, 420)
 COOKIE = "writing"
@@ -50,7 +51,7 @@ def index(request: HttpRequest) -> HttpResponse:
 @require_POST
 def new(request: HttpRequest) -> HttpResponse:
     """Begin a tale; with a cairn, that is its first stop."""
-    title = " ".join(request.POST.get("title", "").split())[:200] or "A tale without a title"
+    title = one_line(request.POST.get("title", ""))[:200] or "A tale without a title"
     cairn = None
     if chosen := request.POST.get("cairn"):
         cairn = get_object_or_404(Cairn, pk=_whole(chosen), step__trail__owner=request.user)
@@ -146,12 +147,13 @@ def picture(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
 def rename(request: HttpRequest, tale: int) -> HttpResponse:
     """Give a tale another title."""
     found = _own(request, tale)
-    title = " ".join(request.POST.get("title", "").split())[:200]
+    title = one_line(request.POST.get("title", ""))[:200]
     if not title:
         raise NightTrailError("A tale needs a title", "", "The earlier one was kept.")
-    found.title = title
-    found.save(update_fields=["title"])
-    return HttpResponse(status=204) if request.htmx else redirect("tales:write", tale)
+    kept = keep_texts(request, found, {"title": title})
+    return (
+        HttpResponse(stamps(kept, ("title",), swap=True)) if request.htmx else redirect("tales:write", tale)
+    )
 
 
 @require_http_methods(["GET", "POST"])
@@ -202,14 +204,16 @@ def order(request: HttpRequest, tale: int) -> HttpResponse:
 def edit(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     """Keep heading and text as they are written; answer with the text as readers will see it."""
     found = _stop(request, tale, stop)
-    heading = " ".join(request.POST.get("heading", "").split())[:200]
+    heading = one_line(request.POST.get("heading", ""))[:200]
     if not heading:
         raise NightTrailError("A stop needs a heading", "", "The earlier one was kept.")
-    found.heading, found.text = heading, request.POST.get("text", "")[:20_000]
-    found.save(update_fields=["heading", "text"])
+    text = tidy(request.POST.get("text", ""))[:20_000]
+    found = keep_texts(request, found, {"heading": heading, "text": text})
     if not request.htmx:
         return redirect("tales:stop", tale, stop)
-    return render(request, "tales/_preview.html", {"stop": found, "prose": prose(found.text)})
+    shown = render(request, "tales/_preview.html", {"stop": found, "prose": prose(found.text)})
+    shown.write(stamps(found, ("heading", "text"), swap=True))
+    return shown
 
 
 @require_POST
@@ -223,6 +227,5 @@ def remove(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
 def annotate(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     """Keep all annotations of a stop's picture as they now are."""
     found = _stop(request, tale, stop)
-    found.annotations = annotations_json(request.POST.get("annotations", ""))
-    found.save(update_fields=["annotations"])
+    keep_annotations(found, request.POST.get("annotations", ""), request.POST.get("before"))
     return _written(request, tale, stop) if request.htmx else redirect("tales:stop", tale, stop)

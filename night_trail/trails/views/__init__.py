@@ -10,6 +10,7 @@ from django_htmx.http import HttpResponseClientRedirect
 
 from night_trail.core.errors import NightTrailError
 from night_trail.people.confirm import confirm_delete
+from night_trail.people.writing import keep_texts, one_line, stamps
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.trails.forms import change_from
@@ -50,14 +51,15 @@ def latest(request: HttpRequest, trail: int) -> HttpResponse:
 def rename(request: HttpRequest, trail: int) -> HttpResponse:
     """Give a trail another title."""
     found = get_object_or_404(Trail, pk=trail, owner=request.user)
-    title = " ".join(request.POST.get("title", "").split())[:200]
+    title = one_line(request.POST.get("title", ""))[:200]
     if not title:
         raise NightTrailError("A title cannot be empty", "", "Write one.")
-    found.title = title
-    found.save(update_fields=["title"])
-    if request.htmx:
-        return HttpResponse(status=204)
-    return redirect("trails:latest", found.pk)
+    kept = keep_texts(request, found, {"title": title})
+    return (
+        HttpResponse(stamps(kept, ("title",), swap=True))
+        if request.htmx
+        else redirect("trails:latest", trail)
+    )
 
 
 @require_http_methods(["GET", "POST"])

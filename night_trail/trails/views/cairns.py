@@ -7,9 +7,11 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
 from night_trail.core.errors import NightTrailError
+from night_trail.people.writing import keep_texts, one_line, stamps, tidy
 from night_trail.trails.models import Cairn, Step
 from night_trail.trails.page import desk_response, own_step
-from night_trail.trails.services import annotations_json, cairn_at
+from night_trail.trails.services import annotate as keep_annotations
+from night_trail.trails.services import cairn_at
 
 
 def _shown(request: HttpRequest, step: Step) -> HttpResponse:
@@ -32,12 +34,13 @@ def leave(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 def edit(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Keep the title and note as they are written."""
     cairn = get_object_or_404(Cairn, step=own_step(request, trail, step))
-    title = " ".join(request.POST.get("title", "").split())[:200]
+    title = one_line(request.POST.get("title", ""))[:200]
     if not title:
         raise NightTrailError("A cairn needs a title", "", "The earlier one was kept.")
-    cairn.title, cairn.note = title, request.POST.get("note", "")[:4000]
-    cairn.save(update_fields=["title", "note"])
-    return HttpResponse(status=204) if request.htmx else redirect("trails:step", trail, step)
+    kept = keep_texts(request, cairn, {"title": title, "note": tidy(request.POST.get("note", ""))[:4000]})
+    if not request.htmx:
+        return redirect("trails:step", trail, step)
+    return HttpResponse(stamps(kept, ("title", "note"), swap=True))
 
 
 @require_POST
@@ -52,10 +55,7 @@ def take(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 def annotate(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Keep all annotations of a step's picture as they now are; a cairn is left where there is none."""
     found = own_step(request, trail, step)
-    annotations = annotations_json(request.POST.get("annotations", ""))
     if found.scene_value().main is None:
         raise NightTrailError("There is no picture to annotate", "", "Choose a column first.")
-    cairn = cairn_at(found)
-    cairn.annotations = annotations
-    cairn.save(update_fields=["annotations"])
+    keep_annotations(cairn_at(found), request.POST.get("annotations", ""), request.POST.get("before"))
     return _shown(request, found)

@@ -83,14 +83,16 @@ function list() {
   if (kept) document.getElementById(kept)?.focus();
 }
 
+// What the page showed before goes along: others may have annotated the same picture since.
 function save(annotations, remember = true) {
-  if (remember) earlier.push({ address: stage().dataset.annotate, annotations: current() });
+  const before = current();
+  if (remember) earlier.push({ address: stage().dataset.annotate, annotations: before });
   stage().dataset.annotations = JSON.stringify(annotations);
   return htmx.ajax("POST", stage().dataset.annotate, {
     source: stage(),
     target: stage().dataset.swap,
     swap: "outerMorph",
-    values: { csrfmiddlewaretoken: token(), annotations: JSON.stringify(annotations) },
+    values: { csrfmiddlewaretoken: token(), annotations: JSON.stringify(annotations), before: JSON.stringify(before) },
   });
 }
 const update = (id, changes) => save(current().map((a) => (a.id === id ? { ...a, ...changes } : a)));

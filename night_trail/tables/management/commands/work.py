@@ -4,25 +4,23 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.core.management import call_command
-from django.core.management.base import BaseCommand
-from django.utils import timezone
-from django_tasks_db.models import DBTaskResult
+from django.core.management.base import BaseCommand, CommandError
 
-from night_trail.tables.arrivals import clear_interrupted, warm_up
+from night_trail.core.errors import NightTrailError
+from night_trail.tables.arrivals import warm_up
+from night_trail.tables.worker import alone, work
 
 
 class Command(BaseCommand):
-    """Runs background work until it is stopped; one worker at a time."""
+    """Runs background work until it is stopped; a second one is refused."""
 
-    help = "Run background work. Start exactly one."
+    help = "Run background work. A second worker on the same data is refused."
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Clear up, then work."""
-        count = clear_interrupted()
-        # a task whose worker was killed would be running for ever
-        DBTaskResult.objects.running().update(status="FAILED", finished_at=timezone.now())
-        if count:
-            self.stdout.write(f"{count} interrupted file(s) were marked as failed; nothing of them was kept.")
-        warm_up()
-        call_command("db_worker", interval=0.3, startup_delay=False, verbosity=0)
+        try:
+            with alone():
+                warm_up()
+                work()
+        except NightTrailError as error:
+            raise CommandError(str(error), returncode=3) from None
