@@ -10,9 +10,7 @@ app_name = "people"
 urlpatterns = [
     path(
         "sign-in/",
-        login_not_required(
-            auth.LoginView.as_view(template_name="people/sign_in.html", redirect_authenticated_user=True)
-        ),
+        login_not_required(views.SignIn.as_view()),
         name="sign-in",
     ),
     path("sign-out/", auth.LogoutView.as_view(), name="sign-out"),
@@ -23,6 +21,11 @@ urlpatterns = [
         ),
         name="password",
     ),
+    path("account/", views.account, name="account"),
+    path("account/sign-out-everywhere/", views.sign_out_everywhere, name="sign-out-everywhere"),
+    path("account/invite/", views.invite, name="invite"),
+    path("account/invitations/<int:invitation>/withdraw/", views.withdraw, name="withdraw"),
+    path("invited/<str:token>/", views.invited, name="invited"),
     path("theme/", views.change_theme, name="theme"),
     path("enter/<str:key>/", views.enter, name="enter"),
 ]

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+import math
+from typing import Any
 from urllib.parse import urlsplit
 
 from django.conf import settings
-from django.contrib.auth import get_user_model, login
+from django.contrib.auth import get_user_model, login, logout
 from django.contrib.auth.decorators import login_not_required
+from django.contrib.auth.forms import AuthenticationForm
+from django.contrib.auth.views import LoginView
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
 from django.utils.http import url_has_allowed_host_and_scheme
-from django.views.decorators.http import require_http_methods, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from night_trail.people import doors
+from night_trail.core.errors import NightTrailError
+from night_trail.people import accounts, doors, slowing
 from night_trail.people.context import COOKIE, THEMES
+from night_trail.people.models import Invitation
 
 DEMO_NAME = "analyst"
 
@@ -51,3 +58,88 @@ def enter(request: HttpRequest, key: str) -> HttpResponse:
         login(request, analyst, backend="django.contrib.auth.backends.ModelBackend")
         return redirect("tables:home")
     return render(request, "people/enter.html", {"used": doors.was_used()})
+
+
+class SignIn(LoginView):
+    """Sign-in by name and password, slowed down where it keeps failing."""
+
+    template_name = "people/sign_in.html"
+    redirect_authenticated_user = True
+
+    def post(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+        """Try a name and password, unless it is too soon."""
+        if seconds := slowing.wait(request, request.POST.get("username", "")):
+            said = f"Signing in failed too often. Try again in {slowing.in_words(seconds)}."
+            response = render(request, "sentence.html", {"sentence": said}, status=429)
+            response["Retry-After"] = str(math.ceil(seconds))
+            return response
+        return super().post(request, *args, **kwargs)
+
+    def form_valid(self, form: AuthenticationForm) -> HttpResponse:
+        """Let the person in, and the browser know."""
+        response: HttpResponse = super().form_valid(form)
+        slowing.remember(response, form.get_user())
+        return response
+
+
+@require_GET
+def account(request: HttpRequest) -> HttpResponse:
+    """Show what a person's tables take, and what can be done with the account."""
+    return _account(request)
+
+
+def _account(request: HttpRequest, new_token: str = "") -> HttpResponse:
+    invitations = list(request.user.invitations.select_related("used")[:50]) if request.user.is_staff else []
+    for one in invitations:
+        one.over = one.ends < timezone.now()
+    context = {
+        "invitations": invitations,
+        "new_token": new_token,
+    }
+    return render(request, "people/account.html", context)
+
+
+@require_POST
+def invite(request: HttpRequest) -> HttpResponse:
+    """Make an invitation; its address is shown in this answer and never again."""
+    if not request.user.is_staff:
+        raise Http404
+    return _account(request, Invitation.make(request.user)[1])
+
+
+@require_POST
+def withdraw(request: HttpRequest, invitation: int) -> HttpResponse:
+    """Close an invitation that was not used."""
+    get_object_or_404(Invitation, pk=invitation, by=request.user, used=None).delete()
+    return redirect("people:account")
+
+
+@login_not_required
+@require_http_methods(["GET", "POST"])
+def invited(request: HttpRequest, token: str) -> HttpResponse:
+    """Make an account by an invitation."""
+    invitation = Invitation.open_by(token)
+    if invitation is None:
+        raise Http404
+    name, error = request.POST.get("username", "")[:150], ""
+    if request.method == "POST":
+        try:
+            person = accounts.accept(invitation, name, request.POST.get("password", ""))
+        except NightTrailError as refused:
+            error = str(refused)
+        else:
+            login(request, person, backend="django.contrib.auth.backends.ModelBackend")
+            return redirect("tables:home")
+    shown = {"name": name, "error": error}
+    response = render(request, "people/invited.html", shown, status=422 if error else 200)
+    response["Referrer-Policy"] = "no-referrer"  # the address is the key
+    response["Cache-Control"] = "private, no-store"
+    return response
+
+
+@require_POST
+def sign_out_everywhere(request: HttpRequest) -> HttpResponse:
+    """End every session of the visitor, this one too."""
+    accounts.sign_out_everywhere(request.user)
+    logout(request)
+    return redirect("people:sign-in")

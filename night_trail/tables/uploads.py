@@ -7,10 +7,11 @@ from typing import Any
 from django.conf import settings
 from django.core.files.uploadhandler import SkipFile, TemporaryFileUploadHandler
 
-from night_trail.tables import room
+from night_trail.tables import quota, room
 
 TOO_LARGE = "night_trail.too_large"
 NO_ROOM = "night_trail.no_room"
+OVER_QUOTA = "night_trail.over_quota"
 
 
 class LimitedUpload(TemporaryFileUploadHandler):
@@ -20,6 +21,9 @@ class LimitedUpload(TemporaryFileUploadHandler):
         """Begin counting."""
         super().new_file(*args, **kwargs)
         self._taken = 0
+        person = getattr(self.request, "user", None)
+        if person is not None and (self._announced() or 0) > quota.left_for(person):
+            self._refuse(OVER_QUOTA)
         if room.free() < settings.LEAST_ROOM + (self._announced() or 0):
             self._refuse(NO_ROOM)
 

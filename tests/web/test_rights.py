@@ -21,11 +21,14 @@ from night_trail.tales.models import Link, Tale
 from night_trail.trails.models import Step
 from tests.web.conftest import client_of
 
-OPEN = {"health", "people:sign-in", "people:theme", "people:enter", "tales:walk", "tales:walk-stop"}
-"""What needs no sign-in; the last three ask for an unguessable key instead."""
+OPEN = {"health", "people:sign-in", "people:theme"} | {
+    *("people:enter", "people:invited", "tales:walk", "tales:walk-stop"),
+}
+"""What needs no sign-in; the latter ask for an unguessable key instead."""
 
 EVERYONES = {
-    *("people:sign-out", "people:password", "tables:home", "tables:bring"),
+    *("people:sign-out", "people:sign-out-everywhere", "people:password", "people:account"),
+    *("tables:home", "tables:bring"),
     *("trails:index", "tales:index", "tales:new"),
 }
 """What any signed-in person may use for themselves."""
@@ -67,6 +70,7 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         "number": 1,
         "token": token,
         "key": "guess",
+        "invitation": 0,
         "at": 0,
         "action": "leave",
         "form": "csv",
@@ -118,6 +122,7 @@ def test_nobody_is_sent_to_the_sign_in(address: dict[str, str]) -> None:
         "people:sign-in": 200,
         "people:theme": 405,
         "people:enter": 404,
+        "people:invited": 404,
         "health": 200,
         "tales:walk": 200,
         "tales:walk-stop": 200,
@@ -153,11 +158,15 @@ def test_the_owner_meets_no_server_error(address: dict[str, str], client: Client
         # what was deleted on the way is gone
         return response.status_code in (200, 204, 302, 404, 405, 422)
 
-    last = [n for n in ALL if n.endswith(("delete", "remove", "change", "take", "revoke", "sign-out"))]
+    last = [
+        n
+        for n in ALL
+        if n.endswith(("delete", "remove", "change", "take", "revoke", "sign-out", "everywhere"))
+    ]
     first = [n for n in ALL if n not in last]
     assert walked({"owner": client}, address, first, fine) == {}
     # these want a value in the address, a condition that is there, or groups
-    wanting = ("people:enter", "tables:finding", "trails:same-rows", "trails:reword")
+    wanting = ("people:enter", "people:invited", "tables:finding", "trails:same-rows", "trails:reword")
     wanting += ("trails:groups", "trails:groups-csv")
     seen = {n: client.get(address[n]).status_code for n in first if n not in wanting}
     assert set(seen.values()) <= {200, 302, 405}, seen

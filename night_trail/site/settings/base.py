@@ -34,6 +34,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "night_trail.site.proxies.Proxies",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.gzip.GZipMiddleware",
@@ -41,6 +42,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "night_trail.site.bodies.Bodies",
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
@@ -96,6 +98,7 @@ AXES_COOLOFF_TIME = 0.25  # hours
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_LOCKOUT_TEMPLATE = "people/locked_out.html"
 AXES_RESET_ON_SUCCESS = True
+AXES_CLIENT_IP_CALLABLE = "night_trail.people.slowing.address"
 
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": ["default"]}}
 
@@ -126,6 +129,9 @@ READING_SECONDS = _whole("READING_SECONDS", 1_800)
 UPLOAD_LIMIT = _whole("UPLOAD_LIMIT", 1_000_000_000)
 """Bytes a file may have."""
 
+USER_QUOTA = _whole("USER_QUOTA", 20_000_000_000)
+"""Bytes that the tables of one person may take, with the files they were read from."""
+
 LEAST_ROOM = _whole("LEAST_ROOM", 300_000_000)
 """Bytes that stay free on the disk: reading a file waits rather than take them."""
 
@@ -144,6 +150,9 @@ FILTER_CACHE_BYTES = _whole("FILTER_CACHE", 1_000_000_000)
 
 ANSWER_CACHE_BYTES = _whole("ANSWER_CACHE", 200_000_000)
 """Bytes of answers a process keeps."""
+
+TRUSTED_PROXIES: list[str] = []
+"""Addresses or networks of reverse proxies whose word on visitors is believed."""
 
 DEMO_KEY = ""
 """Where set, /enter/<key>/ signs the visitor in as the demo analyst."""

@@ -6,6 +6,7 @@ from night_trail.site.settings.production import *  # noqa: F403
 
 ALLOWED_HOSTS = ["127.0.0.1", "localhost"]
 CSRF_TRUSTED_ORIGINS = []
+TRUSTED_PROXIES: list[str] = []
 SECURE_SSL_REDIRECT = False
 SECURE_PROXY_SSL_HEADER = None
 SECURE_HSTS_SECONDS = 0

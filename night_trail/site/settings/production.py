@@ -28,7 +28,9 @@ DEBUG = False
 SECRET_KEY = _secret_key(VAR / "secret_key")
 ALLOWED_HOSTS = [h for h in os.environ.get("NIGHT_TRAIL_HOSTS", "").split(",") if h]
 CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS]
+TRUSTED_PROXIES = [p for p in os.environ.get("NIGHT_TRAIL_PROXIES", "127.0.0.1,::1").split(",") if p]
 SECURE_SSL_REDIRECT = True
+# believed only of trusted proxies: ``site.proxies`` drops the header of anybody else
 SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
 SECURE_HSTS_SECONDS = 31_536_000
 SECURE_HSTS_INCLUDE_SUBDOMAINS = True

@@ -17,7 +17,7 @@ from night_trail.core.hand import LARGEST_KEY, whole
 from night_trail.core.recipe.bundles import together
 from night_trail.core.table import Kind
 from night_trail.core.words.numbers import listed, percent
-from night_trail.tables import previews, room, uploads
+from night_trail.tables import previews, quota, room, uploads
 from night_trail.tables.arrivals import bring_again, give_up, receive
 from night_trail.tables.models import Arrival, Bundle, Table
 from night_trail.tables.services import core_table
@@ -43,16 +43,12 @@ def home(request: HttpRequest) -> HttpResponse:
         "tables": tables,
         "waiting": waiting,
         "limit": settings.UPLOAD_LIMIT,
-        "limit_words": limit_in_words(),
+        "limit_words": quota.in_words(settings.UPLOAD_LIMIT),
+        "used": quota.in_words(quota.used_by(request.user)),
+        "quota": quota.in_words(settings.USER_QUOTA),
         "tab": "tables",
     }
     return render(request, "tables/home.html", context)
-
-
-def limit_in_words() -> str:
-    """Return how large a file may be: ``1 GB``."""
-    size = settings.UPLOAD_LIMIT
-    return f"{size / 1e9:.3g} GB" if size >= 1e9 else f"{size / 1e6:.3g} MB"
 
 
 @require_POST
@@ -61,10 +57,15 @@ def bring(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     into = own_table(request, pk) if pk is not None else None
     # looking for the files is what takes them in, and counts them
     uploaded = [f for f in request.FILES.getlist("file") if isinstance(f, TemporaryUploadedFile)]
+    if request.META.get(uploads.OVER_QUOTA):
+        left = quota.in_words(quota.left_for(request.user))
+        raise NightTrailError(
+            f"Your tables may take {left} more, and this is larger", "", "Delete a table first."
+        )
     if request.META.get(uploads.NO_ROOM):
         raise NightTrailError(room.FULL, "", "Try again when there is room.")
     if request.META.get(uploads.TOO_LARGE):
-        most = limit_in_words()
+        most = quota.in_words(settings.UPLOAD_LIMIT)
         raise Unreadable(
             f"The file is larger than the {most} that are taken", "", "Leave out columns or rows."
         )

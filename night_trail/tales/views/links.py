@@ -7,16 +7,17 @@ from django.shortcuts import get_object_or_404, redirect
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from night_trail.core.hand import LARGEST_KEY, whole
 from night_trail.tales.models import Link, Tale
+from night_trail.tales.views.writing import written
 
 
 @require_POST
 def make(request: HttpRequest, tale: int) -> HttpResponse:
-    """Make a read link; its address is shown once, on the next page."""
+    """Make a read link; its address is shown in this answer and kept nowhere."""
     found = get_object_or_404(Tale, pk=tale, owner=request.user)
     _, token = Link.make(found)
-    request.session[f"token:{found.pk}"] = token
-    return redirect("tales:write", found.pk)
+    return written(request, found.pk, whole(request.POST.get("stop", ""), LARGEST_KEY), token)
 
 
 @require_POST

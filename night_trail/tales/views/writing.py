@@ -70,10 +70,11 @@ def _whole(text: str) -> int:
 @require_GET
 def write(request: HttpRequest, tale: int, stop: int | None = None) -> HttpResponse:
     """Show a tale for writing, at one of its stops."""
-    return _written(request, tale, stop)
+    return written(request, tale, stop)
 
 
-def _written(request: HttpRequest, tale: int, stop: int | None) -> HttpResponse:
+def written(request: HttpRequest, tale: int, stop: int | None, new_token: str = "") -> HttpResponse:
+    """Show a tale for writing; a token that was just made is shown with it."""
     found = _own(request, tale)
     stops = list(found.stops.select_related("step__trail__version__table"))
     current = next((s for s in stops if s.pk == stop), None)
@@ -88,7 +89,7 @@ def _written(request: HttpRequest, tale: int, stop: int | None) -> HttpResponse:
         "stop": current,
         "cairns": _collectable(request),
         "links": found.links.filter(revoked=None),
-        "new_token": request.session.pop(f"token:{found.pk}", None),
+        "new_token": new_token,
     }
     if current is not None:
         context["prose"] = prose(current.text)
@@ -228,4 +229,4 @@ def annotate(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     """Keep all annotations of a stop's picture as they now are."""
     found = _stop(request, tale, stop)
     keep_annotations(found, request.POST.get("annotations", ""), request.POST.get("before"))
-    return _written(request, tale, stop) if request.htmx else redirect("tales:stop", tale, stop)
+    return written(request, tale, stop) if request.htmx else redirect("tales:stop", tale, stop)

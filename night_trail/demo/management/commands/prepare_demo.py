@@ -44,4 +44,5 @@ class Command(BaseCommand):
         with os.fdopen(os.open(kept, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
             file.write(chosen)
         analyst.set_password(chosen)
+        analyst.is_staff = True  # may invite
         analyst.save()
