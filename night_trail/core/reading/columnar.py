@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 import polars as pl
@@ -11,6 +11,7 @@ from night_trail.core.errors import Unreadable
 from night_trail.core.reading.delimited import SAMPLE_RECORDS
 from night_trail.core.reading.kinds import Hints
 from night_trail.core.reading.settings import ReadingSettings, Understood
+from night_trail.core.words.numbers import listed
 
 
 class ColumnarSource:
@@ -29,7 +30,7 @@ class ColumnarSource:
         self.units: list[str] = []
         self.hints = Hints(decimal=".", missing=settings.missing)
         self.records: list[list[str]] = []
-        self.understood = Understood(format=format_)
+        self.understood = Understood(format=format_, reasons=_reasons(schema))
 
     def _broken(self, error: Exception) -> Unreadable:
         reason = (str(error).splitlines() or [type(error).__name__])[0][:120].rstrip(".")
@@ -50,3 +51,15 @@ class ColumnarSource:
             except Exception as error:
                 raise self._broken(error) from None
             yield [(i, frame.to_series().rename("cells"))]
+
+
+def _reasons(schema: Mapping[str, pl.DataType]) -> dict[str, str]:
+    """Return what is said of columns that no table has as they are."""
+    nested = [name for name, kind in schema.items() if kind.is_nested()]
+    raw = [name for name, kind in schema.items() if kind == pl.Binary]
+    said = {}
+    if nested:
+        said["nested"] = f"lists and records are read as text: {listed(nested[:8])}"
+    if raw:
+        said["raw"] = f"bytes are missing where they are no text: {listed(raw[:8])}"
+    return said

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -380,12 +381,29 @@ def _native(cells: pl.Series) -> pl.Series:
     if isinstance(kind, pl.Duration) or kind in (pl.Boolean, pl.Date, pl.Time):
         return cells
     if kind == pl.Binary:
-        return cells.cast(pl.String, strict=False)
+        return pl.Series(cells.name, [_decoded(v) for v in cells.to_list()], dtype=pl.String)
     if kind.is_nested():
-        return pl.Series(
-            cells.name, [None if v is None else str(v)[:1_000] for v in cells.to_list()], dtype=pl.String
-        )
+        return pl.Series(cells.name, [_told(v) for v in cells.to_list()], dtype=pl.String)
     return cells.cast(pl.String, strict=False)
+
+
+MOST_TOLD = 1_000
+
+
+def _decoded(value: bytes | None) -> str | None:
+    try:
+        return value.decode()[:MOST_TOLD] if value is not None else None
+    except UnicodeDecodeError:
+        return None
+
+
+def _told(value: object) -> str | None:
+    """Return a list as its values in one cell, and anything deeper as JSON."""
+    if value is None:
+        return None
+    if isinstance(value, list) and not any(isinstance(v, list | dict) for v in value):
+        return "; ".join(str(v) for v in value if v is not None)[:MOST_TOLD] or None
+    return json.dumps(value, ensure_ascii=False, default=str)[:MOST_TOLD]
 
 
 def _from_values(name: str, cells: pl.Series, setting: ColumnSetting) -> Typed:

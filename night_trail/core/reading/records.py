@@ -67,7 +67,7 @@ def _records(
 ) -> tuple[list[dict[str, Any]], Understood]:
     decoder = json.JSONDecoder()
     at = len(written) - len(written.lstrip("\ufeff" + _SPACE))
-    listed = written[at : at + 1] == "["
+    listed, torn_end = written[at : at + 1] == "[", False
     try:
         if listed and whole:
             values, form = json.loads(written), "JSON records"
@@ -86,9 +86,11 @@ def _records(
                 try:
                     value, at = decoder.raw_decode(written, at)
                 except json.JSONDecodeError:
-                    if whole or not values:
+                    torn = not listed and "\n" not in written[at:].rstrip()
+                    if not values or (whole and not torn):
                         raise
-                    break  # the sample ends inside a record
+                    torn_end = whole
+                    break  # the sample ends inside a record, or whoever wrote the file was stopped
                 values.append(value)
     except json.JSONDecodeError as error:
         raise Unreadable(
@@ -103,6 +105,7 @@ def _records(
         raise Unreadable("Its JSON holds no records", name, _WAY_ON)
     understood = Understood(format=form)
     understood.leave_out(len(values) - len(records), "values that are no records")
+    understood.leave_out(int(torn_end), "the file breaks off inside the last record")
     return records[:most], understood
 
 
