@@ -1,8 +1,9 @@
 """``night-trail``: the core beside the pages, for scripts and for checking figures.
 
 ``night-trail read FILE`` says what was understood of a file; ``night-trail
-answer FILE --question Q.json`` answers one question. Errors go to standard
-error in one sentence, with exit status 2.
+answer FILE --question Q.json`` answers one question; ``backup`` and ``restore``
+look after a server's data. Errors go to standard error in one sentence, with
+exit status 2.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ import argparse
 import dataclasses
 import json
 import math
+import os
 import sys
 from pathlib import Path
 from typing import Any, NoReturn
@@ -67,9 +69,14 @@ def main(arguments: list[str] | None = None) -> int:
     form.add_argument("--json", action="store_true", help="all figures as JSON")
     form.add_argument("--svg", action="store_true", help="the picture")
     form.add_argument("--words", action="store_true", help="the words (the default)")
+    saving = commands.add_parser("backup", help="write a checked copy of a server's database")
+    saving.add_argument("file", type=Path, help="the copy, a file that does not exist yet")
+    bringing = commands.add_parser("restore", help="put a copy in the place of a server's database")
+    bringing.add_argument("file", type=Path, help="a copy that backup wrote")
     options = parser.parse_args(arguments)
+    doing = {"read": _read, "answer": _answer, "backup": _backup, "restore": _restore}
     try:
-        return _read(options) if options.command == "read" else _answer(options)
+        return doing[options.command](options)
     except NightTrailError as error:
         print(error, file=sys.stderr)
         return 2
@@ -188,6 +195,34 @@ def _figures(found: Answer, scene: Scene, table: Table, rows: Rows) -> dict[str,
         "facts": {fact.key: fact.value if math.isfinite(fact.value) else None for fact in words.facts},
         "cautions": list(words.cautions),
     }
+
+
+def _server() -> None:
+    """Get ready to touch a server's own data, which reading and answering never do."""
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "night_trail.site.settings.production")
+    import django  # noqa: PLC0415  (the core needs no web framework)
+
+    django.setup()
+
+
+def _backup(options: argparse.Namespace) -> int:
+    _server()
+    from night_trail.site.backup import backup  # noqa: PLC0415
+
+    found = backup(options.file)
+    print(f"{options.file}: {listed([f'{n:,} {what}' for what, n in found.items()])}; checked.")
+    return 0
+
+
+def _restore(options: argparse.Namespace) -> int:
+    _server()
+    from night_trail.site.backup import restore  # noqa: PLC0415
+
+    found, aside = restore(options.file)
+    print(f"Restored {listed([f'{n:,} {what}' for what, n in found.items()])}.")
+    if aside is not None:
+        print(f"What was there before is kept as {aside}.")
+    return 0
 
 
 NOT_PRINTED = ("codes", "question", "paths", "ranking")

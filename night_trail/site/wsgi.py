@@ -14,12 +14,18 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 application = get_wsgi_application()
 
-from night_trail.tables.aside import looking  # noqa: E402  (settings are there only now)
+from night_trail.site.backup import serving  # noqa: E402  (settings are there only now)
+from night_trail.tables.aside import looking  # noqa: E402
 
 # imported inside functions, where scripts that never need them do not wait; a
 # server is better off waiting once, before the first visitor does
 for module in ("scipy.ndimage", "scipy.signal", "diptest", "mizani.breaks", "fontTools.ttLib"):
     import_module(module)
+
+
+# held until the process ends: a restore waits for nobody, it refuses
+_here = serving()
+_here.__enter__()
 
 
 def load_models() -> None:

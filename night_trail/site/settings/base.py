@@ -73,7 +73,7 @@ TEMPLATES = [
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
-        "NAME": VAR / "night_trail.sqlite3",
+        "NAME": os.environ.get("NIGHT_TRAIL_DATABASE", VAR / "night_trail.sqlite3"),
         "OPTIONS": {
             "timeout": 20,
             # deferred transactions lost updates under several threads
