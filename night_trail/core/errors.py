@@ -42,3 +42,7 @@ class Unreadable(NightTrailError):
 
 class BadQuestion(NightTrailError):
     """A question, condition or turn that the table cannot answer."""
+
+
+class NoLonger(NightTrailError):
+    """Something that was kept and cannot be read any more."""

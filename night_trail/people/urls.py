@@ -21,6 +21,7 @@ urlpatterns = [
         ),
         name="password",
     ),
+    path("account/present/", views.present, name="present"),
     path("account/", views.account, name="account"),
     path("account/sign-out-everywhere/", views.sign_out_everywhere, name="sign-out-everywhere"),
     path("account/invite/", views.invite, name="invite"),

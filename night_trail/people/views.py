@@ -15,7 +15,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.utils.http import url_has_allowed_host_and_scheme
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST, require_safe
 
 from night_trail.core.errors import NightTrailError
 from night_trail.people import accounts, doors, slowing
@@ -80,6 +80,13 @@ class SignIn(LoginView):
         response: HttpResponse = super().form_valid(form)
         slowing.remember(response, form.get_user())
         return response
+
+
+@login_not_required
+@require_safe
+def present(request: HttpRequest) -> HttpResponse:
+    """Tell a proxy whether somebody is signed in, before it takes a large body of theirs."""
+    return HttpResponse(status=204 if request.user.is_authenticated else 401)
 
 
 @require_GET

@@ -2,20 +2,33 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeVar
 
 import msgspec
 from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
+from night_trail.core.errors import NightTrailError, NoLonger
 from night_trail.core.reading import ReadingSettings, table_name
 from night_trail.core.recipe import Step
+from night_trail.core.recipe.steps import Lost
 from night_trail.core.survey import Survey
 from night_trail.core.table import Column
 
 Place = tuple[int, int, int | None, int | None]
 """Version and position of a column's cells, and of the map from rows to them, if any."""
+
+
+K = TypeVar("K")
+
+
+def kept(value: object, kind: type[K], what: str, label: str, way_on: str) -> K:
+    """Return a value of the core from what a JSON field holds, or say that it cannot be read any more."""
+    try:
+        return msgspec.convert(value, kind)
+    except (msgspec.MsgspecError, NightTrailError, RecursionError):
+        raise NoLonger(f"This {what} cannot be read any more", label, way_on) from None
 
 
 class Bundle(models.Model):
@@ -110,12 +123,12 @@ class Version(models.Model):
 
     def steps(self) -> tuple[Step, ...]:
         """Return the recipe that made this version from its base."""
-        return msgspec.convert(self.recipe, tuple[Step, ...])
+        return tuple(_step(raw) for raw in self.recipe)
 
     def settings_value(self) -> ReadingSettings:
         """Return the settings the file was read with."""
         root = self.base or self
-        return msgspec.convert(root.settings, ReadingSettings)
+        return kept(root.settings, ReadingSettings, "way of reading", root.part, "Bring the file again.")
 
     def place_list(self) -> list[Place]:
         """Return where each column is kept."""
@@ -125,13 +138,20 @@ class Version(models.Model):
 
     def survey_value(self) -> Survey:
         """Return the survey made when this version was read."""
-        return msgspec.convert(self.survey, Survey)
+        return kept(self.survey, Survey, "survey", str(self), "Read the file again.")
 
     @staticmethod
     def as_json(value: Any) -> Any:
         """Return a value of the core as what a JSON field holds."""
         # through JSON, so that it equals what is read back: lists where the core has tuples
         return msgspec.json.decode(msgspec.json.encode(value))
+
+
+def _step(raw: object) -> Step:
+    try:
+        return msgspec.convert(raw, Step)
+    except (msgspec.MsgspecError, NightTrailError, RecursionError):
+        return Lost(msgspec.json.encode(raw).decode())
 
 
 class ColumnPart(models.Model):
@@ -215,8 +235,8 @@ class Arrival(models.Model):
 
     def remedy_steps(self) -> tuple[Step, ...]:
         """Return the remedies that are taken as soon as it is read."""
-        return msgspec.convert(self.remedies, tuple[Step, ...])
+        return kept(self.remedies, tuple[Step, ...], "list of remedies", self.title, "Bring the file again.")
 
     def settings_value(self) -> ReadingSettings:
         """Return what was decided by hand about reading it."""
-        return msgspec.convert(self.settings, ReadingSettings)
+        return kept(self.settings, ReadingSettings, "way of reading", self.title, "Bring the file again.")

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import msgspec
 from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
 from night_trail.core.annotations import Annotation
+from night_trail.core.errors import NightTrailError
 from night_trail.core.question import Scene
-from night_trail.tables.models import Version
+from night_trail.tables.models import Version, kept
 
 
 class Trail(models.Model):
@@ -50,7 +50,14 @@ class Step(models.Model):
 
     def scene_value(self) -> Scene:
         """Return the scene of this step."""
-        return msgspec.convert(self.scene, Scene)
+        return kept(self.scene, Scene, "step", self.label, "Go on from an earlier one.")
+
+    def is_pictured(self) -> bool:
+        """Whether there is a picture at this step that can be read."""
+        try:
+            return self.scene_value().main is not None
+        except NightTrailError:
+            return False
 
     def annotation_values(self) -> tuple[Annotation, ...]:
         """Return the annotations of the cairn at this step, none where there is no cairn."""
@@ -108,4 +115,6 @@ class GroupForecasts(models.Model):
 
 def annotations_from(stored: list[object]) -> tuple[Annotation, ...]:
     """Return annotations from what a JSON field holds."""
-    return msgspec.convert(stored, tuple[Annotation, ...])
+    return kept(
+        stored, tuple[Annotation, ...], "set of annotations", "", "Take the cairn away and leave it anew."
+    )

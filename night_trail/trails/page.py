@@ -10,7 +10,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django_htmx.http import push_url
 
-from night_trail.core.question import to_json
+from night_trail.core.errors import NightTrailError
+from night_trail.core.question import Scene, to_json
 from night_trail.core.sentence import scene_in_words, scene_sentence
 from night_trail.core.slots import Sentence, short_name
 from night_trail.core.slots.time import GRAIN_WORDS
@@ -88,21 +89,34 @@ def _rows_words(desk: Desk) -> str:
 
 
 def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
-    """Return what the desk's template needs."""
-    scene = step.scene_value()
-    desk = Desk(step.trail.version, scene)
+    """Return what the desk's template needs; of a step that cannot be drawn any more, the way past it."""
     cairn = getattr(step, "cairn", None)
-    path = {level.rows for level in scene.within}
-    context: dict[str, Any] = {
+    around = {
         "tab": "trail",
         "trail": step.trail,
         "table": step.trail.version.table,
         "step": step,
-        "scene": scene,
+        "scene": Scene(),
         "cairn": cairn,
         "annotations": json.dumps(cairn.annotations if cairn else [], ensure_ascii=False),
         "way": way_to(step.trail, step),
         "actions": ACTIONS,
+        "title": step.label,
+        "annotate_address": reverse("trails:annotate", args=[step.trail_id, step.pk]),
+    }
+    try:
+        return around | _pictured(request, step)
+    except NightTrailError as error:
+        return around | {"unreadable": str(error)}
+
+
+def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:
+    """Return what the desk's template needs of the pictures of a step."""
+    scene = step.scene_value()
+    desk = Desk(step.trail.version, scene)
+    path = {level.rows for level in scene.within}
+    context: dict[str, Any] = {
+        "scene": scene,
         "lit": desk.lit_words(),
         "rows_words": _rows_words(desk),
         "only": [
@@ -110,8 +124,6 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
             for i, condition in enumerate(scene.only)
             if condition not in path
         ],
-        "title": step.label,
-        "annotate_address": reverse("trails:annotate", args=[step.trail_id, step.pk]),
     }
     if scene.main is None:
         context["first_choices"] = choices("column", desk, step.trail.version.survey_value())

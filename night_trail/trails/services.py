@@ -8,12 +8,11 @@ import msgspec
 from django.db import IntegrityError, transaction
 
 from night_trail.core.annotations import MOST, Annotations, merged
-from night_trail.core.answers.periods import grain_for, periods_of
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Scene, decode, key
 from night_trail.core.recipe.steps import Group, PartOf
-from night_trail.core.time_questions import Ahead, Apart, OverTime
+from night_trail.core.time_questions import Apart
 from night_trail.core.turns import Change, Light, Say, SeeColumn, Zoom, turn, zoomed_out
 from night_trail.core.words import plain, words_of
 from night_trail.tables.models import Table, Version
@@ -55,7 +54,7 @@ def take_turn(step: Step, change: Change) -> Step:
     scene_key = key(scene)
     if scene_key == step.scene_key:
         return step
-    _must_be_drawable(step.trail.version, scene)
+    _must_open(step.trail.version, scene)
     if isinstance(change, Zoom) and (began := _zoom_began(step)) is not None:
         Step.objects.filter(pk=step.pk).update(passing=True)
         began.trail = step.trail
@@ -86,14 +85,14 @@ def _zoom_began(step: Step) -> Step | None:
     return above if only_zoomed else None
 
 
-def _must_be_drawable(version: Version, scene: Scene) -> None:
-    """Refuse pictures over time that have too many periods to draw, which only the rows can tell."""
+def _must_open(version: Version, scene: Scene) -> None:
+    """Refuse a scene that could not be read back, or whose pictures cannot be drawn, before it is a step."""
+    if decode(msgspec.json.encode(scene), Scene, "turn") != scene:
+        raise BadQuestion("The turn holds a value that cannot be kept", "", "Choose another.")
     desk = Desk(version, scene)
     for question in (scene.main, *scene.beside):
-        if isinstance(question, OverTime):
-            desk.answer(question)
-        elif isinstance(question, Apart | Ahead):
-            periods_of(desk.rows, question.time, grain_for(question, desk.rows), 1, question.zone)
+        if question is not None:
+            desk.answer(question)  # kept for the page that shows it
 
 
 def name_group(step: Step, name: str) -> Step:

@@ -21,7 +21,7 @@ from night_trail.tales.models import Link, Tale
 from night_trail.trails.models import Step
 from tests.web.conftest import client_of
 
-OPEN = {"health", "people:sign-in", "people:theme"} | {
+OPEN = {"health", "people:present", "people:sign-in", "people:theme"} | {
     *("people:enter", "people:invited", "tales:walk", "tales:walk-stop"),
 }
 """What needs no sign-in; the latter ask for an unguessable key instead."""
@@ -124,6 +124,7 @@ def test_nobody_is_sent_to_the_sign_in(address: dict[str, str]) -> None:
         "people:enter": 404,
         "people:invited": 404,
         "health": 200,
+        "people:present": 401,
         "tales:walk": 200,
         "tales:walk-stop": 200,
     }

@@ -93,6 +93,8 @@ def _take(draft: Draft, step: s.Step, others: Others) -> None:
         draft.recount()
     elif isinstance(step, s.Stack):
         stacking.stack(draft, step, [others(table) for table in step.tables])
+    elif isinstance(step, s.Lost):
+        raise BadQuestion("A step cannot be read any more", "", "Take it back.")
     else:
         _TAKE[type(step)](draft, step)
 

@@ -441,6 +441,18 @@ class Stack(
         return f"{listed(list(self.table_names))} {'are' if len(self.tables) > 1 else 'is'} stacked below"
 
 
+class Lost(
+    msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True, tag_field="step", tag="lost"
+):
+    """What was kept of a step that cannot be read any more; it can only be taken back."""
+
+    raw: str
+
+    def words(self) -> str:
+        """Return the step in plain words."""
+        return "a step that cannot be read any more"
+
+
 Step = (
     ReadAs
     | ReadNumber
@@ -464,6 +476,7 @@ Step = (
     | YesNoEach
     | Join
     | Stack
+    | Lost
 )
 MOST_STEPS = 200
 

@@ -12,6 +12,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET
 
 from night_trail.core.conditions import Condition, toggle
+from night_trail.core.errors import NoLonger
 from night_trail.core.question import Scene
 from night_trail.core.sentence import scene_in_words
 from night_trail.draw import WALK, Size
@@ -73,7 +74,10 @@ def _walk(
         "leave": leave,
     }
     if stop.step is not None:
-        context |= _picture(request, stop)
+        try:
+            context |= _picture(request, stop)
+        except NoLonger:
+            context["unreadable"] = True
     swap = request.htmx and not request.htmx.history_restore_request
     return render(request, "tales/_walk.html" if swap else "tales/walk.html", context)
 

@@ -95,7 +95,10 @@ def written(request: HttpRequest, tale: int, stop: int | None, new_token: str = 
         context["prose"] = prose(current.text)
         context["number"] = stops.index(current) + 1
         if current.step is not None:
-            context |= _picture_context(request, current)
+            try:
+                context |= _picture_context(request, current)
+            except NightTrailError as error:
+                context["unreadable"] = str(error)
     template = (
         "tales/_writing.html"
         if request.htmx and not request.htmx.history_restore_request
@@ -107,7 +110,10 @@ def written(request: HttpRequest, tale: int, stop: int | None, new_token: str = 
 def _shows(stop: Stop) -> str:
     if stop.step is None:
         return "text only"
-    main = stop.step.scene_value().main
+    try:
+        main = stop.step.scene_value().main
+    except NightTrailError:
+        return "a picture that cannot be read any more"
     return short_name(main) if main else "text only"
 
 

@@ -29,7 +29,7 @@ def side_by_side(request: HttpRequest, trail: int, step: int, other: int) -> Htt
 def others(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """List the steps that can stand beside this one, the nearest first."""
     here = own_step(request, trail, step)
-    steps = [s for s in here.trail.steps.exclude(pk=here.pk) if s.scene_value().main is not None]
+    steps = [s for s in here.trail.steps.exclude(pk=here.pk) if s.is_pictured()]
     steps.sort(key=lambda s: abs(s.pk - here.pk))
     return render(request, "trails/_others.html", {"step": here, "others": steps[:60]})
 
