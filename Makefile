@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 PORT ?= 8000
 VAR_DIR := $(or $(NIGHT_TRAIL_VAR),$(CURDIR)/var)
 
-.PHONY: demo test lint bench browser-ready clean
+.PHONY: demo test lint bench attack browser-ready clean
 
 $(VENV)/.installed: requirements.lock pyproject.toml
 	@$(PYTHON) -c 'import sys; sys.exit(0 if sys.version_info >= (3, 11) else "Python 3.11 or newer is needed: make demo PYTHON=python3.11")'
@@ -46,6 +46,9 @@ test: $(VENV)/.installed-dev browser-ready lint
 
 bench: $(VENV)/.installed-dev
 	$(BIN)/python -m bench
+
+attack: $(VENV)/.installed-dev
+	$(BIN)/python -m attack $(ARGS)
 
 clean:
 	rm -rf $(VENV) var build *.egg-info .mypy_cache .ruff_cache

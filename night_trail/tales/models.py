@@ -18,6 +18,8 @@ class Tale(models.Model):
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="tales")
     title = models.CharField(max_length=200)
     created = models.DateTimeField(default=timezone.now)
+    least_lit = models.PositiveIntegerField(default=0)
+    """So many rows at least a reader's lantern has to hold: of fewer no count is told."""
 
     class Meta:
         ordering = ["-created", "-id"]

@@ -10,6 +10,7 @@ urlpatterns = [
     path("tales/new/", writing.new, name="new"),
     path("tales/<int:tale>/", writing.write, name="write"),
     path("tales/<int:tale>/title/", writing.rename, name="rename"),
+    path("tales/<int:tale>/readers/", writing.readers, name="readers"),
     path("tales/<int:tale>/delete/", writing.delete, name="delete"),
     path("tales/<int:tale>/collect/", writing.collect, name="collect"),
     path("tales/<int:tale>/order/", writing.order, name="order"),

@@ -22,12 +22,12 @@ from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 
+from attack.bombs import far_corner
 from night_trail.core.reading.aside import Aside
 from night_trail.tables import upkeep
 from night_trail.tables.arrivals import add_to_bundle
 from night_trail.tables.models import Arrival, Bundle, ColumnPart, SourceFile, Table, Version
 from night_trail.tables.services import core_table
-from tests.core.test_aside import far_corner
 
 pytestmark = pytest.mark.django_db
 HX = {"HX-Request": "true"}

@@ -9,6 +9,7 @@ import re
 import numpy as np
 import pytest
 from django.contrib.auth.models import User
+from django.test import Client
 from django.urls import reverse
 
 from night_trail.core.conditions import AllOf, AnyOf, Between, Condition, Contains, Loop, Not, OneOf, mask
@@ -138,3 +139,27 @@ def test_a_stranger_with_a_link_lights_marks_and_nothing_else(owner: User, tale:
         assert answer.status_code == 422
         refusals.add(answer.content)
     assert len(refusals) == 1
+
+
+def test_a_reader_lights_no_fewer_rows_than_the_writer_allows(client: Client, tale: Tale) -> None:
+    token = Link.make(tale)[1]
+    address, reader = reverse("tales:walk-stop", args=[token, 2]), Client()
+    shown = reader.get(address).content.decode()
+    marks = [html.unescape(a or b) for a, b in re.findall(r"""data-light=(?:"([^"]*)"|'([^']*)')""", shown)]
+    assert marks
+
+    def lights() -> list[int]:
+        return [reader.get(address, {"light": mark}).status_code for mark in marks]
+
+    assert set(lights()) == {200}
+    setting = reverse("tales:readers", args=[tale.pk])
+    assert client.post(setting, {"least": "50"}).status_code == 302
+    some = lights()
+    assert {200, 422} == set(some), "large marks may be lit, small ones not"
+    small = marks[some.index(422)]
+    refusal = reader.get(address, {"light": small}).content.decode()
+    assert "The lantern reaches only what is drawn" in refusal and "late_min" not in refusal
+    assert client.post(setting, {"least": "many"}).status_code == 422
+    tale.refresh_from_db()
+    assert tale.least_lit == 50
+    assert client.post(setting, {"least": ""}).status_code == 302 and set(lights()) == {200}

@@ -19,7 +19,7 @@ from night_trail.draw import WALK, Size
 from night_trail.draw.footpath import WalkStop, walk_path
 from night_trail.tales.models import Link, Stop, Tale
 from night_trail.tales.prose import pace, prose
-from night_trail.tales.reach import Reach, opened, signed
+from night_trail.tales.reach import Reach, opened, refused, signed
 from night_trail.trails.pictures import Desk, size_from
 
 
@@ -54,7 +54,7 @@ def shared(request: HttpRequest, token: str, number: int = 1) -> HttpResponse:
 def _walk(
     request: HttpRequest, tale: Tale, number: int, address: Callable[[int], str], leave: str
 ) -> HttpResponse:
-    stops = list(tale.stops.select_related("step__trail__version__table"))
+    stops = list(tale.stops.select_related("tale", "step__trail__version__table"))
     if not stops:
         return render(request, "tales/empty_walk.html", {"tale": tale, "leave": leave})
     if not 1 <= number <= len(stops):
@@ -91,6 +91,8 @@ def _picture(request: HttpRequest, stop: Stop) -> dict[str, Any]:
     lit = _readers_lantern(request, Desk(version, written), stop, size)
     scene = Scene(main=written.main, only=written.only, lit=lit)
     desk = Desk(version, scene)
+    if lit != written.lit and 0 < desk.rows.n_lit < stop.tale.least_lit:
+        raise refused()
     drawn = desk.drawn(written.main, size, "main", stop.annotation_values())
     return {
         "drawn": drawn,

@@ -11,6 +11,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from night_trail.core.errors import NightTrailError
+from night_trail.core.hand import whole
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.slots import short_name
 from night_trail.core.words import plain
@@ -26,6 +27,7 @@ from night_trail.trails.services import annotate as keep_annotations
 
 SIZE = Size(664, 420)
 COOKIE = "writing"
+MOST_LEAST = 1_000_000
 
 
 def _own(request: HttpRequest, tale: int) -> Tale:
@@ -161,6 +163,21 @@ def rename(request: HttpRequest, tale: int) -> HttpResponse:
     return (
         HttpResponse(stamps(kept, ("title",), swap=True)) if request.htmx else redirect("tales:write", tale)
     )
+
+
+@require_POST
+def readers(request: HttpRequest, tale: int) -> HttpResponse:
+    """Say how many rows a reader's lantern must hold at least."""
+    found = _own(request, tale)
+    least = whole(request.POST.get("least", "").strip() or "0", MOST_LEAST)
+    if least is None:
+        raise NightTrailError(
+            f"The least number of rows is a whole number up to {MOST_LEAST:,}",
+            "",
+            "The earlier one was kept.",
+        )
+    Tale.objects.filter(pk=found.pk).update(least_lit=least)
+    return HttpResponse(status=204) if request.htmx else redirect("tales:write", tale)
 
 
 @require_http_methods(["GET", "POST"])

@@ -1,0 +1,1 @@
+"""Attacks on a Night Trail of our own, on this machine only: ``python -m attack``."""
