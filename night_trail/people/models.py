@@ -1,4 +1,4 @@
-"""Invitations: how somebody gets an account."""
+"""Invitations, by which somebody gets an account, and shares, by which somebody gets at another's things."""
 
 from __future__ import annotations
 
@@ -51,3 +51,30 @@ class Invitation(models.Model):
     def open_by(cls, token: str) -> Invitation | None:
         """Return the invitation of a token where it still lets somebody in."""
         return cls.objects.filter(token_hash=hashed(token), used=None, ends__gt=timezone.now()).first()
+
+
+class Role(models.TextChoices):
+    """What somebody may do with what another owns."""
+
+    EXPLORE = "explore", "may explore"
+    READ = "read", "may read"
+
+    @property
+    def granted_by(self) -> tuple[Role, ...]:
+        """Return the roles that hold this one."""
+        return (Role.EXPLORE,) if self is Role.EXPLORE else (Role.EXPLORE, Role.READ)
+
+
+class Share(models.Model):
+    """A role that the owner of a thing gave to somebody; each kind of thing has its own."""
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    role = models.CharField(max_length=10, choices=Role.choices, default=Role.READ)
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        abstract = True
+        ordering = ["created"]
+
+    def __str__(self) -> str:
+        return f"{self.person} {self.get_role_display()}"

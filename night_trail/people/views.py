@@ -11,7 +11,7 @@ from django.contrib.auth import get_user_model, login, logout
 from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.forms import AuthenticationForm
 from django.contrib.auth.views import LoginView
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.utils.http import url_has_allowed_host_and_scheme
@@ -34,7 +34,8 @@ def change_theme(request: HttpRequest) -> HttpResponse:
     parts = urlsplit(back if known else "/")
     here = parts.path + (f"?{parts.query}" if parts.query else "")
     # a path that begins with two strokes is another host to a browser
-    response = redirect(here if url_has_allowed_host_and_scheme(here, allowed_hosts=None) else "/")
+    known = here.startswith("/") and url_has_allowed_host_and_scheme(here, allowed_hosts=None)
+    response = HttpResponseRedirect(here if known else "/")
     chosen = request.POST.get("theme", "")
     if chosen in THEMES:
         response.set_cookie(

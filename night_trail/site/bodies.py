@@ -71,7 +71,7 @@ class Bodies:
             return sentence_page(request, "The request does not say how long it is. Send its length.", 411)
         signed_in = request.user.is_authenticated
         brings_files = signed_in and _name(request) in WITH_FILES
-        most = 2 * settings.UPLOAD_LIMIT if brings_files else settings.DATA_UPLOAD_MAX_MEMORY_SIZE
+        most = (2 * settings.UPLOAD_LIMIT if brings_files else 0) + settings.DATA_UPLOAD_MAX_MEMORY_SIZE
         if int(told[:20]) > (most if signed_in else STRANGERS_MOST):
             said = "That is more than can be sent here." if signed_in else "Sign in before you send so much."
             return sentence_page(request, said, 413)

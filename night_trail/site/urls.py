@@ -3,9 +3,11 @@
 from django.urls import include, path
 
 from night_trail.site.health import health
+from night_trail.site.sharing import share
 
 urlpatterns = [
     path("health/", health, name="health"),
+    path("share/<slug:kind>/<int:pk>/", share, name="share"),
     path("", include("night_trail.people.urls")),
     path("", include("night_trail.tables.urls")),
     path("", include("night_trail.trails.urls")),

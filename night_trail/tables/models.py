@@ -15,6 +15,7 @@ from night_trail.core.recipe import Step
 from night_trail.core.recipe.steps import Lost
 from night_trail.core.survey import Survey
 from night_trail.core.table import Column
+from night_trail.people.models import Role, Share
 
 Place = tuple[int, int, int | None, int | None]
 """Version and position of a column's cells, and of the map from rows to them, if any."""
@@ -45,6 +46,15 @@ class Bundle(models.Model):
         return self.name
 
 
+class Tables(models.QuerySet["Table"]):
+    """Tables, by who may see them."""
+
+    def visible_to(self, person: Any, role: Role = Role.READ) -> Tables:
+        """Return the tables that a person owns, or was given a role for."""
+        shared = TableShare.objects.filter(person=person, role__in=role.granted_by)
+        return self.filter(models.Q(owner=person) | models.Q(pk__in=shared.values("thing")))
+
+
 class Table(models.Model):
     """One imported data set; it exists only once a version of it is complete.
 
@@ -62,6 +72,8 @@ class Table(models.Model):
     measures = models.JSONField(default=dict)
     created = models.DateTimeField(default=timezone.now)
 
+    objects = Tables.as_manager()
+
     class Meta:
         ordering = ["-created", "-id"]
         constraints = [models.UniqueConstraint(fields=["owner", "name"], name="a name once for an owner")]
@@ -73,6 +85,15 @@ class Table(models.Model):
     def latest(self) -> Version:
         """The version that is looked at, the newest unless steps were taken back."""
         return self.current or self.versions.order_by("-number")[0]
+
+
+class TableShare(Share):
+    """What somebody may do with a table of another's: start trails of their own on it, or see it."""
+
+    thing = models.ForeignKey(Table, on_delete=models.CASCADE, related_name="shares")
+
+    class Meta(Share.Meta):
+        constraints = [models.UniqueConstraint(fields=["thing", "person"], name="a table is shared once")]
 
 
 class SourceFile(models.Model):

@@ -4,12 +4,25 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+from typing import Any
 
 from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
-from night_trail.trails.models import Annotated, Step
+from night_trail.core.errors import NoLonger
+from night_trail.core.question import Scene
+from night_trail.people.models import Role, Share
+from night_trail.trails.models import Annotated, Step, Trail
+
+
+class Tales(models.QuerySet["Tale"]):
+    """Tales, by who may see them."""
+
+    def visible_to(self, person: Any, role: Role = Role.READ) -> Tales:
+        """Return the tales that a person owns, or was given a role for."""
+        shared = TaleShare.objects.filter(person=person, role__in=role.granted_by)
+        return self.filter(models.Q(owner=person) | models.Q(pk__in=shared.values("thing")))
 
 
 class Tale(models.Model):
@@ -21,11 +34,22 @@ class Tale(models.Model):
     least_lit = models.PositiveIntegerField(default=0)
     """So many rows at least a reader's lantern has to hold: of fewer no count is told."""
 
+    objects = Tales.as_manager()
+
     class Meta:
         ordering = ["-created", "-id"]
 
     def __str__(self) -> str:
         return self.title
+
+
+class TaleShare(Share):
+    """What somebody may do with a tale of another's: write on it, or walk it."""
+
+    thing = models.ForeignKey(Tale, on_delete=models.CASCADE, related_name="shares")
+
+    class Meta(Share.Meta):
+        constraints = [models.UniqueConstraint(fields=["thing", "person"], name="a tale is shared once")]
 
 
 class Stop(Annotated):
@@ -46,6 +70,20 @@ class Stop(Annotated):
 
     def __str__(self) -> str:
         return self.heading
+
+    def shown_scene(self) -> Scene:
+        """Return the scene of its picture, while the tale's owner may see the trail it comes from.
+
+        Raises
+        ------
+        NoLonger
+            Where there is none, it cannot be read, or it is closed to the tale's owner.
+        """
+        if self.step is None or not Trail.objects.visible_to(self.tale.owner_id).filter(
+            pk=self.step.trail_id
+        ):
+            raise NoLonger("This picture cannot be shown any more", "", "Its trail was closed.")
+        return self.step.scene_value()
 
 
 class Link(models.Model):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.conf import settings
 from django.db import models
 from django.utils import timezone
@@ -9,7 +11,29 @@ from django.utils import timezone
 from night_trail.core.annotations import Annotation
 from night_trail.core.errors import NightTrailError
 from night_trail.core.question import Scene
-from night_trail.tables.models import Version, kept
+from night_trail.people.models import Role, Share
+from night_trail.tables.models import TableShare, Version, kept
+
+
+class Trails(models.QuerySet["Trail"]):
+    """Trails, by who may see them."""
+
+    def visible_to(self, person: Any, role: Role = Role.READ) -> Trails:
+        """Return the trails that a person owns, or was given a role for.
+
+        A trail shows rows: it is closed to everybody once its owner may not see
+        the table any more.
+        """
+        shared = TrailShare.objects.filter(person=person, role__in=role.granted_by)
+        theirs = models.Q(owner=person) | models.Q(pk__in=shared.values("thing"))
+        open_still = models.Q(version__table__owner=models.F("owner")) | models.Exists(
+            TableShare.objects.filter(
+                thing=models.OuterRef("version__table"),
+                person=models.OuterRef("owner"),
+                role__in=Role.EXPLORE.granted_by,
+            )
+        )
+        return self.filter(theirs, open_still)
 
 
 class Trail(models.Model):
@@ -20,11 +44,22 @@ class Trail(models.Model):
     title = models.CharField(max_length=200)
     created = models.DateTimeField(default=timezone.now)
 
+    objects = Trails.as_manager()
+
     class Meta:
         ordering = ["-created", "-id"]
 
     def __str__(self) -> str:
         return self.title
+
+
+class TrailShare(Share):
+    """What somebody may do with a trail of another's: take turns and leave cairns, or look at it."""
+
+    thing = models.ForeignKey(Trail, on_delete=models.CASCADE, related_name="shares")
+
+    class Meta(Share.Meta):
+        constraints = [models.UniqueConstraint(fields=["thing", "person"], name="a trail is shared once")]
 
 
 class Step(models.Model):

@@ -19,8 +19,10 @@ from night_trail.core.time_questions import Ahead, Apart, OverTime
 from night_trail.core.turns import Alike, ClearAll, Drop, KeepLit, PutOut, SetAside, Slot, Swap, TakeAway
 from night_trail.core.words.conditions import in_words
 from night_trail.draw import BESIDE, MAIN
+from night_trail.people.models import Role
+from night_trail.tables.models import Table
 from night_trail.trails.choices import choices
-from night_trail.trails.models import Step
+from night_trail.trails.models import Step, Trail
 from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.ranklist import all_groups
 from night_trail.trails.time_choices import neighbours
@@ -34,14 +36,27 @@ ACTIONS = {
 }
 
 
-def own_step(request: HttpRequest, trail: int, step: int) -> Step:
-    """Return a step of the visitor's own trail, or say there is nothing here."""
-    return get_object_or_404(
+def step_for(request: HttpRequest, trail: int, step: int) -> Step:
+    """Return a step of a trail that the visitor owns or may read, or say there is nothing here.
+
+    Raises
+    ------
+    NightTrailError
+        Where something is to be done by somebody who may only read.
+    """
+    found = get_object_or_404(
         Step.objects.select_related("trail__version__table"),
         pk=step,
-        trail_id=trail,
-        trail__owner=request.user,
+        trail__in=Trail.objects.visible_to(request.user).filter(pk=trail),
     )
+    if request.method == "POST" and not may_explore(request, found.trail):
+        raise NightTrailError("You may read this trail, not go on with it", "", "Ask its owner.")
+    return found
+
+
+def may_explore(request: HttpRequest, trail: Trail) -> bool:
+    """Whether the visitor may take turns on a trail."""
+    return Trail.objects.visible_to(request.user, Role.EXPLORE).filter(pk=trail.pk).exists()
 
 
 def went_on(request: HttpRequest, step: Step) -> HttpResponse:
@@ -103,6 +118,11 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
         "actions": ACTIONS,
         "title": step.label,
         "annotate_address": reverse("trails:annotate", args=[step.trail_id, step.pk]),
+        "mine": step.trail.owner_id == request.user.pk,
+        "may_explore": may_explore(request, step.trail),
+        "may_see_table": Table.objects.visible_to(request.user)
+        .filter(pk=step.trail.version.table_id)
+        .exists(),
     }
     try:
         return around | _pictured(request, step)

@@ -325,6 +325,7 @@ EVERY_STEP: list[Step] = [
     s.YesNoEach("a", "|", ("moth", "beetle")),
     s.Join("table:1", "stops", (("a", "a"), ("b", "c")), "full", ("d",), True),
     s.Stack(("table:1", "table:2"), ("one", "two"), "from"),
+    s.Lost('{"step":"of another time"}'),
 ]
 
 

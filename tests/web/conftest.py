@@ -93,7 +93,7 @@ def bring_again(owner: User, path: Path) -> Table:
     before = _all_rows()
     # who came in when is no reason to read anew
     there = {name: [row[0] for row in rows] for name, rows in before.items() if name != "django_session"}
-    key = (str(path), repr(there))
+    key = (str(path), f"{owner.pk} {there!r}")
     if key in _read:
         _put_rows(_read[key])
         return Table.objects.latest("pk")

@@ -439,6 +439,9 @@ def test_the_theme_is_remembered_and_leads_nowhere_else(client: Client) -> None:
     for back in (
         "http://testserver//evil.example",
         "//evil.example",
+        "null",
+        "9" * 5_000,
+        "a b",
         "http://testserver/\\evil.example",
         "/\\evil",
     ):

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import re
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -49,6 +51,8 @@ ALL = sorted(name for name, _ in patterns())
 @pytest.fixture(autouse=True)
 def a_worker_that_beats() -> None:
     beat_file().touch()
+    an_hour_on = time.time() + 3_600  # the walk takes its time on a busy machine
+    os.utime(beat_file(), (an_hour_on, an_hour_on))
 
 
 @pytest.fixture
@@ -71,6 +75,7 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         "token": token,
         "key": "guess",
         "invitation": 0,
+        "kind": "table",
         "at": 0,
         "action": "leave",
         "form": "csv",
@@ -170,7 +175,7 @@ def test_the_owner_meets_no_server_error(address: dict[str, str], client: Client
     wanting = ("people:enter", "people:invited", "tables:finding", "trails:same-rows", "trails:reword")
     wanting += ("trails:groups", "trails:groups-csv")
     seen = {n: client.get(address[n]).status_code for n in first if n not in wanting}
-    assert set(seen.values()) <= {200, 302, 405}, seen
+    assert set(seen.values()) <= {200, 204, 302, 405}, seen
     assert walked({"owner": client}, address, last, fine) == {}
 
 

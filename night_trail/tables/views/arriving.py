@@ -32,8 +32,8 @@ MOST_COMPARED = 12
 def home(request: HttpRequest) -> HttpResponse:
     """Show the visitor's tables, and the door for new ones."""
     tables = (
-        Table.objects.filter(owner=request.user)
-        .select_related("current", "bundle")
+        Table.objects.visible_to(request.user)
+        .select_related("current", "bundle", "owner")
         .prefetch_related("versions")
     )
     waiting = [

@@ -26,7 +26,7 @@ from night_trail.tables import recipes
 from night_trail.tables.cells import cells_of
 from night_trail.tables.forms import PARTS, VALUES_SHOWN, step_from
 from night_trail.tables.services import core_table
-from night_trail.tables.views import own_column, own_table
+from night_trail.tables.views import own_column, own_table, rights
 
 PREVIEW_ROWS = 8
 EXAMPLE_ROWS = 8
@@ -44,6 +44,7 @@ def column(request: HttpRequest, pk: int, at: int) -> HttpResponse:
     context = {
         "table": table,
         "version": version,
+        **rights(request, table),
         "at": at,
         "column": found,
         "profile": profile,

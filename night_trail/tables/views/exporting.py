@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET
 from night_trail.tables import recipes
 from night_trail.tables.cells import csv_pieces, write_parquet, write_xlsx
 from night_trail.tables.services import core_table
-from night_trail.tables.views import own_table
+from night_trail.tables.views import seen_table
 from night_trail.tables.views.surveying import survey_context
 
 _STYLES = ("css/theme.css", "../../draw/style/picture.css", "css/survey-page.css")
@@ -33,7 +33,7 @@ def file_name(name: str, ending: str) -> str:
 @require_GET
 def export(request: HttpRequest, pk: int, form: str) -> HttpResponse | StreamingHttpResponse | FileResponse:
     """Give a table as CSV, Parquet or a workbook."""
-    table = own_table(request, pk)
+    table = seen_table(request, pk)
     core = core_table(table.latest)
     name = file_name(table.name, form)
     if form == "csv":
@@ -52,7 +52,7 @@ def export(request: HttpRequest, pk: int, form: str) -> HttpResponse | Streaming
 @require_GET
 def survey_page(request: HttpRequest, pk: int) -> HttpResponse:
     """Give the survey as one HTML page that stands alone."""
-    table = own_table(request, pk)
+    table = seen_table(request, pk)
     here = settings.PACKAGE / "site" / "static"
     styles = "\n".join((here / path).resolve().read_text() for path in _STYLES)
     context = survey_context(table, request.GET.get("order", "odd")) | {"styles": styles}
@@ -64,7 +64,7 @@ def survey_page(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def recipe(request: HttpRequest, pk: int) -> HttpResponse:
     """Give the recipe: how the file is read and what is done to it."""
-    table = own_table(request, pk)
+    table = seen_table(request, pk)
     body = json.dumps(recipes.exported(table.latest), ensure_ascii=False, indent=2)
     response = HttpResponse(body, content_type="application/json; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{file_name(table.name + " recipe", "json")}"'

@@ -22,7 +22,7 @@ from night_trail.tables import recipes
 from night_trail.tables.cells import cells_of
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
-from night_trail.tables.views import own_table, seen_version
+from night_trail.tables.views import own_table, rights, seen_table, seen_version
 
 ORDERS = {"odd": "what is odd first", "position": "position in the file", "kind": "kind"}
 MOST_SHOWN = 40
@@ -71,11 +71,12 @@ def _offers(found: Survey) -> int:
 @require_GET
 def survey(request: HttpRequest, pk: int) -> HttpResponse:
     """Show every column of a table in a line."""
-    table = own_table(request, pk)
+    table = seen_table(request, pk)
     asked = request.GET
     context = survey_context(
         table, asked.get("order", "odd"), asked.get("sought", "")[:100], asked.get("kind", "")
     )
+    context |= rights(request, table)
     context["others"] = Table.objects.filter(owner=request.user).exclude(pk=pk).exists()
     return render(request, "tables/_survey_lines.html" if request.htmx else "tables/survey.html", context)
 
@@ -90,7 +91,7 @@ def _missing(count: int, height: int) -> str:
 @require_GET
 def finding(request: HttpRequest, pk: int, at: int) -> HttpResponse:
     """Show the first rows that a line of the survey speaks of."""
-    table = own_table(request, pk)
+    table = seen_table(request, pk)
     findings = table.latest.survey_value().findings
     if at >= len(findings) or not findings[at].rows:
         raise Http404
@@ -103,6 +104,7 @@ def finding(request: HttpRequest, pk: int, at: int) -> HttpResponse:
     context = {
         "table": table,
         "finding": findings[at],
+        **rights(request, table),
         "columns": columns,
         "rows": list(zip([r + 1 for r in rows], zip(*shown, strict=True), strict=True)),
         "tab": "survey",

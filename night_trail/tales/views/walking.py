@@ -17,6 +17,7 @@ from night_trail.core.question import Scene
 from night_trail.core.sentence import scene_in_words
 from night_trail.draw import WALK, Size
 from night_trail.draw.footpath import WalkStop, walk_path
+from night_trail.people.models import Role
 from night_trail.tales.models import Link, Stop, Tale
 from night_trail.tales.prose import pace, prose
 from night_trail.tales.reach import Reach, opened, refused, signed
@@ -25,13 +26,15 @@ from night_trail.trails.pictures import Desk, size_from
 
 @require_GET
 def own(request: HttpRequest, tale: int, number: int = 1) -> HttpResponse:
-    """Walk one's own tale."""
-    found = get_object_or_404(Tale, pk=tale, owner=request.user)
+    """Walk a tale of one's own, or one that was shared."""
+    found = get_object_or_404(Tale.objects.visible_to(request.user), pk=tale)
+    may_write = Tale.objects.visible_to(request.user, Role.EXPLORE).filter(pk=tale).exists()
 
     def address(to: int) -> str:
         return reverse("tales:own-walk-stop", args=[found.pk, to])
 
-    return _walk(request, found, number, address, reverse("tales:write", args=[found.pk]))
+    leave = reverse("tales:write", args=[found.pk]) if may_write else reverse("tales:index")
+    return _walk(request, found, number, address, leave)
 
 
 @login_not_required
@@ -84,7 +87,7 @@ def _walk(
 
 def _picture(request: HttpRequest, stop: Stop) -> dict[str, Any]:
     assert stop.step is not None  # noqa: S101  (asked only of stops with a picture)
-    written = stop.step.scene_value()
+    written = stop.shown_scene()
     if written.main is None:
         return {}
     version, size = stop.step.trail.version, size_from(request, WALK, "walk")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
+from django.db.models import QuerySet
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -17,11 +18,12 @@ from night_trail.core.slots import short_name
 from night_trail.core.words import plain
 from night_trail.draw import Size
 from night_trail.people.confirm import confirm_delete
+from night_trail.people.models import Role
 from night_trail.people.writing import keep_texts, one_line, stamps, tidy
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.prose import prose
 from night_trail.tales.services import add_stop, put_in_order
-from night_trail.trails.models import Cairn
+from night_trail.trails.models import Cairn, Trail
 from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.services import annotate as keep_annotations
 
@@ -31,23 +33,29 @@ MOST_LEAST = 1_000_000
 
 
 def _own(request: HttpRequest, tale: int) -> Tale:
+    """Return a tale of the visitor's own."""
     return get_object_or_404(Tale, pk=tale, owner=request.user)
+
+
+def _written_by(request: HttpRequest, tale: int) -> Tale:
+    """Return a tale that the visitor owns or may write on."""
+    return get_object_or_404(Tale.objects.visible_to(request.user, Role.EXPLORE), pk=tale)
 
 
 def _stop(request: HttpRequest, tale: int, stop: int) -> Stop:
     return get_object_or_404(
         Stop.objects.select_related("tale", "step__trail__version__table"),
         pk=stop,
-        tale_id=tale,
-        tale__owner=request.user,
+        tale=_written_by(request, tale),
     )
 
 
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
     """Show the visitor's tales."""
-    tales = Tale.objects.filter(owner=request.user).prefetch_related("stops")
-    return render(request, "tales/index.html", {"tales": tales, "tab": "tale"})
+    tales = Tale.objects.visible_to(request.user).select_related("owner").prefetch_related("stops")
+    writable = Tale.objects.visible_to(request.user, Role.EXPLORE).values_list("pk", flat=True)
+    return render(request, "tales/index.html", {"tales": tales, "writable": set(writable), "tab": "tale"})
 
 
 @require_POST
@@ -56,7 +64,7 @@ def new(request: HttpRequest) -> HttpResponse:
     title = one_line(request.POST.get("title", ""))[:200] or "A tale without a title"
     cairn = None
     if chosen := request.POST.get("cairn"):
-        cairn = get_object_or_404(Cairn, pk=_whole(chosen), step__trail__owner=request.user)
+        cairn = get_object_or_404(_cairns(request), pk=_whole(chosen))
     tale = Tale.objects.create(owner=request.user, title=title)
     if cairn is not None:
         add_stop(tale, cairn)
@@ -77,7 +85,7 @@ def write(request: HttpRequest, tale: int, stop: int | None = None) -> HttpRespo
 
 def written(request: HttpRequest, tale: int, stop: int | None, new_token: str = "") -> HttpResponse:
     """Show a tale for writing; a token that was just made is shown with it."""
-    found = _own(request, tale)
+    found = _written_by(request, tale)
     stops = list(found.stops.select_related("step__trail__version__table"))
     current = next((s for s in stops if s.pk == stop), None)
     if stop is not None and current is None:
@@ -90,6 +98,7 @@ def written(request: HttpRequest, tale: int, stop: int | None, new_token: str = 
         "stops": [{"stop": s, "shows": _shows(s), "here": s == current} for s in stops],
         "stop": current,
         "cairns": _collectable(request),
+        "mine": found.owner_id == request.user.pk,
         "links": found.links.filter(revoked=None),
         "new_token": new_token,
     }
@@ -119,17 +128,18 @@ def _shows(stop: Stop) -> str:
     return short_name(main) if main else "text only"
 
 
+def _cairns(request: HttpRequest) -> QuerySet[Cairn]:
+    """Return the cairns of trails that the visitor may see."""
+    return Cairn.objects.filter(step__trail__in=Trail.objects.visible_to(request.user))
+
+
 def _collectable(request: HttpRequest) -> list[Cairn]:
-    return list(
-        Cairn.objects.filter(step__trail__owner=request.user)
-        .select_related("step__trail")
-        .order_by("-created")[:200]
-    )
+    return list(_cairns(request).select_related("step__trail").order_by("-created")[:200])
 
 
 def _picture_context(request: HttpRequest, stop: Stop) -> dict[str, Any]:
     assert stop.step is not None  # noqa: S101  (asked only of stops with a picture)
-    scene = stop.step.scene_value()
+    scene = stop.shown_scene()
     desk = Desk(stop.step.trail.version, scene)
     if scene.main is None:
         return {}
@@ -155,7 +165,7 @@ def picture(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
 @require_POST
 def rename(request: HttpRequest, tale: int) -> HttpResponse:
     """Give a tale another title."""
-    found = _own(request, tale)
+    found = _written_by(request, tale)
     title = one_line(request.POST.get("title", ""))[:200]
     if not title:
         raise NightTrailError("A tale needs a title", "", "The earlier one was kept.")
@@ -198,9 +208,9 @@ def delete(request: HttpRequest, tale: int) -> HttpResponse:
 @require_POST
 def collect(request: HttpRequest, tale: int) -> HttpResponse:
     """Add a stop from a cairn, or one of text only."""
-    found = _own(request, tale)
+    found = _written_by(request, tale)
     chosen = request.POST.get("cairn", "")
-    cairn = get_object_or_404(Cairn, pk=_whole(chosen), step__trail__owner=request.user) if chosen else None
+    cairn = get_object_or_404(_cairns(request), pk=_whole(chosen)) if chosen else None
     stop = add_stop(found, cairn)
     return redirect("tales:stop", found.pk, stop.pk)
 
@@ -208,7 +218,7 @@ def collect(request: HttpRequest, tale: int) -> HttpResponse:
 @require_POST
 def order(request: HttpRequest, tale: int) -> HttpResponse:
     """Put the stops in another order, or move one by one place."""
-    found = _own(request, tale)
+    found = _written_by(request, tale)
     if move := request.POST.get("move"):
         ids = list(found.stops.values_list("pk", flat=True))
         pk, up = _whole(move), request.POST.get("way") == "up"

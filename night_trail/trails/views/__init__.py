@@ -10,12 +10,13 @@ from django_htmx.http import HttpResponseClientRedirect
 
 from night_trail.core.errors import NightTrailError
 from night_trail.people.confirm import confirm_delete
+from night_trail.people.models import Role
 from night_trail.people.writing import keep_texts, one_line, stamps
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.trails.forms import change_from
 from night_trail.trails.models import Trail
-from night_trail.trails.page import desk_response, own_step, went_on
+from night_trail.trails.page import desk_response, step_for, went_on
 from night_trail.trails.services import start_trail, take_turn
 
 
@@ -23,7 +24,9 @@ from night_trail.trails.services import start_trail, take_turn
 def index(request: HttpRequest) -> HttpResponse:
     """Show the visitor's trails."""
     trails = (
-        Trail.objects.filter(owner=request.user).select_related("version__table").prefetch_related("steps")
+        Trail.objects.visible_to(request.user)
+        .select_related("version__table", "owner")
+        .prefetch_related("steps")
     )
     return render(request, "trails/index.html", {"trails": trails, "tab": "trail"})
 
@@ -31,7 +34,7 @@ def index(request: HttpRequest) -> HttpResponse:
 @require_POST
 def start(request: HttpRequest, table: int) -> HttpResponse:
     """Start a trail on a table, with a column or with typed words."""
-    found = get_object_or_404(Table, pk=table, owner=request.user)
+    found = get_object_or_404(Table.objects.visible_to(request.user, Role.EXPLORE), pk=table)
     step = start_trail(
         request.user, found, request.POST.get("column", ""), request.POST.get("words", "").strip()
     )
@@ -42,7 +45,7 @@ def start(request: HttpRequest, table: int) -> HttpResponse:
 @require_GET
 def latest(request: HttpRequest, trail: int) -> HttpResponse:
     """Go to the newest step of a trail."""
-    found = get_object_or_404(Trail, pk=trail, owner=request.user)
+    found = get_object_or_404(Trail.objects.visible_to(request.user), pk=trail)
     step = found.steps.order_by("-pk")[0]
     return redirect("trails:step", found.pk, step.pk)
 
@@ -80,11 +83,11 @@ def delete(request: HttpRequest, trail: int) -> HttpResponse:
 @require_GET
 def desk(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Show a step on the desk: the whole page, or the desk alone for a swap."""
-    return desk_response(request, own_step(request, trail, step))
+    return desk_response(request, step_for(request, trail, step))
 
 
 @require_POST
 def turn(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Take a turn from a step and show where it leads."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     return went_on(request, take_turn(found, change_from(request.POST, core_table(found.trail.version))))

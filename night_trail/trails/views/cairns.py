@@ -9,7 +9,7 @@ from django.views.decorators.http import require_POST
 from night_trail.core.errors import NightTrailError
 from night_trail.people.writing import keep_texts, one_line, stamps, tidy
 from night_trail.trails.models import Cairn, Step
-from night_trail.trails.page import desk_response, own_step
+from night_trail.trails.page import desk_response, step_for
 from night_trail.trails.services import annotate as keep_annotations
 from night_trail.trails.services import cairn_at
 
@@ -17,13 +17,13 @@ from night_trail.trails.services import cairn_at
 def _shown(request: HttpRequest, step: Step) -> HttpResponse:
     if not request.htmx:
         return redirect("trails:step", step.trail_id, step.pk)
-    return desk_response(request, own_step(request, step.trail_id, step.pk))
+    return desk_response(request, step_for(request, step.trail_id, step.pk))
 
 
 @require_POST
 def leave(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Leave a cairn at a step."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     if found.scene_value().main is None:
         raise NightTrailError("There is no picture to leave a cairn at", "", "Choose a column first.")
     cairn_at(found)
@@ -33,7 +33,7 @@ def leave(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_POST
 def edit(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Keep the title and note as they are written."""
-    cairn = get_object_or_404(Cairn, step=own_step(request, trail, step))
+    cairn = get_object_or_404(Cairn, step=step_for(request, trail, step))
     title = one_line(request.POST.get("title", ""))[:200]
     if not title:
         raise NightTrailError("A cairn needs a title", "", "The earlier one was kept.")
@@ -46,7 +46,7 @@ def edit(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_POST
 def take(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Take a cairn away; the step stays."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     Cairn.objects.filter(step=found).delete()
     return _shown(request, found)
 
@@ -54,7 +54,7 @@ def take(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_POST
 def annotate(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Keep all annotations of a step's picture as they now are; a cairn is left where there is none."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     if found.scene_value().main is None:
         raise NightTrailError("There is no picture to annotate", "", "Choose a column first.")
     keep_annotations(cairn_at(found), request.POST.get("annotations", ""), request.POST.get("before"))

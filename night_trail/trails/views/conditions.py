@@ -15,7 +15,7 @@ from night_trail.core.table import Column
 from night_trail.core.turns import Light, Only
 from night_trail.core.words.conditions import in_words
 from night_trail.draw import Size, draw
-from night_trail.trails.page import desk_of, own_step
+from night_trail.trails.page import desk_of, step_for
 from night_trail.trails.pictures import Desk
 
 MOST_VALUES = 200
@@ -25,7 +25,7 @@ SHOWN = Size(300, 84, "beside")
 @require_GET
 def condition(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Show the small form for a condition: first the search and the columns, then the fields of one."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     desk = desk_of(found)
     name = request.GET.get("column", "")
     context = {"step": found, "columns": desk.table.columns, "as": request.GET.get("as", "only")}
@@ -52,7 +52,7 @@ def _values(desk: Desk, column: Column) -> list[tuple[str, int]]:
 @require_GET
 def found(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """List the conditions that what was typed may mean, from the values of all columns."""
-    here = own_step(request, trail, step)
+    here = step_for(request, trail, step)
     desk = desk_of(here)
     light = request.GET.get("as") == "light"
     text = request.GET.get("q", "")[:200]
@@ -67,7 +67,7 @@ def found(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_GET
 def reword(request: HttpRequest, trail: int, step: int, position: int) -> HttpResponse:
     """Show a condition of the filter in words, to be written otherwise."""
-    here = own_step(request, trail, step)
+    here = step_for(request, trail, step)
     desk = desk_of(here)
     if position >= len(desk.scene.only):
         raise BadQuestion("There is no such condition any more", "", "Reload the page.")

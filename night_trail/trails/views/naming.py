@@ -6,19 +6,30 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_http_methods, require_POST
 
+from night_trail.core.errors import NightTrailError
 from night_trail.core.question import Compare
 from night_trail.core.slots.measures import plain_words
 from night_trail.core.time_questions import Apart
 from night_trail.core.words.conditions import in_words
 from night_trail.tables.services import core_table, forget_measure, name_measure
-from night_trail.trails.page import own_step, went_on
+from night_trail.trails.models import Step
+from night_trail.trails.page import step_for, went_on
 from night_trail.trails.services import keep_part, name_group
+
+
+def _of_own_table(request: HttpRequest, trail: int, step: int) -> Step:
+    """Return a step of a trail on the visitor's own table: what is named here, everybody sees in it."""
+    found = step_for(request, trail, step)
+    table = found.trail.version.table
+    if table is None or table.owner_id != request.user.pk:
+        raise NightTrailError("Only the owner of the table can add to it", "", "Ask them.")
+    return found
 
 
 @require_http_methods(["GET", "POST"])
 def group(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Ask for a name for the lit rows, and make it a yes/no column."""
-    found = own_step(request, trail, step)
+    found = _of_own_table(request, trail, step)
     if request.method == "POST":
         return went_on(request, name_group(found, request.POST.get("name", "")))
     lit = found.scene_value().lit
@@ -29,7 +40,7 @@ def group(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 def part(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Ask which part of the series taken apart becomes a column, and under what name."""
-    found = own_step(request, trail, step)
+    found = _of_own_table(request, trail, step)
     if request.method == "POST":
         return went_on(request, keep_part(found, request.POST.get("part", ""), request.POST.get("name", "")))
     main = found.scene_value().main
@@ -40,7 +51,7 @@ def part(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 def measure(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Ask for a name for a measure in words, and keep it for the table."""
-    found = own_step(request, trail, step)
+    found = _of_own_table(request, trail, step)
     table = found.trail.version.table
     assert table is not None  # noqa: S101  (a trail's version is complete)
     if request.method == "POST":
@@ -60,7 +71,7 @@ def measure(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_POST
 def forget(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Forget the name of a measure; pictures that show it keep it in words."""
-    found = own_step(request, trail, step)
+    found = _of_own_table(request, trail, step)
     table = found.trail.version.table
     assert table is not None  # noqa: S101  (a trail's version is complete)
     forget_measure(table, request.POST.get("name", ""))

@@ -33,7 +33,7 @@ from night_trail.tables.cells import neutral
 from night_trail.trails.choices import choices
 from night_trail.trails.choices import preview as small_picture
 from night_trail.trails.models import Step
-from night_trail.trails.page import desk_of, own_step, went_on
+from night_trail.trails.page import desk_of, step_for, went_on
 from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.rowlist import View, csv_pieces, row_page, spoken_of
 from night_trail.trails.services import take_turn
@@ -45,7 +45,7 @@ HOVER = Size(360, 220, "beside")
 @require_GET
 def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse:
     """List the choices for a slot of the sentence."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     desk = desk_of(found)
     if slot == "else" and desk.scene.main is not None:
         addable = sentence(desk.scene.main, desk.table, desk.answer(desk.scene.main)).addable
@@ -65,7 +65,7 @@ def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse
 @require_GET
 def preview(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Return the small picture of a choice that takes a while to draw; nothing is kept of it."""
-    desk = desk_of(own_step(request, trail, step))
+    desk = desk_of(step_for(request, trail, step))
     asked = request.GET.get("change")
     return HttpResponse(small_picture(desk, decode(asked, Change, "turn")) if asked else "")
 
@@ -73,7 +73,7 @@ def preview(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_GET
 def picture(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Return the main picture alone, at the size a page has room for."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     desk = desk_of(found)
     if desk.scene.main is None:
         raise Http404
@@ -85,13 +85,13 @@ def picture(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 def figure(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Return the picture as an SVG file: small for the footpath, or whole to keep."""
     small = request.GET.get("small") == "1"
-    return _file(request, own_step(request, trail, step), "small" if small else "svg")
+    return _file(request, step_for(request, trail, step), "small" if small else "svg")
 
 
 @require_GET
 def figure_png(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Return the picture as a PNG file, twice as large as on the page."""
-    return _file(request, own_step(request, trail, step), "png")
+    return _file(request, step_for(request, trail, step), "png")
 
 
 def _file(request: HttpRequest, step: Step, form: str) -> HttpResponse:
@@ -131,7 +131,7 @@ def file_name(step: Step) -> str:
 @require_GET
 def rows(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Show a page of the rows behind the scene."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     desk = desk_of(found)
     page = row_page(desk, View.of(request.GET, desk))
     return render(
@@ -142,7 +142,7 @@ def rows(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_POST
 def row(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Light one row, or the rows like it."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     desk = desk_of(found)
     text = request.POST.get("at", "")
     at = int(text) if text.isascii() and text.isdigit() and len(text) < 12 else -1
@@ -157,7 +157,7 @@ def row(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_GET
 def rows_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse | StreamingHttpResponse:
     """Return the rows behind the scene as a CSV file."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     response = StreamingHttpResponse(csv_pieces(desk_of(found)), content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{file_name(found)}.csv"'
     return response
@@ -177,7 +177,7 @@ def _figures(step: Step) -> Figures:
 @require_GET
 def numbers(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Show the numbers behind the main picture as a table."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     figures = _figures(found)
     shown = [
         [(number(f, 6), True) if isinstance(f, (int, float)) else (f or "—", False) for f in row]
@@ -194,7 +194,7 @@ def numbers(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_GET
 def numbers_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Return the numbers behind the main picture as a CSV file."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     figures = _figures(found)
     response = HttpResponse(content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{file_name(found)}-numbers.csv"'
@@ -207,7 +207,7 @@ def numbers_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_GET
 def figures(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Show all figures of the main picture: spreads, tests, lines with their errors."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     desk = desk_of(found)
     if desk.scene.main is None:
         raise Http404
@@ -226,7 +226,7 @@ def figures(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_GET
 def figures_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Return all figures of the main picture as a CSV file, with all their digits."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     desk = desk_of(found)
     if desk.scene.main is None:
         raise Http404
@@ -242,7 +242,7 @@ def figures_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_GET
 def same_rows(request: HttpRequest, trail: int, step: int) -> JsonResponse:
     """Say which marks of the pictures on the desk hold rows of a mark that is pointed at; nothing is kept."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     text = request.GET.get("rows", "")
     if len(text) > MOST_POINTED:
         return JsonResponse({"marks": []})

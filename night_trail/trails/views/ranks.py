@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
-from night_trail.trails.page import desk_of, own_step
+from night_trail.trails.page import desk_of, step_for
 from night_trail.trails.ranklist import rank_page, rank_rows
 from night_trail.trails.views.parts import file_name
 
@@ -16,7 +16,7 @@ from night_trail.trails.views.parts import file_name
 @require_GET
 def groups(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Show a page of all groups, ranked, or of those whose name holds what was typed."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     asked = request.GET.get("page", "")
     page = int(asked) if asked.isascii() and asked.isdigit() and len(asked) < 8 else 1
     shown = rank_page(desk_of(found), request.GET.get("find", ""), page)
@@ -29,7 +29,7 @@ def groups(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 @require_GET
 def groups_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Return all groups as a CSV file."""
-    found = own_step(request, trail, step)
+    found = step_for(request, trail, step)
     response = HttpResponse(content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{file_name(found)}-groups.csv"'
     csv.writer(response, lineterminator="\n").writerows(rank_rows(desk_of(found)))

@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET
 from night_trail.core.sentence import scene_in_words
 from night_trail.draw import Size
 from night_trail.trails.models import Step
-from night_trail.trails.page import own_step
+from night_trail.trails.page import step_for
 from night_trail.trails.pictures import Desk
 
 HALF = Size(590, 400)
@@ -18,7 +18,7 @@ HALF = Size(590, 400)
 @require_GET
 def side_by_side(request: HttpRequest, trail: int, step: int, other: int) -> HttpResponse:
     """Show the pictures of two steps, each under its sentence."""
-    found = [own_step(request, trail, pk) for pk in (step, other)]
+    found = [step_for(request, trail, pk) for pk in (step, other)]
     sides = [_side(one, f"s{i}") for i, one in enumerate(found)]
     return render(
         request, "trails/side_by_side.html", {"sides": sides, "tab": "trail", "trail": found[0].trail}
@@ -28,7 +28,7 @@ def side_by_side(request: HttpRequest, trail: int, step: int, other: int) -> Htt
 @require_GET
 def others(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """List the steps that can stand beside this one, the nearest first."""
-    here = own_step(request, trail, step)
+    here = step_for(request, trail, step)
     steps = [s for s in here.trail.steps.exclude(pk=here.pk) if s.is_pictured()]
     steps.sort(key=lambda s: abs(s.pk - here.pk))
     return render(request, "trails/_others.html", {"step": here, "others": steps[:60]})
