@@ -140,7 +140,6 @@ def invited(request: HttpRequest, token: str) -> HttpResponse:
             return redirect("tables:home")
     shown = {"name": name, "error": error}
     response = render(request, "people/invited.html", shown, status=422 if error else 200)
-    response["Referrer-Policy"] = "no-referrer"  # the address is the key
     response["Cache-Control"] = "private, no-store"
     return response
 

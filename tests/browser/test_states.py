@@ -247,3 +247,66 @@ def test_the_first_load_of_the_desk_is_light(page: Page, browser: Browser, addre
     fresh.goto(page.url, wait_until="networkidle")
     assert 100_000 < sum(sizes) < 600_000
     context.close()
+
+
+def test_a_guest_is_invited_comes_in_and_looks_at_a_shared_trail(
+    page: Page, browser: Browser, base: str
+) -> None:
+    page.goto(base + "/account/")
+    page.get_by_role("button", name="Invite somebody").click()
+    address = page.get_by_label("The invitation").input_value()
+    context = browser.new_context()
+    guest = context.new_page()
+    guest.goto(address)
+    name = f"guest{address[-7:-1]}"
+    guest.get_by_label("Name").fill(name)
+    guest.get_by_label("Password").fill("a long enough secret")
+    guest.get_by_role("button", name="Come in").click()
+    guest.wait_for_url(base + "/")
+    start_trail(page)
+    settled(page)
+    trail = page.url.split("/steps/")[0].rsplit("/", 1)[1]
+    page.goto(f"{base}/share/trail/{trail}/")
+    page.get_by_label("Name").fill(name)
+    page.get_by_label("They").select_option("read")
+    page.get_by_role("button", name="Share it").click()
+    expect(page.get_by_text(f"{name} may read")).to_be_visible()
+    guest.goto(f"{base}/trails/{trail}/")
+    expect(guest.get_by_text("you may look at it")).to_be_visible()
+    expect(guest.locator("#stage svg.picture")).to_be_visible()
+    expect(guest.locator("#leave-cairn, #annotate-toggle, #only-add, #word-box")).to_have_count(0)
+    guest.locator("#stage .mark").first.click(force=True)
+    expect(guest.locator("#notice")).to_contain_text("You may read this trail, not go on with it.")
+    page.get_by_role("button", name=f"Remove {name}").click()
+    guest.goto(f"{base}/trails/{trail}/")
+    expect(guest.locator("h1")).to_contain_text("There is nothing here")
+    context.close()
+
+
+def test_a_reader_of_a_link_turns_the_theme(page: Page, base: str, stranger: Page) -> None:
+    page.goto(base + "/tales/1/")
+    page.get_by_role("button", name="Make a read link").click()
+    stranger.goto(page.get_by_label("The new read link").input_value())
+    stranger.get_by_role("button", name="Turn to day").click()
+    expect(stranger.locator("html")).to_have_attribute("data-theme", "day")
+    expect(stranger.locator("#walk-heading")).to_be_visible()
+
+
+def test_two_tabs_write_one_note_and_the_second_sees_both_texts(page: Page) -> None:
+    start_trail(page)
+    settled(page)
+    page.get_by_role("button", name="Leave a cairn").click()
+    expect(page.locator("#cairn-note")).to_be_visible()
+    other = page.context.new_page()
+    other.goto(page.url)
+    note = page.locator("#cairn-note")
+    for word in ("It", " rained", " a lot."):
+        note.press("End")
+        note.press_sequentially(word)
+        page.wait_for_timeout(700)  # each is kept by itself, and is no collision with the one before
+    expect(page.locator("#notice .moved")).to_have_count(0)
+    other.locator("#cairn-note").fill("It snowed.")
+    expect(other.locator("#notice .moved")).to_contain_text("a lot.")
+    other.get_by_role("button", name="Keep mine").click()
+    expect(other.locator("#cairn-note")).to_have_value("It snowed.")
+    other.close()

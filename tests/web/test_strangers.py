@@ -179,7 +179,7 @@ def test_an_invitation_makes_one_account(keeper: Client) -> None:
     address, guest = invitation(keeper), Client()
     assert not any(address.split("/")[2] in str(vars(i)) for i in Invitation.objects.all())
     asked = guest.get(address)
-    assert asked.status_code == 200 and asked["Referrer-Policy"] == "no-referrer"
+    assert asked.status_code == 200 and asked["Referrer-Policy"] == "same-origin"
     for name, password, words in (
         ("guest", "guest", "too short"),
         ("guest", "password", "too common"),

@@ -49,7 +49,6 @@ def shared(request: HttpRequest, token: str, number: int = 1) -> HttpResponse:
         return reverse("tales:walk-stop", args=[token, to])
 
     response = _walk(request, link.tale, number, address, "")
-    response["Referrer-Policy"] = "no-referrer"  # the address is the key
     response["Cache-Control"] = "private, no-store"
     return response
 
