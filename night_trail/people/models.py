@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import secrets
 from datetime import timedelta
+from typing import Any, Self
 
 from django.conf import settings
 from django.db import models
@@ -78,3 +79,13 @@ class Share(models.Model):
 
     def __str__(self) -> str:
         return f"{self.person} {self.get_role_display()}"
+
+
+class Owned(models.QuerySet[Any]):
+    """Things that have an owner and shares, by who may see them."""
+
+    def visible_to(self, person: Any, role: Role = Role.READ) -> Self:
+        """Return the things that a person owns, or was given a role for."""
+        shares = self.model._meta.get_field("shares").related_model
+        shared = shares._default_manager.filter(person=person, role__in=role.granted_by)
+        return self.filter(models.Q(owner=person) | models.Q(pk__in=shared.values("thing")))

@@ -15,7 +15,7 @@ from night_trail.core.recipe import Step
 from night_trail.core.recipe.steps import Lost
 from night_trail.core.survey import Survey
 from night_trail.core.table import Column
-from night_trail.people.models import Role, Share
+from night_trail.people.models import Owned, Share
 
 Place = tuple[int, int, int | None, int | None]
 """Version and position of a column's cells, and of the map from rows to them, if any."""
@@ -46,15 +46,6 @@ class Bundle(models.Model):
         return self.name
 
 
-class Tables(models.QuerySet["Table"]):
-    """Tables, by who may see them."""
-
-    def visible_to(self, person: Any, role: Role = Role.READ) -> Tables:
-        """Return the tables that a person owns, or was given a role for."""
-        shared = TableShare.objects.filter(person=person, role__in=role.granted_by)
-        return self.filter(models.Q(owner=person) | models.Q(pk__in=shared.values("thing")))
-
-
 class Table(models.Model):
     """One imported data set; it exists only once a version of it is complete.
 
@@ -72,7 +63,7 @@ class Table(models.Model):
     measures = models.JSONField(default=dict)
     created = models.DateTimeField(default=timezone.now)
 
-    objects = Tables.as_manager()
+    objects = Owned.as_manager()
 
     class Meta:
         ordering = ["-created", "-id"]

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import hashlib
 import secrets
-from typing import Any
 
 from django.conf import settings
 from django.db import models
@@ -12,17 +10,8 @@ from django.utils import timezone
 
 from night_trail.core.errors import NoLonger
 from night_trail.core.question import Scene
-from night_trail.people.models import Role, Share
+from night_trail.people.models import Owned, Share, hashed
 from night_trail.trails.models import Annotated, Step, Trail
-
-
-class Tales(models.QuerySet["Tale"]):
-    """Tales, by who may see them."""
-
-    def visible_to(self, person: Any, role: Role = Role.READ) -> Tales:
-        """Return the tales that a person owns, or was given a role for."""
-        shared = TaleShare.objects.filter(person=person, role__in=role.granted_by)
-        return self.filter(models.Q(owner=person) | models.Q(pk__in=shared.values("thing")))
 
 
 class Tale(models.Model):
@@ -34,7 +23,7 @@ class Tale(models.Model):
     least_lit = models.PositiveIntegerField(default=0)
     """So many rows at least a reader's lantern has to hold: of fewer no count is told."""
 
-    objects = Tales.as_manager()
+    objects = Owned.as_manager()
 
     class Meta:
         ordering = ["-created", "-id"]
@@ -104,9 +93,4 @@ class Link(models.Model):
     def make(cls, tale: Tale) -> tuple[Link, str]:
         """Make a link and return it with its token, which cannot be had again."""
         token = secrets.token_urlsafe(24)
-        return cls.objects.create(tale=tale, token_hash=cls.hashed(token)), token
-
-    @staticmethod
-    def hashed(token: str) -> str:
-        """Return what is kept of a token."""
-        return hashlib.sha256(token.encode()).hexdigest()
+        return cls.objects.create(tale=tale, token_hash=hashed(token)), token

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Self
 
 from django.conf import settings
 from django.db import models
@@ -11,29 +11,24 @@ from django.utils import timezone
 from night_trail.core.annotations import Annotation
 from night_trail.core.errors import NightTrailError
 from night_trail.core.question import Scene
-from night_trail.people.models import Role, Share
+from night_trail.people.models import Owned, Role, Share
 from night_trail.tables.models import TableShare, Version, kept
 
 
-class Trails(models.QuerySet["Trail"]):
+class Trails(Owned):
     """Trails, by who may see them."""
 
-    def visible_to(self, person: Any, role: Role = Role.READ) -> Trails:
+    def visible_to(self, person: Any, role: Role = Role.READ) -> Self:
         """Return the trails that a person owns, or was given a role for.
 
         A trail shows rows: it is closed to everybody once its owner may not see
         the table any more.
         """
-        shared = TrailShare.objects.filter(person=person, role__in=role.granted_by)
-        theirs = models.Q(owner=person) | models.Q(pk__in=shared.values("thing"))
-        open_still = models.Q(version__table__owner=models.F("owner")) | models.Exists(
-            TableShare.objects.filter(
-                thing=models.OuterRef("version__table"),
-                person=models.OuterRef("owner"),
-                role__in=Role.EXPLORE.granted_by,
-            )
+        explores = TableShare.objects.filter(
+            thing=models.OuterRef("version__table"), person=models.OuterRef("owner"), role=Role.EXPLORE
         )
-        return self.filter(theirs, open_still)
+        open_still = models.Q(version__table__owner=models.F("owner")) | models.Exists(explores)
+        return super().visible_to(person, role).filter(open_still)
 
 
 class Trail(models.Model):

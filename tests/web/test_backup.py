@@ -31,6 +31,12 @@ def trail(transactional_db: None, few_buses_csv: Path) -> Iterator[Step]:
     yield take_turn(start_trail(owner, table), SeeColumn("late_min"))
 
 
+@pytest.fixture
+def unlooked(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Backups without the pictures, which another test looks at: a process of its own takes seconds."""
+    monkeypatch.setattr(saving, "_same_pictures", lambda _: None)
+
+
 def test_a_backup_taken_while_others_write_is_of_one_moment_and_comes_back(
     trail: Step, tmp_path: Path
 ) -> None:
@@ -70,7 +76,7 @@ def test_what_exists_is_not_written_over(trail: Step, tmp_path: Path, capsys: An
     assert "could not be written" in capsys.readouterr().err
 
 
-def test_what_is_no_whole_backup_is_refused(trail: Step, tmp_path: Path) -> None:
+def test_what_is_no_whole_backup_is_refused(trail: Step, unlooked: None, tmp_path: Path) -> None:
     good = tmp_path / "good.sqlite3"
     backup(good)
     data = good.read_bytes()
@@ -98,7 +104,7 @@ def test_a_copy_that_says_something_else_is_no_backup(
     assert not list(tmp_path.iterdir())
 
 
-def test_nothing_is_restored_under_a_server_or_a_worker(trail: Step, tmp_path: Path) -> None:
+def test_nothing_is_restored_under_a_server_or_a_worker(trail: Step, unlooked: None, tmp_path: Path) -> None:
     backup(tmp_path / "copy.sqlite3")
     with serving(), pytest.raises(NightTrailError, match="A server is running here"):
         restore(tmp_path / "copy.sqlite3")

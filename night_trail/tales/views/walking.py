@@ -17,7 +17,7 @@ from night_trail.core.question import Scene
 from night_trail.core.sentence import scene_in_words
 from night_trail.draw import WALK, Size
 from night_trail.draw.footpath import WalkStop, walk_path
-from night_trail.people.models import Role
+from night_trail.people.models import Role, hashed
 from night_trail.tales.models import Link, Stop, Tale
 from night_trail.tales.prose import pace, prose
 from night_trail.tales.reach import Reach, opened, refused, signed
@@ -41,7 +41,7 @@ def own(request: HttpRequest, tale: int, number: int = 1) -> HttpResponse:
 @require_GET
 def shared(request: HttpRequest, token: str, number: int = 1) -> HttpResponse:
     """Walk a tale by a link; a revoked one is as if it had never been."""
-    link = Link.objects.filter(token_hash=Link.hashed(token), revoked=None).select_related("tale").first()
+    link = Link.objects.filter(token_hash=hashed(token), revoked=None).select_related("tale").first()
     if link is None:
         raise Http404
 
