@@ -117,11 +117,11 @@ def change(table: Table, edit: Callable[[list[Step]], list[Step]]) -> Version:
         Where a step cannot be taken; nothing is changed then.
     """
     for _ in range(MOST_TRIES):
-        seen = Table.objects.get(pk=table.pk)
+        seen = _still_there(table)
         before = seen.latest
         made = prepared(seen, edit(list(before.steps())), before.base or before)
         with transaction.atomic():
-            if Table.objects.get(pk=table.pk).latest.pk == before.pk:
+            if _still_there(table).latest.pk == before.pk:
                 look_at(seen, made)
                 table.current = made
                 return made
@@ -129,6 +129,13 @@ def change(table: Table, edit: Callable[[list[Step]], list[Step]]) -> Version:
     raise NightTrailError(
         f"{table.name} is being changed elsewhere all the time", "", "Try again in a moment."
     )
+
+
+def _still_there(table: Table) -> Table:
+    found = Table.objects.filter(pk=table.pk).first()
+    if found is None:
+        raise BadQuestion(f"{table.name} was deleted meanwhile", "", "Bring it again.")
+    return found
 
 
 def prepared(table: Table, steps: Sequence[Step], base: Version, lenient: bool = False) -> Version:

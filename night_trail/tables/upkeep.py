@@ -11,6 +11,7 @@ from django.db.models import Q
 from django.utils import timezone
 from django_tasks_db.models import DBTaskResult
 
+from night_trail.tables import room
 from night_trail.tables.arrivals import UNFINISHED, end, forget_unused_files, give_up
 from night_trail.tables.models import Arrival, Bundle, Version
 from night_trail.tables.tasks import read_file
@@ -44,11 +45,15 @@ def clear_interrupted() -> int:
 
 
 def enqueue_waiting() -> int:
-    """Give every file that waits to be read a task where its own is gone; return how many did."""
+    """Give files that wait a task where their own is gone and there is room; return how many."""
     tasks = DBTaskResult.objects.filter(status__in=("READY", "RUNNING"), task_path=read_file.module_path)
     planned = {tuple(task.args_kwargs.get("args", ())) for task in tasks}
     waiting = Arrival.objects.filter(state=Arrival.State.WAITING, bundle__isnull=False)
-    stray = [pk for pk in waiting.values_list("pk", flat=True) if (pk,) not in planned]
+    stray = [
+        pk
+        for pk, path in waiting.values_list("pk", "path")
+        if (pk,) not in planned and not room.lacking(Path(path))
+    ]
     for pk in stray:
         read_file.enqueue(pk)
     return len(stray)

@@ -58,6 +58,12 @@ def test_steps_taken_in_the_same_moment_all_stand(few_buses_csv: Path) -> None:
     assert not Version.objects.filter(table=None).exists(), "what was made in vain is gone"
 
 
+def test_a_table_deleted_in_another_tab_is_a_sentence(table: Table) -> None:
+    Table.objects.filter(pk=table.pk).delete()
+    with pytest.raises(BadQuestion, match="was deleted meanwhile"):
+        recipes.take_step(table, calculated("made"))
+
+
 def test_the_database_is_not_held_while_a_step_is_computed(
     table: Table, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -124,6 +124,9 @@ def test_a_waiting_file_whose_task_died_gets_another_and_only_one(
     monkeypatch.setattr(
         upkeep, "read_file", SimpleNamespace(module_path="tasks.read_file", enqueue=asked.append)
     )
+    with monkeypatch.context() as full:
+        full.setattr(upkeep.room, "free", lambda: 0)
+        assert upkeep.enqueue_waiting() == 0, "it would only wait again"
     assert upkeep.enqueue_waiting() == 1 and asked == [arrival.pk]
     DBTaskResult.objects.create(
         args_kwargs={"args": [arrival.pk], "kwargs": {}}, task_path="tasks.read_file", backend_name="default",
