@@ -8,11 +8,12 @@ import msgspec
 from django.db import IntegrityError, transaction
 
 from night_trail.core.annotations import MOST, Annotations, merged
+from night_trail.core.answers.periods import grain_for, periods_of
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Scene, decode, key
 from night_trail.core.recipe.steps import Group, PartOf
-from night_trail.core.time_questions import Apart
+from night_trail.core.time_questions import Ahead, Apart
 from night_trail.core.turns import Change, Light, Say, SeeColumn, Zoom, turn, zoomed_out
 from night_trail.core.words import plain, words_of
 from night_trail.tables.models import Table, Version
@@ -91,7 +92,10 @@ def _must_open(version: Version, scene: Scene) -> None:
         raise BadQuestion("The turn holds a value that cannot be kept", "", "Choose another.")
     desk = Desk(version, scene)
     for question in (scene.main, *scene.beside):
-        if question is not None:
+        if isinstance(question, Ahead) and question.split is not None:
+            # made in the background; only whether there are too many periods is told at once
+            periods_of(desk.rows, question.time, grain_for(question, desk.rows), 1, question.zone)
+        elif question is not None:
             desk.answer(question)  # kept for the page that shows it
 
 
