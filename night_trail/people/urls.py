@@ -8,11 +8,7 @@ from night_trail.people import views
 
 app_name = "people"
 urlpatterns = [
-    path(
-        "sign-in/",
-        login_not_required(views.SignIn.as_view()),
-        name="sign-in",
-    ),
+    path("sign-in/", login_not_required(views.SignIn.as_view()), name="sign-in"),
     path("sign-out/", auth.LogoutView.as_view(), name="sign-out"),
     path(
         "password/",

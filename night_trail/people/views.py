@@ -34,8 +34,8 @@ def change_theme(request: HttpRequest) -> HttpResponse:
     parts = urlsplit(back if known else "/")
     here = parts.path + (f"?{parts.query}" if parts.query else "")
     # a path that begins with two strokes is another host to a browser
-    known = here.startswith("/") and url_has_allowed_host_and_scheme(here, allowed_hosts=None)
-    response = HttpResponseRedirect(here if known else "/")
+    stays = here.startswith("/") and url_has_allowed_host_and_scheme(here, allowed_hosts=None)
+    response = HttpResponseRedirect(here if stays else "/")
     chosen = request.POST.get("theme", "")
     if chosen in THEMES:
         response.set_cookie(

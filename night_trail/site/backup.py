@@ -15,7 +15,6 @@ import os
 import sqlite3
 import subprocess
 import sys
-from collections.abc import Iterator
 from pathlib import Path
 
 from django.conf import settings
@@ -25,6 +24,7 @@ from django.utils import timezone
 
 from night_trail.core.errors import NightTrailError
 from night_trail.core.words import plain, words_of
+from night_trail.tables.locks import held
 from night_trail.tables.worker import alone
 from night_trail.trails.models import Step
 from night_trail.trails.pictures import Desk
@@ -147,31 +147,14 @@ def pictures(most: int, among: list[int] | None = None) -> dict[str, str]:
     return found
 
 
-@contextlib.contextmanager
-def serving() -> Iterator[None]:
+def serving(how: int = fcntl.LOCK_SH) -> contextlib.AbstractContextManager[None]:
     """Let a restore know that a server runs here, for as long as the process lives."""
-    with _locked(fcntl.LOCK_SH):
-        yield
+    return held("server.lock", how, "A server is running here", "Stop it first.")
 
 
-@contextlib.contextmanager
-def nobody_serves() -> Iterator[None]:
+def nobody_serves() -> contextlib.AbstractContextManager[None]:
     """Refuse where a server runs here, and keep one from starting."""
-    with _locked(fcntl.LOCK_EX | fcntl.LOCK_NB):
-        yield
-
-
-@contextlib.contextmanager
-def _locked(how: int) -> Iterator[None]:
-    descriptor = os.open(Path(settings.VAR) / "server.lock", os.O_RDWR | os.O_CREAT, 0o600)
-    try:
-        try:
-            fcntl.flock(descriptor, how)
-        except OSError:
-            raise NightTrailError("A server is running here", str(settings.VAR), "Stop it first.") from None
-        yield
-    finally:
-        os.close(descriptor)
+    return serving(fcntl.LOCK_EX | fcntl.LOCK_NB)
 
 
 def _database() -> Path:

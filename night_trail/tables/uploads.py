@@ -22,9 +22,9 @@ class LimitedUpload(TemporaryFileUploadHandler):
         super().new_file(*args, **kwargs)
         self._taken = 0
         person = getattr(self.request, "user", None)
-        if person is not None and (self._announced() or 0) > quota.left_for(person):
+        if person is not None and self._announced() > quota.left_for(person):
             self._refuse(OVER_QUOTA)
-        if room.free() < settings.LEAST_ROOM + (self._announced() or 0):
+        if room.free() < settings.LEAST_ROOM + self._announced():
             self._refuse(NO_ROOM)
 
     def receive_data_chunk(self, raw_data: bytes, start: int) -> None:
@@ -39,9 +39,10 @@ class LimitedUpload(TemporaryFileUploadHandler):
                 raise
             self._refuse(NO_ROOM)
 
-    def _announced(self) -> int | None:
+    def _announced(self) -> int:
+        """Return how many bytes the request says it brings, 0 where it does not say."""
         told = self.request.META.get("CONTENT_LENGTH", "") if self.request is not None else ""
-        return int(told) if told.isascii() and told.isdigit() else None
+        return int(told) if told.isascii() and told.isdigit() else 0
 
     def _refuse(self, why: str) -> None:
         if self.request is not None:

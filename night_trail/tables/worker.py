@@ -9,7 +9,6 @@ import logging
 import os
 import threading
 import time
-from collections.abc import Iterator
 from datetime import timedelta
 from pathlib import Path
 
@@ -20,8 +19,8 @@ from django.utils import timezone
 from django_tasks_db.management.commands.db_worker import Worker
 from django_tasks_db.models import DBTaskResult
 
-from night_trail.core.errors import NightTrailError
 from night_trail.tables import room, upkeep
+from night_trail.tables.locks import held
 
 logger = logging.getLogger(__name__)
 
@@ -38,20 +37,14 @@ def beat_file() -> Path:
     return Path(settings.VAR) / "worker.beat"
 
 
-@contextlib.contextmanager
-def alone() -> Iterator[None]:
-    """Keep a second worker out for as long as this one lives, however it ends."""
-    descriptor = os.open(Path(settings.VAR) / "worker.lock", os.O_RDWR | os.O_CREAT, 0o600)
-    try:
-        try:
-            fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            raise NightTrailError(
-                "Another worker is running here", str(settings.VAR), "One is enough; stop it first."
-            ) from None
-        yield
-    finally:
-        os.close(descriptor)
+def alone() -> contextlib.AbstractContextManager[None]:
+    """Keep a second worker out for as long as this one lives."""
+    return held(
+        "worker.lock",
+        fcntl.LOCK_EX | fcntl.LOCK_NB,
+        "Another worker is running here",
+        "One is enough; stop it first.",
+    )
 
 
 def work(interval: float = 0.3) -> None:
