@@ -12,10 +12,11 @@ import pytest
 import xlsxwriter
 from sklearn.datasets import load_iris
 
+from attack.bombs import HOSTILE
 from night_trail.core.answers import answer
 from night_trail.core.errors import Unreadable
 from night_trail.core.question import Spread
-from night_trail.core.reading import load, packed, parts
+from night_trail.core.reading import columnar, load, load_part, packed, parts
 from night_trail.core.reading.kinds import typed
 from night_trail.core.rows import Rows
 from night_trail.core.table import Kind
@@ -184,6 +185,83 @@ def test_refusals_say_what_and_the_way_on(tmp_path: Path, content: bytes, says: 
     with pytest.raises(Unreadable, match=says) as refusal:
         load(write(tmp_path, content))
     assert refusal.value.way_on
+
+
+def merged_book(path: Path, row: int = 0, column: int = 0) -> Path:
+    """A table with names of groups over columns and depots over rows, away from the sheet's corner."""
+    with xlsxwriter.Workbook(path) as book:
+        book.add_worksheet("Notes").write(0, 0, "nothing here")
+        sheet = book.add_worksheet("Night & day")
+        at = (row, column)
+        sheet.merge_range(row, column, row + 1, column, "depot")
+        sheet.merge_range(row, column + 1, row, column + 2, "spring")
+        sheet.merge_range(row, column + 3, row, column + 4, "autumn")
+        for i in range(4):
+            sheet.write(row + 1, column + 1 + i, ("trips", "late")[i % 2])
+        for block, depot in enumerate(("Aldermoor", "Breck", "Corrie")):
+            top = at[0] + 2 + 4 * block
+            sheet.merge_range(top, column, top + 3, column, depot)
+            for i in range(4):
+                sheet.write_row(top + i, column + 1, [10 * block + i, i, 20 * block + i, i + 1])
+    return path
+
+
+@pytest.mark.parametrize(("row", "column"), [(0, 0), (5, 3)])
+def test_merged_cells_stand_in_each_of_their_rows(tmp_path: Path, row: int, column: int) -> None:
+    path = merged_book(tmp_path / "m.xlsx", row, column)
+    found = load_part(path, part="Night & day")
+    table, notes = found.table, found.understood.notes()
+    assert [c.name for c in table.columns] == [
+        "depot",
+        *(f"{s} {m}" for s in ("spring", "autumn") for m in ("trips", "late")),
+    ]
+    assert table.series("depot").to_list() == ["Aldermoor"] * 4 + ["Breck"] * 4 + ["Corrie"] * 4
+    assert "Cells merged over several rows stand in each of these rows." in notes
+    # nothing is said, or filled, where nothing is merged
+    plain = tmp_path / "plain.xlsx"
+    with xlsxwriter.Workbook(plain) as book:
+        sheet = book.add_worksheet()
+        sheet.write_row(0, 0, ["depot", "trips"])
+        for i in range(12):
+            sheet.write(i + 1, 1, i)
+            if i % 4 == 0:
+                sheet.write(i + 1, 0, f"depot {i}")
+    table, notes = load(plain)
+    assert table.series("depot").null_count() == 9 and not any("merged" in n for n in notes)
+
+
+@pytest.mark.parametrize(
+    "second", [",min,°C,km", "Breck,3,x,5", "Breck,east,x,5"], ids=["units", "values", "a row of words"]
+)
+def test_a_header_with_a_gap_is_no_row_of_groups(tmp_path: Path, second: str) -> None:
+    rows = "\n".join(f"Aldermoor,{i},y{i % 3},{i}" for i in range(9))
+    table, _ = load(write(tmp_path, f"depot,,word,far\n{second}\n{rows}\n"))
+    assert [c.name for c in table.columns] == ["depot", "column 2", "word", "far"]
+
+
+def test_promises_beyond_measure_are_refused_before_they_are_read(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    corner = write(tmp_path, HOSTILE["corner.xlsx"](), "corner.xlsx")
+    with pytest.raises(Unreadable, match="over 1,048,576 rows and 16,384 columns and holds 2 cells"):
+        parts(corner, "corner.xlsx")
+    # a table of a row a second has few cells for its height, and is one
+    long = tmp_path / "long.xlsx"
+    with xlsxwriter.Workbook(long, {"constant_memory": True}) as book:
+        sheet = book.add_worksheet()
+        for i in range(0, 1_000_000, 1_000):
+            sheet.write_row(i, 0, [i, i % 7])
+    assert parts(long, "long.xlsx") == ["Sheet1"]
+    keys = write(tmp_path, HOSTILE["keys.json"](), "keys.json")
+    with pytest.raises(Unreadable, match="after 4,001 records there are more than 4,000 keys"):
+        load(keys)
+    monkeypatch.setattr(columnar, "MOST_ROWS", 100)
+    for write_it, name in ((pl.DataFrame.write_parquet, "r.parquet"), (pl.DataFrame.write_ipc, "r.arrow")):
+        write_it(pl.DataFrame({"a": range(101)}), tmp_path / name)
+        with pytest.raises(Unreadable, match="has 101 rows, more than the 100"):
+            load(tmp_path / name)
+        write_it(pl.DataFrame({"a": range(100)}), tmp_path / name)
+        assert load(tmp_path / name)[0].height == 100
 
 
 def test_a_broken_workbook_is_refused(tmp_path: Path) -> None:

@@ -10,7 +10,7 @@ import polars as pl
 from night_trail.core.errors import Unreadable
 from night_trail.core.reading.delimited import SAMPLE_RECORDS
 from night_trail.core.reading.kinds import Hints
-from night_trail.core.reading.settings import ReadingSettings, Understood
+from night_trail.core.reading.settings import MOST_ROWS, ReadingSettings, Understood
 from night_trail.core.words.numbers import listed
 
 
@@ -24,8 +24,16 @@ class ColumnarSource:
         self._most = SAMPLE_RECORDS if sampled else None
         try:
             schema = pl.read_parquet_schema(path) if format_ == "Parquet" else pl.read_ipc_schema(path)
+            lazy = pl.scan_parquet(path) if format_ == "Parquet" else pl.scan_ipc(path)
+            rows = int(lazy.select(pl.len()).collect().item())
         except Exception as error:
             raise self._broken(error) from None
+        if rows > MOST_ROWS:
+            raise Unreadable(
+                f"The file has {rows:,} rows, more than the {MOST_ROWS:,} that are read",
+                name,
+                "Write a part of them, or a sample.",
+            )
         self.names = list(schema)
         self.units: list[str] = []
         self.hints = Hints(decimal=".", missing=settings.missing)

@@ -69,6 +69,8 @@ def layout(records: list[Record], settings: ReadingSettings, name: str) -> Layou
             )
         return _with_header(records, settings.header - 1, width, settings, "chosen by hand")
     start = next((i for i in filled if _full(records[i], width)), filled[0])
+    if settings.header == "auto" and start + 1 < len(records) and _over_names(records, start):
+        return _with_header(records, start + 1, width, settings, "the first row of names for every column")
     if settings.header == "none":
         return _without_header(records, start, width, "chosen by hand")
     is_header, reason = _is_header(records, start, width)
@@ -132,6 +134,18 @@ def _is_header(records: list[Record], at: int, width: int) -> tuple[bool, str]:
         True,
         "the first full row holds names" if not values else "the first full row holds names and periods",
     )
+
+
+def _over_names(records: list[Record], at: int) -> bool:
+    """Whether a record names groups of columns: it leaves gaps where the next has names over numbers."""
+    above, names = [c.strip() for c in records[at]], [c.strip() for c in records[at + 1]]
+    below = [r for r in records[at + 2 :] if any(c.strip() for c in r)]
+    if any(map(is_value, names)) or sum(map(bool, names)) <= sum(map(bool, above[1:])):
+        return False
+    if all(unit_of(n) for n in names if n):
+        return False
+    gaps = [i for i in range(1, min(len(above), len(names))) if not above[i] and names[i]]
+    return any(_mostly_values(below, i) for i in gaps)
 
 
 def _mostly_values(records: list[Record], i: int) -> bool:

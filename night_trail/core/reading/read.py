@@ -13,12 +13,11 @@ import polars as pl
 from night_trail.core.errors import Unreadable
 from night_trail.core.reading.delimited import SAMPLE_RECORDS
 from night_trail.core.reading.kinds import typed
-from night_trail.core.reading.settings import ReadingSettings, Understood
+from night_trail.core.reading.settings import MOST_COLUMNS, ReadingSettings, Understood
 from night_trail.core.reading.sources import Source, open_file
 from night_trail.core.reading.summing import related
 from night_trail.core.table import Column, FrameSource, Kind, Table, noun_from
 
-MOST_COLUMNS = 2_000
 FEWER = 60
 """How many records of a sample may be titles and blanks: with that many rows fewer a file is whole."""
 

@@ -13,10 +13,12 @@ from night_trail.core.errors import Unreadable
 from night_trail.core.reading import text
 from night_trail.core.reading.delimited import SAMPLE_CHARACTERS, SAMPLE_RECORDS
 from night_trail.core.reading.kinds import Hints
-from night_trail.core.reading.settings import ReadingSettings, Understood
+from night_trail.core.reading.settings import MOST_COLUMNS, ReadingSettings, Understood
 
 _WAY_ON = "A list of records, or one record a line, can be read."
 _MOST_BYTES = 400_000_000
+_MOST_KEYS = 2 * MOST_COLUMNS
+"""Columns left out by hand are among them."""
 _SPACE = " \t\r\n,"
 
 
@@ -44,6 +46,12 @@ class RecordsSource:
         for at, record in enumerate(found):
             for key, value in _flat(record).items():
                 columns.setdefault(key, [None] * at).append(value)
+            if len(columns) > _MOST_KEYS:
+                raise Unreadable(
+                    f"After {at + 1:,} records there are more than {_MOST_KEYS:,} keys",
+                    name,
+                    "Where keys hold values, write them as values: a record for each, with the key in it.",
+                )
             for cells in columns.values():
                 if len(cells) <= at:
                     cells.append(None)

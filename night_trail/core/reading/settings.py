@@ -12,6 +12,9 @@ DateOrder = Literal["", "day", "month", "year"]
 Mark = Literal["", ".", ","]
 Header = Literal["auto", "none"] | int
 
+MOST_COLUMNS = 2_000
+MOST_ROWS = 50_000_000
+
 
 class ColumnSetting(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """What was decided by hand about one column; what is empty is guessed."""

@@ -11,7 +11,7 @@ from typing import Protocol
 import polars as pl
 
 from night_trail.core.errors import Unreadable
-from night_trail.core.reading import database, packed, workbook
+from night_trail.core.reading import database, packed, sheet_xml, workbook
 from night_trail.core.reading.columnar import ColumnarSource
 from night_trail.core.reading.database import DatabaseSource
 from night_trail.core.reading.delimited import SAMPLE_CHARACTERS, DelimitedSource
@@ -105,6 +105,7 @@ def _is_workbook(path: Path, name: str) -> bool:
     found = "xl/workbook.xml" in inside or "xl/workbook.bin" in inside or b"spreadsheet" in kind
     if found:
         packed.check_members(path, name)
+        sheet_xml.refuse_far_corners(path, name)
     return found
 
 

@@ -9,7 +9,7 @@ from typing import Any
 import polars as pl
 
 from night_trail.core.errors import Unreadable
-from night_trail.core.reading import grid
+from night_trail.core.reading import grid, sheet_xml
 from night_trail.core.reading.delimited import SAMPLE_RECORDS, describe_layout
 from night_trail.core.reading.settings import ReadingSettings, Understood
 
@@ -53,6 +53,23 @@ def _cells(book: Any, sheet: str, name: str, most: int | None) -> pl.DataFrame:
     return frame
 
 
+def _filled(frame: pl.DataFrame, merged: list[sheet_xml.Merged]) -> tuple[pl.DataFrame, bool]:
+    """Return the cells with what is merged over several rows in each of them, and whether anything was."""
+    columns: dict[int, list[str | None]] = {}
+    filled = False
+    for one in merged:
+        if one.left != one.right or not 0 <= one.left < frame.width or one.top >= frame.height:
+            continue
+        cells = columns.setdefault(one.left, frame.to_series(one.left).to_list())
+        below = range(one.top + 1, min(one.bottom + 1, frame.height))
+        if cells[one.top] is not None and below and all(cells[i] is None for i in below):
+            filled = True
+            for i in below:
+                cells[i] = cells[one.top]
+    changed = [pl.Series(frame.columns[i], cells, dtype=pl.String) for i, cells in columns.items()]
+    return frame.with_columns(changed), filled
+
+
 class WorkbookSource:
     """One sheet of a workbook."""
 
@@ -71,8 +88,11 @@ class WorkbookSource:
             raise Unreadable(
                 f"The sheet “{sheet}” has no rows", name, "Choose one with a header row and rows below it."
             )
+        frame, filled = _filled(frame, sheet_xml.merged_cells(path, sheet))
         self.understood = Understood(format="workbook", part=sheet)
         self.understood.reasons["sheet"] = f"read from the sheet “{sheet}”"
+        if filled:
+            self.understood.reasons["merged"] = "cells merged over several rows stand in each of these rows"
         self.records = [["" if c is None else c for c in row] for row in frame.head(SAMPLE_RECORDS).rows()]
         self.layout = grid.layout(self.records, settings, name)
         self.names, self.units = self.layout.names, self.layout.units
