@@ -19,6 +19,16 @@ def far_corner() -> bytes:
     return out.getvalue()
 
 
+def hidden_corner() -> bytes:
+    """Return the same sheet written so that a look at its cells does not find them: limits must."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(far_corner())) as book, zipfile.ZipFile(out, "w") as hidden:
+        for member in book.namelist():
+            content = book.read(member)
+            hidden.writestr(member, content.replace(b'"', b"'") if "worksheets" in member else content)
+    return out.getvalue()
+
+
 def torn(content: bytes) -> bytes:
     middle = len(content) // 2
     return (
@@ -53,6 +63,7 @@ def lying_zip() -> bytes:
 
 HOSTILE = {
     "corner.xlsx": far_corner,
+    "hidden.xlsx": hidden_corner,
     "keys.json": lambda: json.dumps([{f"k{i}": i} for i in range(10_000)]).encode(),
     "deep.json": lambda: b'{"a":' * 100_000 + b"1" + b"}" * 100_000,
     "surrogate.json": lambda: b'[{"a": "\\ud800", "b": ' + b"9" * 5_000 + b"}]",

@@ -147,10 +147,19 @@ def _steps(offers: list[Offer], chosen: tuple[Step, ...]) -> list[Step]:
     return offered + [step for step in chosen if step not in offered]
 
 
-def remedies_from(posted: QueryDict) -> list[Any]:
-    """Return the ticked remedies as they are kept."""
-    steps = [decode_step(text[:200_000]) for text in posted.getlist("remedy")[:MOST_REMEDIES]]
-    kept: list[Any] = Version.as_json(steps)
+def remedies_from(posted: QueryDict, arrival: Arrival) -> list[Any]:
+    """Return an arrival's remedies as they are kept, with what was ticked or unticked on this page.
+
+    The form says which were ticked when it was shown: others ticked elsewhere stay.
+    """
+    ticked, had = (
+        [decode_step(text[:200_000]) for text in posted.getlist(name)[:MOST_REMEDIES]]
+        for name in ("remedy", "had")
+    )
+    now = arrival.remedy_steps()
+    gone = [step for step in had if step not in ticked]
+    new = [step for step in ticked if step not in had and step not in now]
+    kept: list[Any] = Version.as_json([*(step for step in now if step not in gone), *new][:MOST_REMEDIES])
     return kept
 
 
@@ -171,10 +180,36 @@ def _heading(position: int, name: str, found: Preview, settings: ReadingSettings
 
 
 def settings_from(posted: QueryDict, arrival: Arrival) -> ReadingSettings:
-    """Return the settings of an arrival as a posted form changes them."""
-    settings = arrival.settings_value()
+    """Return the settings of an arrival as a posted form changes them.
+
+    The form holds the settings it was shown with, so that what it leaves alone
+    stays as others decided meanwhile.
+    """
     if "start-over" in posted:
         return ReadingSettings()
+    now = arrival.settings_value()
+    saw = now
+    if "saw" in posted:
+        try:
+            saw = msgspec.json.decode(posted["saw"], type=ReadingSettings)
+        except msgspec.MsgspecError:
+            raise NightTrailError("The preview was not understood", "", "Reload the page.") from None
+    return _merged(now, saw, _posted_settings(posted, arrival, saw))
+
+
+def _merged(now: ReadingSettings, saw: ReadingSettings, mine: ReadingSettings) -> ReadingSettings:
+    """Return the settings as they are now with what changed between what was seen and what was posted."""
+    fields = ReadingSettings.__struct_fields__
+    changed = {f: getattr(mine, f) for f in fields if getattr(mine, f) != getattr(saw, f)}
+    merged = msgspec.structs.replace(now, **{**changed, "columns": now.columns})
+    for name in mine.columns.keys() | saw.columns.keys():
+        own = mine.columns.get(name, ColumnSetting())
+        if own != saw.columns.get(name, ColumnSetting()):
+            merged = merged.with_column(name, own)
+    return merged
+
+
+def _posted_settings(posted: QueryDict, arrival: Arrival, settings: ReadingSettings) -> ReadingSettings:
     if "position" in posted:
         return _column_from(posted, arrival, settings)
     header: Any = posted.get("header", "auto")

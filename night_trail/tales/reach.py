@@ -28,11 +28,13 @@ from night_trail.core.conditions import (
 )
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import decode, to_json
+from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 from night_trail.core.turns import LightRange, range_condition
 
 MOST_JSON = 4_000
 MOST_CELLS = 200
+MOST_LOOKED_AT = 200
 MOST_SIGNED = 6_000
 """Characters of what a reader carries in an address."""
 
@@ -84,6 +86,14 @@ class Reach:
             return range_condition(replace(asked, low=low, high=high, grain=0.0), self._table)
         except BadQuestion:
             raise refused() from None
+
+    def fewer(self, rows: Rows, least: int) -> tuple[int, int]:
+        """Return how many marks stand for fewer rows than ``least``, and at how many that was looked.
+
+        Where rows are drawn one by one there are no marks, and none are looked at.
+        """
+        looked_at = list(self.marks.values())[:MOST_LOOKED_AT]
+        return sum(0 < rows.relit(mark).n_lit < least for mark in looked_at), len(looked_at)
 
     def _looped(self, asked: Condition) -> Condition:
         """Return drawn cells whose middle lies in a loop; where rows are drawn, the loop on whole pixels."""

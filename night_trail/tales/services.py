@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from django.db import transaction
 
 from night_trail.core.errors import NightTrailError
@@ -30,15 +32,30 @@ def add_stop(tale: Tale, cairn: Cairn | None) -> Stop:
         )
 
 
-def put_in_order(tale: Tale, wanted: list[int]) -> None:
-    """Put stops in the order of these ids; stops that are not named keep their order behind them.
+def _reorder(tale: Tale, moved: int, place: Callable[[list[int], int], int]) -> None:
+    """Take one stop out of the order as it now is and put it in at a place found among the others.
 
-    A page that was open while a stop was added or removed therefore loses nothing.
+    ``place`` gets the ids of the others and where the stop was. What somebody
+    else moved, added or took out meanwhile stays so.
     """
     with transaction.atomic():
-        stops = list(tale.stops.all())
-        rank = {pk: i for i, pk in enumerate(wanted)}
-        stops.sort(key=lambda s: (rank.get(s.pk, len(rank)), s.position))
-        for position, stop in enumerate(stops):
-            stop.position = position
-        Stop.objects.bulk_update(stops, ["position"])
+        stops = {stop.pk: stop for stop in tale.stops.all()}
+        if moved not in stops:
+            return
+        ids = list(stops)
+        at = ids.index(moved)
+        ids.remove(moved)
+        ids.insert(place(ids, at), moved)
+        for position, pk in enumerate(ids):
+            stops[pk].position = position
+        Stop.objects.bulk_update(stops.values(), ["position"])
+
+
+def move_by(tale: Tale, moved: int, places: int) -> None:
+    """Move a stop towards the end by some places, or towards the beginning by a negative number."""
+    _reorder(tale, moved, lambda others, at: min(max(at + places, 0), len(others)))
+
+
+def move_behind(tale: Tale, moved: int, before: int) -> None:
+    """Move a stop behind another; to the beginning where that one is not there, or none is named."""
+    _reorder(tale, moved, lambda others, _: others.index(before) + 1 if before in others else 0)

@@ -22,7 +22,7 @@ from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 
-from attack.bombs import far_corner
+from attack.bombs import hidden_corner
 from night_trail.core.reading.aside import Aside
 from night_trail.tables import upkeep
 from night_trail.tables.arrivals import add_to_bundle
@@ -100,6 +100,38 @@ def test_remedies_ticked_in_the_preview_are_the_first_steps_of_the_recipe(client
     client.post(reverse("tables:take-back", args=[table.pk, 0]))
     table.refresh_from_db()
     assert len(table.latest.steps()) == 1
+
+
+def test_two_tabs_of_a_preview_decide_side_by_side(client: Client) -> None:
+    rows = "".join(f"{i},{i % 5 + 1} of 5,{9999 if i < 3 else i}\n" for i in range(60))
+    bundle = bring(client, ("ratings.csv", f"n,rating,moths\n{rows}".encode()))
+    arrival = bundle.arrivals.get()
+    shown = page(client, bundle)
+    saw = html.unescape(re.findall(r'name="saw" value="([^"]+)"', shown)[0])
+    # both pages were loaded before either decided
+    decide(client, arrival, saw=saw, missing="17")
+    decide(client, arrival, saw=saw, footer="2")
+    decide(client, arrival, saw=saw, position="2", name="caught", kind="", wanted="on")
+    decide(client, arrival, saw=saw, position="0", name="night", kind="", wanted="on")
+    kept = Arrival.objects.get().settings_value()
+    assert (kept.missing, kept.footer) == (("17",), 2)
+    assert {name: c.name for name, c in kept.columns.items()} == {"moths": "caught", "n": "night"}
+    # a field that both changed is as the later one wants it; what is no settings is refused
+    decide(client, arrival, saw=saw, footer="3")
+    assert Arrival.objects.get().settings_value().footer == 3
+    assert 'role="alert"' in decide(client, arrival, saw='{"footer": "x"}', footer="4")
+    assert Arrival.objects.get().settings_value().footer == 3
+
+    offers = [html.unescape(o) for o in re.findall(r'name="remedy" value="([^"]+)"', shown)]
+    assert len(offers) == 2
+    decide(client, arrival, remedies="1", remedy=offers[:1])
+    decide(client, arrival, remedies="1", remedy=offers[1:])
+    assert len(Arrival.objects.get().remedies) == 2
+    had = [html.unescape(o) for o in re.findall(r'name="had" value="([^"]+)"', page(client, bundle))]
+    assert had == offers
+    decide(client, arrival, remedies="1", had=had, remedy=offers[:1])
+    decide(client, arrival, remedies="1", had=had, remedy=offers)
+    assert len(Arrival.objects.get().remedies) == 1, "what one took out, the other left alone"
 
 
 @pytest.mark.parametrize(
@@ -357,7 +389,7 @@ def test_a_file_that_breaks_its_reader_is_one_sentence_and_is_not_read_again(
 ) -> None:
     bundle = Bundle.objects.create(owner=owner, name="corner.xlsx")
     path = settings.INCOMING / "corner.xlsx"
-    path.write_bytes(far_corner())
+    path.write_bytes(hidden_corner())
     add_to_bundle(bundle, path, "corner.xlsx")
     address = reverse("tables:bundle", args=[bundle.pk])
     shown = client.get(address, follow=True)

@@ -341,10 +341,22 @@ def test_stops_are_reordered_and_nothing_is_lost_to_an_old_page(client: Client, 
     first, second = tale.stops.all()
     third = Stop.objects.create(tale=tale, position=9, heading="third")
     order = reverse("tales:order", args=[tale.pk])
-    client.post(order, {"stop": [second.pk, first.pk, 999_999]}, headers=HX)  # an old page knows no third
-    assert list(tale.stops.values_list("pk", flat=True)) == [second.pk, first.pk, third.pk]
+
+    def now() -> list[int]:
+        return list(tale.stops.values_list("pk", flat=True))
+
+    client.post(order, {"move": second.pk, "behind": ""}, headers=HX)
+    assert now() == [second.pk, first.pk, third.pk]
     client.post(order, {"move": third.pk, "way": "up"})
-    assert list(tale.stops.values_list("pk", flat=True)) == [second.pk, third.pk, first.pk]
+    assert now() == [second.pk, third.pk, first.pk]
+    # a page that was loaded before both moves its first stop behind its second: the others stay moved
+    client.post(order, {"move": first.pk, "behind": second.pk}, headers=HX)
+    assert now() == [second.pk, first.pk, third.pk]
+    # what was taken out elsewhere moves nothing, and nothing goes behind it
+    client.post(order, {"move": 999_999, "behind": first.pk}, headers=HX)
+    assert now() == [second.pk, first.pk, third.pk]
+    client.post(order, {"move": third.pk, "behind": 999_999}, headers=HX)
+    assert now() == [third.pk, second.pk, first.pk]
 
 
 def test_a_stop_keeps_its_annotations_when_the_cairn_goes(client: Client, tale: Tale, step: Step) -> None:

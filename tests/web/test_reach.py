@@ -159,7 +159,17 @@ def test_a_reader_lights_no_fewer_rows_than_the_writer_allows(client: Client, ta
     small = marks[some.index(422)]
     refusal = reader.get(address, {"light": small}).content.decode()
     assert "The lantern reaches only what is drawn" in refusal and "late_min" not in refusal
+    # a small mark beside a large one would be told apart by what it adds
+    large = marks[some.index(200)]
+    carried = re.findall(r'data-lit="([^"]*)"', reader.get(address, {"light": large}).content.decode())[0]
+    asked = {"now": html.unescape(carried), "add": small}
+    assert reader.get(address, asked).status_code == 422
+    # and the writer is told that what is drawn can be read all the same
+    writing = reverse("tales:stop", args=[tale.pk, tale.stops.all()[1].pk])
+    told = f"{some.count(422)} of {len(some)} marks looked at stand for fewer than 50 rows"
+    assert told in client.get(writing).content.decode()
     assert client.post(setting, {"least": "many"}).status_code == 422
     tale.refresh_from_db()
     assert tale.least_lit == 50
     assert client.post(setting, {"least": ""}).status_code == 302 and set(lights()) == {200}
+    assert "marks looked at" not in client.get(writing).content.decode()

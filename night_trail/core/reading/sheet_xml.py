@@ -16,7 +16,7 @@ MOST_SCANNED = 20_000_000
 MOST_EMPTY = 50_000_000
 """Cells a sheet may promise beyond a hundred for each that it holds; its reader keeps all of them."""
 
-_CELL = re.compile(rb'<(?:\w+:)?c r="([A-Z]{1,3})(\d{1,7})"[^>]*?(/?)>')
+_CELL = re.compile(rb'<(?:\w+:)?c (?:[^>]*? )?r="([A-Z]{1,3})(\d{1,7})"[^>]*?(/?)>')
 _MERGED = re.compile(rb'<(?:\w+:)?mergeCell [^>]*?ref="([A-Z]{1,3})(\d{1,7}):([A-Z]{1,3})(\d{1,7})"')
 _TAG = re.compile(r"<(?:\w+:)?(sheet|Relationship) ([^>]*)>")
 _ATTRIBUTE = re.compile(r"""(?:\w+:)?(\w+)=["']([^"']*)["']""")
@@ -24,7 +24,7 @@ _ATTRIBUTE = re.compile(r"""(?:\w+:)?(\w+)=["']([^"']*)["']""")
 
 @dataclass(frozen=True)
 class Merged:
-    """A rectangle of merged cells, counted from the sheet's first cell that holds something; ends included."""
+    """A rectangle of merged cells, both ends in it, counted from the first cell that holds something."""
 
     top: int
     left: int

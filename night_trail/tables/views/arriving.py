@@ -148,6 +148,7 @@ def _preview(
         "error": error,
         "tab": "tables",
         "kinds": list(Kind),
+        "saw": msgspec.json.encode(arrival.settings_value()).decode(),
     }
     sought = request.GET.get("sought", request.POST.get("sought", ""))[:100]
     try:
@@ -175,8 +176,10 @@ def decide(request: HttpRequest, pk: int) -> HttpResponse:
     if arrival.bundle is None:
         raise NightTrailError("The file is not there any more", "", "Bring it again.")
     if "remedies" in request.POST:
-        arrival.remedies = previews.remedies_from(request.POST)
-        arrival.save(update_fields=["remedies"])
+        with transaction.atomic():
+            arrival.refresh_from_db()
+            arrival.remedies = previews.remedies_from(request.POST, arrival)
+            arrival.save(update_fields=["remedies"])
     elif "want" in request.POST:
         wanted = [found for text in request.POST.getlist("table") if (found := whole(text, LARGEST_KEY))]
         waiting = arrival.bundle.arrivals.filter(state=Arrival.State.PREVIEW)

@@ -117,7 +117,11 @@ def _readers_lantern(request: HttpRequest, desk: Desk, stop: Stop, size: Size) -
         if asked.get("light"):
             lit = reach.lit(asked["light"])
         if asked.get("add"):
-            lit = toggle(lit, reach.lit(asked["add"]))
+            added = reach.lit(asked["add"])
+            # by what it adds to many, a mark of few would be told apart
+            if 0 < desk.rows.relit(added).n_lit < stop.tale.least_lit:
+                raise refused()
+            lit = toggle(lit, added)
         if asked.get("range"):
             lit = reach.swept(asked["range"])
     return lit

@@ -22,9 +22,10 @@ from night_trail.people.models import Role
 from night_trail.people.writing import keep_texts, one_line, stamps, tidy
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.prose import prose
-from night_trail.tales.services import add_stop, put_in_order
+from night_trail.tales.reach import Reach
+from night_trail.tales.services import add_stop, move_behind, move_by
 from night_trail.trails.models import Cairn, Trail
-from night_trail.trails.pictures import Desk, size_from
+from night_trail.trails.pictures import Desk, Drawn, size_from
 from night_trail.trails.services import annotate as keep_annotations
 
 SIZE = Size(664, 420)
@@ -148,9 +149,24 @@ def _picture_context(request: HttpRequest, stop: Stop) -> dict[str, Any]:
         "drawn": drawn,
         "scene_words": scene_in_words(scene, desk.table, drawn.answer),
         "headline": plain(drawn.words.headline),
+        "readable": _readable(drawn, desk, stop.tale.least_lit),
         "annotations": json.dumps(stop.annotations, ensure_ascii=False),
         "annotate_address": reverse("tales:annotate", args=[stop.tale_id, stop.pk]),
     }
+
+
+def _readable(drawn: Drawn, desk: Desk, least: int) -> str:
+    """Say where a picture shows fewer rows than readers may light: what is drawn can be read."""
+    if least < 2:
+        return ""
+    few, looked_at = Reach(str(drawn.svg), desk.table).fewer(desk.rows, least)
+    if not looked_at:
+        return f"This picture draws rows one by one: readers see them, though they light {least:,} at least."
+    if not few:
+        return ""
+    marks = f"{few:,} of {looked_at:,} marks looked at"
+    stand = "stands" if few == 1 else "stand"
+    return f"In this picture {marks} {stand} for fewer than {least:,} rows: what is drawn can be read."
 
 
 @require_GET
@@ -217,18 +233,13 @@ def collect(request: HttpRequest, tale: int) -> HttpResponse:
 
 @require_POST
 def order(request: HttpRequest, tale: int) -> HttpResponse:
-    """Put the stops in another order, or move one by one place."""
+    """Move a stop by one place, or behind another."""
     found = _written_by(request, tale)
-    if move := request.POST.get("move"):
-        ids = list(found.stops.values_list("pk", flat=True))
-        pk, up = _whole(move), request.POST.get("way") == "up"
-        if pk in ids:
-            at = ids.index(pk)
-            to = min(max(at + (-1 if up else 1), 0), len(ids) - 1)
-            ids.insert(to, ids.pop(at))
+    moved = _whole(request.POST.get("move", ""))
+    if "behind" in request.POST:
+        move_behind(found, moved, _whole(request.POST["behind"] or "0"))
     else:
-        ids = [_whole(text) for text in request.POST.getlist("stop")]
-    put_in_order(found, ids)
+        move_by(found, moved, -1 if request.POST.get("way") == "up" else 1)
     if request.htmx:
         return HttpResponse(status=204)
     return redirect("tales:write", tale)

@@ -8,12 +8,15 @@ function sortable() {
   if (!stops || !window.Sortable || Sortable.get(stops)) return;
   Sortable.create(stops, {
     animation: matchMedia("(prefers-reduced-motion: reduce)").matches ? 0 : 150,
-    onEnd: () => {
-      const values = new URLSearchParams({ csrfmiddlewaretoken: token() });
-      for (const stop of $$("[data-stop]", stops)) values.append("stop", stop.dataset.stop);
+    // which stop it is and behind which it lies now: what others moved meanwhile stays moved
+    onEnd: ({ item }) => {
       fetch(stops.dataset.order, {
         method: "POST",
-        body: values,
+        body: new URLSearchParams({
+          csrfmiddlewaretoken: token(),
+          move: item.dataset.stop,
+          behind: item.previousElementSibling?.dataset.stop ?? "",
+        }),
         headers: { "HX-Request": "true" },
       });
     },
