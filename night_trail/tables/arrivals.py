@@ -33,6 +33,7 @@ from night_trail.core.table import Column
 from night_trail.core.words.numbers import listed
 from night_trail.tables import aside, cache, recipes, room
 from night_trail.tables.models import Arrival, Bundle, SourceFile, SourcePart, Table, Version
+from night_trail.tables.removal import remove_files
 
 logger = logging.getLogger(__name__)
 
@@ -250,7 +251,7 @@ def _kept_file(arrival: Arrival, path: Path) -> SourceFile:
 def forget_unused_files() -> None:
     """Delete kept files of which no version, and no arrival, is left."""
     used = Arrival.objects.filter(state__in=UNFINISHED, source_file__isnull=False).values("source_file")
-    SourceFile.objects.filter(versions=None).exclude(pk__in=used).delete()
+    remove_files(SourceFile.objects.filter(versions=None).exclude(pk__in=used))
 
 
 UNFINISHED = (Arrival.State.PREVIEW, Arrival.State.WAITING, Arrival.State.READING)

@@ -19,7 +19,7 @@ from night_trail.core.recipe.steps import MOST_STEPS, Join, Stack
 from night_trail.core.survey import Profile, Surveyor
 from night_trail.core.table import Table as CoreTable
 from night_trail.tables import cache
-from night_trail.tables.models import ColumnPart, Place, Table, Version
+from night_trail.tables.models import Place, Table, Version
 from night_trail.tables.services import core_table
 
 MOST_TRIES = 20
@@ -283,24 +283,3 @@ def _survey(draft: Draft, version: Version, start: Version) -> Any:
 def exported(version: Version) -> Any:
     """Return a version's recipe as what a file holds."""
     return to_plain(version.settings_value(), version.part, version.steps())
-
-
-def let_go(table: Table) -> None:
-    """Before a table goes: copy the columns that other tables have from it, so that they stay whole."""
-    own = set(table.versions.values_list("pk", flat=True))
-    for version in Version.objects.exclude(table=table).exclude(places=[]).only("places"):
-        places = version.place_list()
-        borrowed = [i for i, p in enumerate(places) if p[0] in own or p[2] in own]
-        for i in borrowed:
-            cells = cache.column(places[i])
-            free = (
-                ColumnPart.objects.filter(version=version, position__lt=cache.FIRST_MAP).aggregate(
-                    top=Max("position")
-                )["top"]
-                or 0
-            ) + len(places)
-            cache.keep(version.pk, free, cells)
-            places[i] = (version.pk, free, None, None)
-        if borrowed:
-            version.places = places
-            version.save(update_fields=["places"])

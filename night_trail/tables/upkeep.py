@@ -14,6 +14,7 @@ from django_tasks_db.models import DBTaskResult
 from night_trail.tables import room
 from night_trail.tables.arrivals import UNFINISHED, end, forget_unused_files, give_up
 from night_trail.tables.models import Arrival, Bundle, Version
+from night_trail.tables.removal import remove_versions
 from night_trail.tables.tasks import read_file
 
 PREVIEWS_KEPT = timedelta(days=7)
@@ -29,7 +30,7 @@ def clear_interrupted() -> int:
     """
     interrupted = list(Arrival.objects.filter(state=Arrival.State.READING))
     unfinished = Q(pk__in=[a.version_id for a in interrupted]) | Q(created__lt=timezone.now() - ABANDONED)
-    Version.objects.filter(unfinished, table=None).delete()
+    remove_versions(Version.objects.filter(unfinished, table=None))
     for arrival in interrupted:
         if Path(arrival.path).is_file():
             arrival.state, arrival.version, arrival.progress = Arrival.State.PREVIEW, None, 0.0

@@ -23,9 +23,10 @@ from django_tasks_db.models import DBTaskResult
 
 from night_trail.core.errors import NightTrailError
 from night_trail.core.reading.aside import Aside
-from night_trail.tables import arrivals, recipes, room, upkeep, worker
+from night_trail.tables import arrivals, recipes, removal, room, upkeep, worker
 from night_trail.tables.arrivals import add_to_bundle, read_arrival
-from night_trail.tables.models import Arrival, Bundle, Table, Version
+from night_trail.tables.models import Arrival, Bundle, ColumnPart, SourcePart, Table, Version
+from night_trail.trails.models import Step
 from tests.web.conftest import client_of
 from tools import run_demo
 
@@ -345,3 +346,34 @@ def test_the_demo_waits_while_its_parts_live(
     tries.clear()
     assert not run_demo._answers([part(monkeypatch, clock, 1.0)], lambda: False)
     assert "ended before it answered" in capsys.readouterr().err
+
+
+# ---- what is large goes in pieces ----
+
+
+def test_a_table_is_gone_at_once_its_cells_after_it_and_a_kill_between_leaves_nothing(
+    client: Client, step: Step, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    version = step.trail.version
+    table = version.table
+    assert table is not None and ColumnPart.objects.filter(version=version).count() > removal.AT_ONCE // 4
+    monkeypatch.setattr(removal, "AT_ONCE", 3)
+    held: list[int] = []
+
+    def killed(pieces: Any) -> None:
+        held.append(pieces.count())
+        raise SystemExit
+
+    with monkeypatch.context() as ending, pytest.raises(SystemExit):
+        ending.setattr(removal, "in_pieces", killed)
+        client.post(reverse("tables:delete", args=[table.pk]))
+    assert held[0] > 3, "cells wait until the table itself is gone"
+    assert not Table.objects.filter(pk=table.pk).exists() and not Step.objects.filter(pk=step.pk).exists()
+    assert client.get(reverse("tables:survey", args=[table.pk])).status_code == 404
+    upkeep.clear_interrupted()
+    assert ColumnPart.objects.exists(), "what is young may be somebody's work"
+    Version.objects.update(created=timezone.now() - 2 * upkeep.ABANDONED)
+    upkeep.clear_interrupted()
+    assert (
+        not Version.objects.exists() and not ColumnPart.objects.exists() and not SourcePart.objects.exists()
+    )

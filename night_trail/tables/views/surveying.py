@@ -18,7 +18,7 @@ from night_trail.draw.missing import draw_missing
 from night_trail.draw.silhouette import draw_silhouette
 from night_trail.people.confirm import confirm_delete
 from night_trail.people.writing import keep_texts, one_line
-from night_trail.tables import recipes
+from night_trail.tables import recipes, removal
 from night_trail.tables.cells import cells_of
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
@@ -164,20 +164,13 @@ def delete(request: HttpRequest, pk: int) -> HttpResponse:
     """Delete a table after asking; its trails and the stops of tales that show it go too."""
     table = own_table(request, pk)
 
-    def asked_or_done() -> HttpResponse:
-        return confirm_delete(
-            request,
-            table,
-            what=f"the table {table.name}",
-            also="Its trails go with it, and so do the stops of tales that show it.",
-            back=reverse("tables:survey", args=[pk]),
-            then="tables:home",
-            tab="tables",
-        )
-
-    if request.method != "POST":
-        return asked_or_done()
-    recipes.let_go(table)
-    with transaction.atomic():
-        recipes.let_go(table)  # what was made of it while the first was copied
-        return asked_or_done()
+    return confirm_delete(
+        request,
+        table,
+        what=f"the table {table.name}",
+        also="Its trails go with it, and so do the stops of tales that show it.",
+        back=reverse("tables:survey", args=[pk]),
+        then="tables:home",
+        tab="tables",
+        remove=lambda: removal.remove(table),
+    )
