@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import pytest
@@ -9,12 +10,13 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
 
+from night_trail.core.turns import Beside, KeepLit
 from night_trail.people.models import Role
 from night_trail.tables.models import Table, TableShare
 from night_trail.tales.models import Link, Tale
 from night_trail.tales.services import add_stop
 from night_trail.trails.models import Step, Trail
-from night_trail.trails.services import cairn_at, start_trail
+from night_trail.trails.services import cairn_at, start_trail, take_turn
 from tests.web.conftest import client_of
 from tests.web.test_rights import ALL, EVERYONES, OPEN, a_worker_that_beats, address, everything
 
@@ -118,6 +120,22 @@ def test_a_role_is_given_by_the_owner_alone_and_ends_when_it_is_taken(
     assert TableShare.objects.count() == 1, "a second role takes the place of the first"
     client.post(share, {"remove": "other"})
     assert theirs.get(survey).status_code == 404
+
+
+def test_who_may_only_look_finds_all_words_and_no_control_that_is_refused(
+    client: Client, other: User, step: Step
+) -> None:
+    step = take_turn(take_turn(step, Beside(step.scene_value().main)), KeepLit())
+    give(step.trail, other, Role.READ)
+    address = reverse("trails:step", args=[step.trail_id, step.pk])
+    mine, theirs = (c.get(address).content.decode() for c in (client, client_of(other)))
+    # the page itself knows where turns go, for clicks on marks; these are answered with a sentence
+    desk = theirs.partition('data-turn="')[2].partition('"')[2]
+    for control in ("data-slot=", "/turn/", "/slot/", "data-opens"):
+        assert control in mine and control not in desk, control
+    said = re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", theirs))
+    for words in ("only rain_mm", "How is late_min spread"):
+        assert words in said, words
 
 
 def test_a_trail_and_a_tale_are_closed_with_the_table_they_show(

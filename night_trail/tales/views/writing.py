@@ -235,7 +235,7 @@ def collect(request: HttpRequest, tale: int) -> HttpResponse:
 def order(request: HttpRequest, tale: int) -> HttpResponse:
     """Move a stop by one place, or behind another."""
     found = _written_by(request, tale)
-    moved = _whole(request.POST.get("move", ""))
+    moved = _whole(request.POST.get("move") or "0")
     if "behind" in request.POST:
         move_behind(found, moved, _whole(request.POST["behind"] or "0"))
     else:
