@@ -9,8 +9,8 @@ import tempfile
 import time
 from pathlib import Path
 
-from attack import attacks
-from attack.attacks import Found
+from attack import attacks, falls
+from attack.found import Found
 from attack.house import ROOT, running
 
 PAGE = ROOT / "docs" / "reliability.md"
@@ -49,13 +49,13 @@ def main() -> int:
             told(attacks.oracle(house, 60 if few else 2_000))
             told(attacks.fuzz(house, 60 if few else 1_500))
             told(attacks.bombs(house))
-            told(attacks.kills(house, 5 if few else 50))
+            told(falls.kills(house, 5 if few else 50))
             tracebacks = house.complaints()
             if tracebacks:
                 print(house.log.read_text()[-4_000:])
-        told(attacks.full_disk(folder))
+        told(falls.full_disk(folder))
         if not few:
-            told(attacks.upgrades(folder))
+            told(falls.upgrades(folder))
     bad = sum(f.errors + f.deaths + f.lost + f.leaked for f in results)
     print(f"{tracebacks} tracebacks; {time.monotonic() - began:.0f} s.")
     if not few:

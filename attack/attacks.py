@@ -3,64 +3,21 @@
 from __future__ import annotations
 
 import json
-import os
 import random
 import re
-import shutil
-import signal
 import socket
-import statistics
-import subprocess
 import sys
-import threading
 import time
 import urllib.parse
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
-from pathlib import Path
 
 from attack.bombs import HOSTILE
-from attack.house import ROOT, House, running
-from attack.person import Answer, Person
+from attack.found import Found, a_step, a_tale, first_of
+from attack.house import ROOT, House
+from attack.person import Person
 
 STEP = {"step": "calculate", "sql": "late_min * 2"}
-
-
-@dataclass
-class Found:
-    """What came of an attack."""
-
-    name: str
-    tried: int = 0
-    refused: int = 0
-    errors: int = 0
-    lost: int = 0
-    leaked: int = 0
-    deaths: int = 0
-    seconds: list[float] = field(default_factory=list)
-    note: str = ""
-
-    def take(self, answer: Answer) -> Answer:
-        """Count an answer."""
-        self.tried += 1
-        self.refused += answer.refused
-        self.errors += answer.status == 0 or (answer.status >= 500 and not answer.refused)
-        self.seconds.append(answer.seconds)
-        return answer
-
-    @property
-    def p95(self) -> float:
-        """Return the seconds within which 95 of 100 answers came."""
-        return statistics.quantiles(self.seconds, n=20)[-1] if len(self.seconds) > 1 else 0.0
-
-
-def first_of(house: House, person: Person, path: str, pattern: str) -> str:
-    """Return the first address on a page that looks like this."""
-    found = re.search(pattern, person.get(path).text)
-    if not found:
-        raise SystemExit(f"{path} of the house has no {pattern}")
-    return found[0]
 
 
 def bombs(house: House) -> Found:
@@ -105,7 +62,7 @@ def slow_clients(house: House, count: int = 60, looks: int = 40) -> Found:
 def oracle(house: House, tries: int) -> Found:
     """Ask a tale's link about cells that no mark shows."""
     found, person = Found("questions by a tale's link"), house.analyst()
-    tale = _tale(person)
+    tale = a_tale(person)
     link = re.search(r"/walk/[\w-]{20,}/", person.post(f"{tale}links/").text)
     assert link is not None
     reader, rng = Person(house.port), random.Random(1)
@@ -133,7 +90,7 @@ def fuzz(house: House, tries: int) -> Found:
     from tests.fuzz import TEXTS, Fuzz
 
     found, person, rng = Found("random turns and forms"), house.analyst(), random.Random(2)
-    step = _step(house, person)
+    step = a_step(house, person)
     table = first_of(house, person, "/", r"/tables/\d+/")
     drawn = Fuzz(rng, ["late_min", "boardings", "depot", "line", "day", "rain_mm", "Tallow Lane", "mean"])
     pages = (
@@ -177,21 +134,11 @@ def fuzz(house: House, tries: int) -> Found:
     return found
 
 
-def _tale(person: Person) -> str:
-    """Return the demo's own tale, the oldest there is."""
-    return str(re.findall(r'class="name" href="(/tales/\d+/)"', person.get("/tales/").text)[-1])
-
-
-def _step(house: House, person: Person) -> str:
-    trail = first_of(house, person, "/trails/", r"/trails/\d+/")
-    return urllib.parse.urlsplit(person.get(trail).location).path
-
-
 def two_tabs(house: House, tabs: int = 8) -> Found:
     """Steps taken, notes and measures written in several tabs at once."""
     found, person = Found("several tabs at once"), house.analyst()
     table = first_of(house, person, "/", r"/tables/\d+/")
-    step = _step(house, person)
+    step = a_step(house, person)
 
     def in_a_tab(work: Callable[[Person, int], bool]) -> int:
         people = [house.analyst() for _ in range(tabs)]
@@ -232,210 +179,12 @@ def two_tabs(house: House, tabs: int = 8) -> Found:
     return found
 
 
-def kills(house: House, times: int) -> Found:
-    """Kill processes at random moments of work; look for what was acknowledged."""
-    found, rng = Found("kills at random moments"), random.Random(3)
-    person = house.analyst()
-    tale = _tale(person)
-    table = first_of(house, person, "/", r"/tables/\d+/")
-    stops: list[str] = []
-    steps: list[str] = []
-    over = threading.Event()
-
-    def works() -> None:
-        mine, i = house.analyst(), 0
-        step = _step(house, mine)
-        while not over.is_set():
-            i += 1
-            change = {"turn": "slot", "slot": "bins", "value": str(round(0.1 + 0.01 * (i % 900), 2))}
-            say = {"turn": "say", "words": f"late_min by depot where late_min above {i / 1000}"}
-            answer = mine.post(f"{step}turn/", swap=True, change=json.dumps(say if i % 3 else change))
-            if answer.status == 200 and answer.location:
-                steps.append(urllib.parse.urlsplit(answer.location).path)
-            made = mine.post(f"{tale}collect/")
-            if made.status == 302:
-                heading = f"stop {i}"
-                if mine.post(f"{made.location}edit/", heading=heading, text=f"text {i}").status == 302:
-                    stops.append(heading)
-                if len(stops) % 20 == 19:
-                    time.sleep(0.1)
-
-    def imports() -> None:
-        mine, i = house.analyst(), 0
-        content = b"a,b\n" + b"".join(b"%d,%d\n" % (n, n % 7) for n in range(60_000))
-        while not over.is_set():
-            i += 1
-            arrived = mine.bring("/tables/bring/", f"import{i}.csv", content)
-            if arrived.location:
-                mine.post(f"{arrived.location}read/")
-            time.sleep(1.5)
-
-    hands = [threading.Thread(target=work) for work in (works, imports)]
-    for hand in hands:
-        hand.start()
-    broken = 0
-    for i in range(times):
-        # each kill meets a house that works, or one that is just rising again
-        until = time.monotonic() + 20
-        while rng.random() < 0.9 and person.get("/sign-in/").status != 200 and time.monotonic() < until:
-            time.sleep(0.3)
-        time.sleep(rng.uniform(0.2, 2.5))
-        if i % 10 == 9:
-            copy = house.folder / f"copy{i}.sqlite3"
-            saving = subprocess.Popen(
-                [sys.executable, "-m", "night_trail.cli", "backup", str(copy)],
-                cwd=ROOT,
-                env=house.environment,
-                stdout=subprocess.DEVNULL,
-                stderr=subprocess.DEVNULL,
-                start_new_session=True,
-            )
-            time.sleep(rng.uniform(0.5, 9.0))
-            os.killpg(saving.pid, signal.SIGKILL) if saving.poll() is None else None
-            saving.wait()
-            broken += copy.exists() and saving.returncode != 0
-        else:
-            victims = house.processes(rng.choice(("server", "server", "worker", "reader")))
-            if victims:
-                try:
-                    os.kill(rng.choice(victims), signal.SIGKILL)
-                except ProcessLookupError:
-                    continue
-        found.tried += 1
-    over.set()
-    for hand in hands:
-        hand.join()
-    until = time.monotonic() + 90
-    while person.get("/health/").status != 200 and time.monotonic() < until:
-        time.sleep(0.5)
-    person = house.analyst()
-    written = person.get(tale).text
-    found.lost += sum(f">{heading}<" not in written for heading in stops)
-    found.lost += sum(
-        found.take(person.get(path)).status != 200 for path in rng.sample(steps, min(60, len(steps)))
-    )
-    found.lost += broken
-    found.errors += person.get(table).status != 200
-    found.note = (
-        f"{len(steps)} turns, {len(stops)} stops acknowledged meanwhile; imports and backups beside them"
-    )
-    return found
-
-
-def full_disk(folder: Path) -> Found:
-    """Fill a small disk under a house, free it, and see that work goes on."""
-    found = Found("a full disk")
-    disk = folder / "small"
-    disk.mkdir()
-    if subprocess.run(
-        ["mount", "-t", "tmpfs", "-o", "size=90m", "tmpfs", str(disk)], check=False, stderr=subprocess.DEVNULL
-    ).returncode:
-        found.note = "not tried: a small disk can only be mounted by root"
-        return found
-    try:
-        with running(disk, NIGHT_TRAIL_LEAST_ROOM="1000000") as house:
-            person = house.analyst()
-            tale = _tale(person)
-            before = house.processes("server")
-            ballast = disk / "ballast"
-            with ballast.open("wb") as file:
-                try:
-                    while True:
-                        file.write(bytes(65_536))
-                        file.flush()
-                except OSError:
-                    pass
-            rows = b"a,b\n" + b"".join(b"%d,%d\n" % (n, n * 7) for n in range(200_000))
-            for _ in range(6):
-                found.take(person.bring("/tables/bring/", "more.csv", rows))
-                found.take(person.post(f"{tale}collect/"))
-                found.take(person.get(tale))
-            found.deaths = len(set(before) - set(house.processes("server")))
-            ballast.unlink()
-            time.sleep(1.0)
-            made = person.post(f"{tale}collect/")
-            arrived = person.bring("/tables/bring/", "later.csv", rows[:200_000])
-            person.post(f"{arrived.location}read/")
-            until = time.monotonic() + 60
-            while "survey" not in person.get(arrived.location).location and time.monotonic() < until:
-                if re.search(r"/tables/\d+/", person.get(arrived.location).location):
-                    break
-                time.sleep(0.5)
-            else:
-                found.lost += 1
-            found.lost += made.status != 302
-            found.note = "pages answer, writes are refused in words, and work goes on when there is room"
-    finally:
-        subprocess.run(["umount", str(disk)], check=False)
-        shutil.rmtree(disk, ignore_errors=True)
-    return found
-
-
-def upgrades(folder: Path) -> Found:
-    """Databases written by earlier commits: all their pictures must open with the code of today."""
-    found = Found("databases of earlier commits")
-    told = subprocess.run(
-        ["git", "log", "--format=%h", "--", "night_trail/*/migrations/*"],
-        cwd=ROOT,
-        capture_output=True,
-        text=True,
-        check=False,
-    )
-    commits = told.stdout.split()
-    for commit in commits:
-        tree, data = folder / f"tree-{commit}", folder / f"data-{commit}"
-        environment = os.environ | {
-            "NIGHT_TRAIL_VAR": str(data),
-            "DJANGO_SETTINGS_MODULE": "night_trail.site.settings.demo",
-        }
-        data.mkdir()
-        subprocess.run(["git", "worktree", "add", "-q", "--detach", str(tree), commit], cwd=ROOT, check=True)
-        try:
-            for command in ("migrate --verbosity 0", "prepare_demo"):
-                subprocess.run(
-                    [sys.executable, "manage.py", *command.split()],
-                    cwd=tree,
-                    env=environment | {"PYTHONPATH": str(tree)},
-                    check=True,
-                    stdout=subprocess.DEVNULL,
-                )
-        finally:
-            subprocess.run(["git", "worktree", "remove", "--force", str(tree)], cwd=ROOT, check=True)
-        subprocess.run(
-            [sys.executable, "manage.py", "migrate", "--verbosity", "0"],
-            cwd=ROOT,
-            env=environment,
-            check=True,
-        )
-        code = (
-            "import django, json; django.setup()\n"
-            "from night_trail.site.backup import pictures\n"
-            "from night_trail.trails.models import Step\n"
-            "print(json.dumps([len(pictures(10_000)), sum(s.is_pictured() for s in Step.objects.all())]))"
-        )
-        drawn = subprocess.run(
-            [sys.executable, "-c", code],
-            cwd=ROOT,
-            env=environment,
-            capture_output=True,
-            text=True,
-            check=False,
-        )
-        found.tried += 1
-        made, wanted = json.loads(drawn.stdout) if not drawn.returncode else (0, 1)
-        found.errors += made != wanted or not made
-        if drawn.returncode:
-            print(commit, drawn.stderr[-500:])
-    found.note = f"{len(commits)} commits that changed what is kept, each with the demo it wrote"
-    return found
-
-
 def load(house: House, readers: int, analysts: int, seconds: float) -> tuple[Found, Found]:
     """Many people at once: readers walk a tale, analysts take turns."""
     reading = Found(f"{readers} readers for {seconds:.0f} s")
     turning = Found(f"{analysts} analysts beside them")
     person = house.analyst()
-    tale = _tale(person)
+    tale = a_tale(person)
     link = re.search(r"/walk/[\w-]{20,}/", person.post(f"{tale}links/").text)
     assert link is not None
     signed_in = [house.analyst() for _ in range(min(analysts, 3))]
@@ -450,7 +199,7 @@ def load(house: House, readers: int, analysts: int, seconds: float) -> tuple[Fou
 
     def turns(i: int) -> None:
         mine, rng = signed_in[i % len(signed_in)], random.Random(1_000 + i)
-        step = _step(house, mine)
+        step = a_step(house, mine)
         columns = ("late_min", "boardings", "rain_mm")
         while time.monotonic() < over:
             words = rng.choice(

@@ -10,6 +10,7 @@ import subprocess
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, expect
@@ -19,6 +20,8 @@ PATIENCE = 30_000
 """Milliseconds a page may take on a busy machine before a test gives up."""
 PASSWORD: list[str] = []
 """What the demo printed for coming in more than once."""
+SESSION: list[Any] = []
+"""The cookie of whoever signed in first: a password is slow to check, once is enough."""
 expect.set_options(timeout=PATIENCE)
 
 
@@ -96,7 +99,12 @@ def signed_in(context: BrowserContext, address: str, complaints: list[str]) -> P
         "request",
         lambda r: None if r.url.startswith((host, "data:", "blob:")) else complaints.append(f"left: {r.url}"),
     )
-    come_in(page, address)
+    if SESSION:
+        context.add_cookies([*SESSION])
+        page.goto(host + "/")
+    else:
+        come_in(page, address)
+        SESSION.extend(c for c in context.cookies() if c["name"] == "sessionid")
     return page
 
 

@@ -18,7 +18,7 @@ def start_trail(page: Page, column: str = "late_min") -> None:
 
 def settled(page: Page) -> None:
     """Wait until no request runs and the picture fits its stage."""
-    page.wait_for_load_state("networkidle")  # scripts of a page just opened have come
+    page.wait_for_load_state("load")  # scripts of a page just opened have come
     until(page, "document.body.ariaBusy !== 'true' && !document.querySelector('.stage[data-fitting]')")
 
 
