@@ -194,6 +194,21 @@ def test_spikes_are_those_that_were_planted(
     assert 2 * hits / (2 * hits + wrong + missed) >= least
 
 
+@pytest.mark.parametrize(
+    "make",
+    [
+        lambda rng, n: np.array([rng.lognormal(0, 1.5, k).sum() for k in rng.poisson(2, n)]),
+        lambda rng, n: rng.lognormal(0, 1.0, n),
+        lambda rng, n: -rng.lognormal(0, 1.5, n),
+        lambda rng, n: rng.exponential(size=n),
+    ],
+    ids=["sums of a few", "amounts", "losses", "waits"],
+)
+def test_what_is_only_lopsided_has_no_spikes(make: Callable[..., np.ndarray]) -> None:
+    rng = np.random.default_rng(3)
+    assert sum(bool(spikes(make(rng, 365)).any()) for _ in range(40)) <= 8
+
+
 def test_a_step_has_no_spikes_and_a_stretch_that_stands_out_is_one() -> None:
     rng = np.random.default_rng(4)
     step = rng.normal(size=300) + np.where(np.arange(300) >= 150, 20.0, 0.0)
