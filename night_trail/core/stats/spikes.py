@@ -25,7 +25,7 @@ TAIL, FALSE = 0.2, 0.02
 MODIFIED_Z, DOUBT = 3.5, 8
 
 SKEWED, EVENED_FALSE = 0.1, 0.05
-"""Values less lopsided than that are taken as even; of others once evened, so many may lie beyond by chance."""
+"""Less lopsided values are taken as even; of others, evened, so many may lie beyond by chance."""
 
 
 def spikes(rest: Floats) -> Bools:
