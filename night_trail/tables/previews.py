@@ -15,7 +15,7 @@ from night_trail.core.errors import NightTrailError
 from night_trail.core.hand import whole
 from night_trail.core.reading import ColumnSetting, Preview, ReadingSettings
 from night_trail.core.reading.delimited import DELIMITER_WORDS
-from night_trail.core.reading.read import rows_guess
+from night_trail.core.reading.read import Shown, rows_guess
 from night_trail.core.recipe import Step, decode_step
 from night_trail.core.recipe.offers import Offer, column_offers
 from night_trail.core.table import Column, Kind
@@ -68,14 +68,19 @@ class Heading:
     cells: list[Cell]
 
 
-def preview_of(arrival: Arrival, settings: ReadingSettings) -> Preview:
-    """Return the preview of an arrival, kept while somebody looks at it."""
-    key = (arrival.path, arrival.part, msgspec.json.encode(settings))
+def preview_of(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> Preview:
+    """Return the preview of an arrival, kept while somebody looks at it.
+
+    Of a wide file it holds the first columns, or those that are sought by name.
+    """
+    key = (arrival.path, arrival.part, msgspec.json.encode((settings, sought)))
     with _lock:
         known = _previews.get(key)
     if known is None:
         try:
-            known = aside.looking().preview(Path(arrival.path), arrival.file_name, settings, arrival.part)
+            known = aside.looking().preview(
+                Path(arrival.path), arrival.file_name, settings, arrival.part, Shown(COLUMNS, sought)
+            )
         except NightTrailError as error:
             # a file that broke its reader is not given another at every reload
             known = error
@@ -88,7 +93,7 @@ def preview_of(arrival: Arrival, settings: ReadingSettings) -> Preview:
 
 def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[str, Any]:
     """Return what the preview page shows of an arrival under some settings."""
-    found = preview_of(arrival, settings)
+    found = preview_of(arrival, settings, sought)
     names = [(i, n) for i, n in enumerate(found.names) if sought.lower() in n.lower()]
     headings = [_heading(i, name, found, settings) for i, name in names[:COLUMNS]]
     blank = [None] * max((len(h.cells) for h in headings), default=0)

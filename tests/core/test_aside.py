@@ -16,7 +16,7 @@ from attack.bombs import HOSTILE
 from night_trail.core.errors import NightTrailError, Unreadable
 from night_trail.core.reading import ReadingSettings, Understood, load, preview
 from night_trail.core.reading.aside import Aside, Limits
-from night_trail.core.reading.read import TypedColumn
+from night_trail.core.reading.read import Shown, TypedColumn
 
 
 @pytest.fixture(scope="module")
@@ -49,6 +49,17 @@ def test_what_is_read_aside_is_what_is_read_here(aside: Aside, few_buses_csv: Pa
     for one, column in zip(columns, table.columns, strict=True):
         assert isinstance(one, TypedColumn) and one.column.name == column.name
         assert one.cells.equals(table.series(column.name))
+
+
+def test_of_a_wide_file_only_what_is_shown_is_looked_at(aside: Aside, few_buses_csv: Path) -> None:
+    settings = ReadingSettings()
+    whole = preview(few_buses_csv, "b.csv", settings)
+    for shown in (Shown(3), Shown(40, "MIN"), Shown(40, "nowhere")):
+        found = aside.preview(few_buses_csv, "b.csv", settings, shown=shown)
+        wanted = {whole.names[0], *(whole.names[i] for i in shown.of(whole.names))}
+        assert set(found.columns) == wanted and found.names == whole.names and found.height == whole.height
+        assert all(found.columns[name] == whole.columns[name] for name in wanted)
+    assert Shown(40, "MIN").of(whole.names) == [i for i, n in enumerate(whole.names) if "min" in n] != []
 
 
 def test_refusals_keep_their_sentence(aside: Aside, tmp_path: Path) -> None:

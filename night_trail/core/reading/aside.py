@@ -27,7 +27,7 @@ import msgspec
 import polars as pl
 
 from night_trail.core.errors import BadQuestion, NightTrailError, Unreadable
-from night_trail.core.reading.read import Preview, TypedColumn, preview, read, wanted_columns
+from night_trail.core.reading.read import Preview, Shown, TypedColumn, preview, read, wanted_columns
 from night_trail.core.reading.settings import ReadingSettings, Understood
 from night_trail.core.reading.sources import open_file, parts
 from night_trail.core.table import Column
@@ -62,6 +62,7 @@ class Asked(msgspec.Struct):
     name: str
     part: str = ""
     settings: ReadingSettings = ReadingSettings()
+    shown: Shown | None = None
     cpu: int = 60
 
 
@@ -80,7 +81,7 @@ def _answers(asked: Asked) -> Iterator[dict[str, Any]]:
     if asked.work == "parts":
         yield {"done": parts(path, asked.name)}
     elif asked.work == "preview":
-        found = preview(path, asked.name, asked.settings, asked.part)
+        found = preview(path, asked.name, asked.settings, asked.part, asked.shown)
         plain = {name: _cells(cells) for name, cells in found.cells.items()}
         yield {
             "done": {
@@ -284,9 +285,17 @@ class Aside:
         found: list[str] = [s["done"] for s in self._messages(Asked("parts", str(path), name))][-1]
         return found
 
-    def preview(self, path: Path, name: str, settings: ReadingSettings, part: str = "") -> Preview:
+    def preview(
+        self,
+        path: Path,
+        name: str,
+        settings: ReadingSettings,
+        part: str = "",
+        shown: Shown | None = None,
+    ) -> Preview:
         """Return how a file would be read, as ``read.preview`` does."""
-        said = [s["done"] for s in self._messages(Asked("preview", str(path), name, part, settings))][-1]
+        asked = Asked("preview", str(path), name, part, settings, shown)
+        said = [s["done"] for s in self._messages(asked)][-1]
         return Preview(
             names=said["names"],
             columns=msgspec.convert(said["columns"], dict[str, Column]),

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import msgspec
 import polars as pl
 
 from night_trail.core.errors import Unreadable
@@ -32,6 +33,17 @@ class TypedColumn:
     source_name: str = ""
 
 
+class Shown(msgspec.Struct, frozen=True):
+    """Which columns of a wide file a preview shows: the first ``most`` whose names hold ``sought``."""
+
+    most: int
+    sought: str = ""
+
+    def of(self, names: Sequence[str]) -> list[int]:
+        """Return their positions."""
+        return [i for i, name in enumerate(names) if self.sought.lower() in name.lower()][: self.most]
+
+
 def wanted_columns(source: Source, settings: ReadingSettings) -> list[int]:
     """Return the positions of the columns that are to be read, all unless some were left out by hand."""
     found = [i for i, name in enumerate(source.names) if settings.column(name).wanted]
@@ -46,15 +58,20 @@ def wanted_columns(source: Source, settings: ReadingSettings) -> list[int]:
     return found
 
 
-def read(source: Source, settings: ReadingSettings | None = None) -> Iterator[TypedColumn]:
+def read(
+    source: Source, settings: ReadingSettings | None = None, shown: Shown | None = None
+) -> Iterator[TypedColumn]:
     """Yield the wanted columns of a source in their kinds, in order, one at a time.
 
-    Columns without a name and without cells are left out, and counted.
+    Columns without a name and without cells are left out, and counted. Where
+    not all are ``shown``, only the first wanted one and those shown are read.
     """
     settings = settings or ReadingSettings()
     named = getattr(getattr(source, "layout", None), "named", None)
     wanted = wanted_columns(source, settings)
     source.understood.leave_out(len(source.names) - len(wanted), "columns, as chosen by hand")
+    if shown is not None:
+        wanted = sorted({*wanted[:1], *({*wanted} & {*shown.of(source.names)})})
     position = empty = 0
     for batch in source.batches(wanted):
         while batch:
@@ -147,10 +164,12 @@ class Preview:
     whole: bool
 
 
-def preview(path: Path, name: str, settings: ReadingSettings, part: str = "") -> Preview:
+def preview(
+    path: Path, name: str, settings: ReadingSettings, part: str = "", shown: Shown | None = None
+) -> Preview:
     """Return how a file would be read, from its first rows only; quick for a file of any size."""
     source = open_file(path, name, settings, part, sampled=True)
-    found = list(read(source, settings))
+    found = list(read(source, settings, shown))
     layout = getattr(source, "layout", None)
     height = len(found[0].cells) if found else 0
     above = 0 if layout is None else layout.first if layout.header is None else layout.header
