@@ -47,7 +47,7 @@ def figures_of(answer: Answer) -> Figures:
     return Figures((*names, "lit"), tuple(tuple(row) for row in rows))
 
 
-def _at(column: Column, value: float | None) -> Figure:
+def cell_at(column: Column, value: float | None) -> Figure:
     if value is None:
         return None
     return iso(value, column.kind) if column.kind.temporal else value
@@ -56,7 +56,7 @@ def _at(column: Column, value: float | None) -> Figure:
 Made = tuple[list[str], Iterator[list[Figure]]]
 
 
-def _histogram(answer: HistogramAnswer) -> Made:
+def histogram_figures(answer: HistogramAnswer) -> Made:
     across = answer.question.across
     names = [*([across] if across else []), f"{answer.column.name} from", "to below", "count"]
 
@@ -68,27 +68,27 @@ def _histogram(answer: HistogramAnswer) -> Made:
             for i, count in enumerate(group.counts):
                 inner = 0 < i < len(group.counts) - 1
                 if inner or count:
-                    low, high = (_at(answer.column, v) for v in (edges[i], edges[i + 1]))
+                    low, high = (cell_at(answer.column, v) for v in (edges[i], edges[i + 1]))
                     label: list[Figure] = [answer.grouping.groups[position].label] if across else []
                     yield [*label, low, high, int(count), None if group.lit is None else int(group.lit[i])]
 
     return names, rows()
 
 
-def _boxes(answer: BoxesAnswer) -> Made:
+def boxes_figures(answer: BoxesAnswer) -> Made:
     fields = ["low_whisker", "q1", "median", "q3", "high_whisker"]
     names = [answer.question.across or "rows", "count", *(f.replace("_", " ") for f in fields), "beyond"]
 
     def rows() -> Iterator[list[Figure]]:
         for box in answer.boxes:
             found = box.figures
-            values = [_at(answer.column, getattr(found, field)) for field in fields]
+            values = [cell_at(answer.column, getattr(found, field)) for field in fields]
             yield [box.label or "all", found.n, *values, found.below + found.above, box.n_lit]
 
     return names, rows()
 
 
-def _curves(answer: CurvesAnswer) -> Made:
+def curves_figures(answer: CurvesAnswer) -> Made:
     across = answer.question.across
     what = "share up to here" if answer.question.shape == "running" else "density"
 
@@ -96,12 +96,12 @@ def _curves(answer: CurvesAnswer) -> Made:
         for curve in answer.curves:
             first: list[Figure] = [curve.label] if across else []
             for at, height in zip(curve.x, curve.y, strict=True):
-                yield [*first, _at(answer.column, float(at)), float(height), None]
+                yield [*first, cell_at(answer.column, float(at)), float(height), None]
 
     return [*([across] if across else []), answer.column.name, what], rows()
 
 
-def _strip(answer: StripAnswer) -> Made:
+def strip_figures(answer: StripAnswer) -> Made:
     across = answer.question.across
 
     def rows() -> Iterator[list[Figure]]:
@@ -109,7 +109,7 @@ def _strip(answer: StripAnswer) -> Made:
             first: list[Figure] = [answer.grouping.groups[int(answer.lane[i])].label] if across else []
             yield [
                 *first,
-                _at(answer.column, float(at)),
+                cell_at(answer.column, float(at)),
                 int(answer.row[i]) + 1,
                 None if answer.lit is None else int(answer.lit[i]),
             ]
@@ -117,8 +117,8 @@ def _strip(answer: StripAnswer) -> Made:
     return [*([across] if across else []), answer.column.name, "row"], rows()
 
 
-def _angles(answer: AnglesAnswer) -> Made:
-    made = [_histogram(part) for part in answer.parts]
+def angles_figures(answer: AnglesAnswer) -> Made:
+    made = [histogram_figures(part) for part in answer.parts]
 
     def rows() -> Iterator[list[Figure]]:
         for part, (_, found) in zip(answer.parts, made, strict=True):
@@ -128,12 +128,12 @@ def _angles(answer: AnglesAnswer) -> Made:
     return ["bin width", *made[0][0]], rows()
 
 
-def _bars(answer: BarsAnswer) -> Made:
+def bars_figures(answer: BarsAnswer) -> Made:
     names = [answer.column.name, "count", "share", "share from", "share to"]
     return names, ([b.group.label, b.count, b.share, b.low, b.high, b.lit] for b in answer.bars)
 
 
-def _compare(answer: CompareAnswer) -> Made:
+def compare_figures(answer: CompareAnswer) -> Made:
     names = [answer.question.across, "rows", answer.question.measure.aggregate, "from", "to"]
     if answer.question.baseline is None:
         return names, ([g.label, g.n, g.value, g.low, g.high, g.lit_value] for g in answer.groups)
@@ -143,7 +143,7 @@ def _compare(answer: CompareAnswer) -> Made:
     )
 
 
-def _cross(answer: CrossAnswer) -> Made:
+def cross_figures(answer: CrossAnswer) -> Made:
     names = [answer.question.across, answer.question.also or "", "rows", answer.question.measure.aggregate]
 
     def rows() -> Iterator[list[Figure]]:
@@ -156,7 +156,7 @@ def _cross(answer: CrossAnswer) -> Made:
     return [*names, "from", "to"], rows()
 
 
-def _several(answer: SeveralAnswer) -> Made:
+def several_figures(answer: SeveralAnswer) -> Made:
     names = [answer.question.across, "rows"]
     for part in answer.parts:
         measure = part.question.measure
@@ -172,7 +172,7 @@ def _several(answer: SeveralAnswer) -> Made:
     return names, rows()
 
 
-def _together(answer: TogetherAnswer) -> Made:
+def together_figures(answer: TogetherAnswer) -> Made:
     def rows() -> Iterator[list[Figure]]:
         for i, j in answer.pairs():
             lit = None if answer.lit_r is None else float(answer.lit_r[i, j])
@@ -182,7 +182,7 @@ def _together(answer: TogetherAnswer) -> Made:
     return ["one", "other", "correlation", "rows"], rows()
 
 
-def _goes(answer: GoesAnswer) -> Made:
+def goes_figures(answer: GoesAnswer) -> Made:
     def rows() -> Iterator[list[Figure]]:
         for i, one in enumerate(answer.rows.groups):
             for j, other in enumerate(answer.columns.groups):
@@ -196,7 +196,7 @@ def _goes(answer: GoesAnswer) -> Made:
     return [answer.column.name, answer.against.name, "count", "by chance", "standard errors"], rows()
 
 
-def _relate(answer: RelateAnswer) -> Made:
+def relate_figures(answer: RelateAnswer) -> Made:
     x, y = answer.against, answer.column
     names = [f"{x.name} from", f"{x.name} to", f"{y.name} from", f"{y.name} to", "count"]
     panels, each = answer.question.panels, answer.question.each
@@ -208,20 +208,20 @@ def _relate(answer: RelateAnswer) -> Made:
             points = panel.points
             for i in range(len(points.x)):
                 named: list[Figure] = [*first, points.names[i]] if each else first
-                here = [_at(x, float(points.x[i])), _at(y, float(points.y[i]))]
+                here = [cell_at(x, float(points.x[i])), cell_at(y, float(points.y[i]))]
                 lit = None if points.lit is None else int(points.lit[i])
                 if points.n_lit is not None:
                     lit = int(points.n_lit[i])
                 n = 1 if points.n is None else int(points.n[i])
                 yield [*named, here[0], here[0], here[1], here[1], n, lit]
             for cell in panel.cells:
-                ends = [_at(x, cell.x_low), _at(x, cell.x_high), _at(y, cell.y_low), _at(y, cell.y_high)]
+                ends = [cell_at(x, cell.x_low), cell_at(x, cell.x_high), cell_at(y, cell.y_low), cell_at(y, cell.y_high)]
                 yield [*first, *ends, cell.count, cell.lit]
 
     return names, rows()
 
 
-def _over_time(answer: OverTimeAnswer) -> Made:
+def over_time_figures(answer: OverTimeAnswer) -> Made:
     split = answer.question.split
     parts = (answer, *answer.others)
     names = [*([split] if split else []), f"{answer.time.name} from", "to below"]
@@ -237,7 +237,7 @@ def _over_time(answer: OverTimeAnswer) -> Made:
             difference = answer.difference(line)
             for i in range(answer.calendar.n):
                 first: list[Figure] = [line.label] if split else []
-                low, high = (_at(answer.time, float(edges[k])) for k in (i, i + 1))
+                low, high = (cell_at(answer.time, float(edges[k])) for k in (i, i + 1))
                 values = [float(line.values[i]), *(float(p.together.values[i]) for p in answer.others)]
                 row: list[Figure] = [*first, low, high, *(None if math.isnan(v) else v for v in values)]
                 if against:
@@ -249,7 +249,7 @@ def _over_time(answer: OverTimeAnswer) -> Made:
     return names, rows()
 
 
-def _cycle(answer: CycleAnswer) -> Made:
+def cycle_figures(answer: CycleAnswer) -> Made:
     measure = answer.question.measure
     what = f"{measure.aggregate} of {measure.column}" if measure.column else measure.aggregate
     several = len(answer.rounds) > 1
@@ -266,7 +266,7 @@ def _cycle(answer: CycleAnswer) -> Made:
     return names, rows()
 
 
-def _apart(answer: ApartAnswer) -> Made:
+def apart_figures(answer: ApartAnswer) -> Made:
     parts = answer.parts
     seasons = [f"season of {p}" for p in parts.periods] if parts is not None else []
     names = [f"{answer.time.name} from", "value", "trend", *seasons, "rest", "without season", "stands out"]
@@ -275,7 +275,7 @@ def _apart(answer: ApartAnswer) -> Made:
         if parts is None:
             return
         for i in range(len(parts.values)):
-            at = _at(answer.time, float(answer.calendar.clock[answer.start + i]))
+            at = cell_at(answer.time, float(answer.calendar.clock[answer.start + i]))
             found = [float(parts.values[i]), float(parts.trend[i]), *(float(s[i]) for s in parts.seasons)]
             lit = None if answer.lit_n is None else int(answer.lit_n[answer.start + i])
             rest = [float(parts.rest[i]), float(parts.adjusted[i]), "yes" if parts.spikes[i] else "no"]
@@ -284,7 +284,7 @@ def _apart(answer: ApartAnswer) -> Made:
     return names, rows()
 
 
-def _ahead(answer: AheadAnswer) -> Made:
+def ahead_figures(answer: AheadAnswer) -> Made:
     bands = [name for level in LEVELS for name in (f"{level} % from", f"{level} % to")]
     names = [f"{answer.time.name} from", "group", "value", "forecast", *bands]
 
@@ -294,7 +294,7 @@ def _ahead(answer: AheadAnswer) -> Made:
         for i in range(answer.start, answer.end):
             value = float(answer.values[i])
             yield [
-                _at(answer.time, float(clock[i])),
+                cell_at(answer.time, float(clock[i])),
                 "",
                 None if math.isnan(value) else value,
                 None,
@@ -304,30 +304,30 @@ def _ahead(answer: AheadAnswer) -> Made:
             ends = (
                 [float(b[k][i]) for k in range(len(LEVELS)) for b in (found.low, found.high)] if found else []
             )
-            yield [_at(answer.time, float(clock[answer.end + i])), "", None, float(mean), *ends]
+            yield [cell_at(answer.time, float(clock[answer.end + i])), "", None, float(mean), *ends]
         for one in answer.groups:
             for i, mean in enumerate(one.mean):
                 ends = [float(b[k][i]) for k in range(len(LEVELS)) for b in (one.low, one.high)]
-                yield [_at(answer.time, float(clock[answer.end + i])), one.label, None, float(mean), *ends]
+                yield [cell_at(answer.time, float(clock[answer.end + i])), one.label, None, float(mean), *ends]
 
     return names, ([*row, None] for row in rows())
 
 
 _MAKERS: dict[type, Callable[[Any], Made]] = {
-    HistogramAnswer: _histogram,
-    BoxesAnswer: _boxes,
-    BarsAnswer: _bars,
-    CurvesAnswer: _curves,
-    StripAnswer: _strip,
-    AnglesAnswer: _angles,
-    CompareAnswer: _compare,
-    CrossAnswer: _cross,
-    SeveralAnswer: _several,
-    RelateAnswer: _relate,
-    TogetherAnswer: _together,
-    GoesAnswer: _goes,
-    OverTimeAnswer: _over_time,
-    CycleAnswer: _cycle,
-    ApartAnswer: _apart,
-    AheadAnswer: _ahead,
+    HistogramAnswer: histogram_figures,
+    BoxesAnswer: boxes_figures,
+    BarsAnswer: bars_figures,
+    CurvesAnswer: curves_figures,
+    StripAnswer: strip_figures,
+    AnglesAnswer: angles_figures,
+    CompareAnswer: compare_figures,
+    CrossAnswer: cross_figures,
+    SeveralAnswer: several_figures,
+    RelateAnswer: relate_figures,
+    TogetherAnswer: together_figures,
+    GoesAnswer: goes_figures,
+    OverTimeAnswer: over_time_figures,
+    CycleAnswer: cycle_figures,
+    ApartAnswer: apart_figures,
+    AheadAnswer: ahead_figures,
 }

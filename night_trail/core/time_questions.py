@@ -20,11 +20,11 @@ Day = Annotated[str, msgspec.Meta(max_length=10)]
 YearStart = Annotated[int, msgspec.Meta(ge=1, le=12)]
 
 
-class _Frozen(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+class FrozenStruct(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """Shared settings."""
 
 
-class _Asked(_Frozen, frozen=True):
+class AskedOfTime(FrozenStruct, frozen=True):
     """What all questions about a measure over time have."""
 
     measure: Measure
@@ -42,7 +42,7 @@ class _Asked(_Frozen, frozen=True):
         return found
 
 
-class Against(_Frozen, frozen=True):
+class Against(FrozenStruct, frozen=True):
     """What periods are held against: the one before, the same a year earlier, a plan, or a group.
 
     ``column`` is the plan, or the category that ``group`` is a value of.
@@ -60,7 +60,7 @@ class Against(_Frozen, frozen=True):
             raise BadQuestion("Which group is meant is not said", "against", "Name one.")
 
 
-class Level(_Frozen, frozen=True):
+class Level(FrozenStruct, frozen=True):
     """A level drawn across: the mean, the median or a percentile of the periods, or a target."""
 
     kind: Literal["mean", "median", "percentile", "target"]
@@ -73,7 +73,7 @@ class Level(_Frozen, frozen=True):
             raise BadQuestion("A target needs a plain number", "levels", "Write it as 1200.")
 
 
-class Event(_Frozen, frozen=True):
+class Event(FrozenStruct, frozen=True):
     """A named stretch of days, both ends in; moving feasts have one each year by the same name."""
 
     name: Label
@@ -98,7 +98,7 @@ class Event(_Frozen, frozen=True):
         return (first - epoch).days * 86_400.0, ((last - epoch).days + 1) * 86_400.0
 
 
-class OverTime(_Asked, frozen=True, tag="over time"):
+class OverTime(AskedOfTime, frozen=True, tag="over time"):
     """How a measure changed, period by period.
 
     ``grain`` is chosen from the data where it is None; ``split`` draws a line a
@@ -129,7 +129,7 @@ class OverTime(_Asked, frozen=True, tag="over time"):
     window_at: tuple[float, float] | None = None
 
     def __post_init__(self) -> None:
-        _check_zone(self.zone)
+        check_zone(self.zone)
         # a replaced field is not held against its bounds
         if not 2 <= self.window <= 1_000:
             raise BadQuestion(
@@ -153,7 +153,7 @@ class OverTime(_Asked, frozen=True, tag="over time"):
         return (*measured, self.time, self.split, against, self.bands, self.until)
 
 
-class Cycle(_Asked, frozen=True, tag="cycle"):
+class Cycle(AskedOfTime, frozen=True, tag="cycle"):
     """How a measure runs through the day, the week or the year.
 
     ``years`` draws a line for each year; a ``grid`` and ``rows`` cross the hours
@@ -168,7 +168,7 @@ class Cycle(_Asked, frozen=True, tag="cycle"):
     zone: Annotated[str, msgspec.Meta(max_length=60)] | None = None
 
     def __post_init__(self) -> None:
-        _check_zone(self.zone)
+        check_zone(self.zone)
         if self.years and self.split is not None:
             raise BadQuestion("A line is a year or a group", "split", "Take one of them away.")
 
@@ -183,7 +183,7 @@ class Cycle(_Asked, frozen=True, tag="cycle"):
         return self.measure.column, self.measure.per, self.time, self.split
 
 
-class Apart(_Asked, frozen=True, tag="apart"):
+class Apart(AskedOfTime, frozen=True, tag="apart"):
     """What trend, seasons and remainder a measure is made of.
 
     ``way`` adds the parts up or multiplies them, None to choose what leaves the
@@ -197,7 +197,7 @@ class Apart(_Asked, frozen=True, tag="apart"):
     zone: Annotated[str, msgspec.Meta(max_length=60)] | None = None
 
     def __post_init__(self) -> None:
-        _check_zone(self.zone)
+        check_zone(self.zone)
 
     @property
     def mentions(self) -> tuple[str | None, ...]:
@@ -205,7 +205,7 @@ class Apart(_Asked, frozen=True, tag="apart"):
         return self.measure.column, self.measure.per, self.time
 
 
-class Ahead(_Asked, frozen=True, tag="ahead"):
+class Ahead(AskedOfTime, frozen=True, tag="ahead"):
     """Where a measure is going over the next periods.
 
     ``bands`` are the chances of the intervals in per cent; ``plan`` is a column
@@ -224,7 +224,7 @@ class Ahead(_Asked, frozen=True, tag="ahead"):
     zone: Annotated[str, msgspec.Meta(max_length=60)] | None = None
 
     def __post_init__(self) -> None:
-        _check_zone(self.zone)
+        check_zone(self.zone)
         if self.horizon is not None and not 1 <= self.horizon <= MOST_AHEAD:
             raise BadQuestion(
                 f"{self.horizon} periods ahead are too many", "horizon", f"Look at most {MOST_AHEAD} ahead."
@@ -236,6 +236,6 @@ class Ahead(_Asked, frozen=True, tag="ahead"):
         return self.measure.column, self.measure.per, self.time, self.split, self.plan, self.known
 
 
-def _check_zone(zone: str | None) -> None:
+def check_zone(zone: str | None) -> None:
     if zone is not None and not is_zone(zone):
         raise BadQuestion(f"“{zone}” is no time zone", "zone", "Write it like Europe/Lisbon.")
