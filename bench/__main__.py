@@ -59,10 +59,9 @@ def read(path: Path) -> None:
 
 def series_of_time(table_pk: int) -> list[Row]:
     """Measure what one series takes to be taken apart and forecast, in a fresh process and warm."""
-    from night_trail.core.answers import answer
+    from night_trail.core.questions.registry import answer, words_of
     from night_trail.core.rows import Rows
     from night_trail.core.sentence import read
-    from night_trail.core.words import words_of
     from night_trail.draw import draw
     from night_trail.tables.models import Table
     from night_trail.tables.services import core_table

@@ -37,7 +37,12 @@ def ms(seconds: float) -> str:
 def cases() -> list[Case]:
     """Return kinds of turn, each with turns to scenes that no other leads to, and the script beside it."""
     from bench import scripts
-    from night_trail.core.question import Bins, Compare, Cycle, Measure, OverTime, Relate, Spread
+    from night_trail.core.measure import Measure
+    from night_trail.core.questions.compare.question import Compare
+    from night_trail.core.questions.cycle.question import Cycle
+    from night_trail.core.questions.over_time.question import OverTime
+    from night_trail.core.questions.relate.question import Relate
+    from night_trail.core.questions.spread.question import Bins, Spread
     from night_trail.core.turns import OnlyWords, See, Slot
 
     widths = [0.5, 2.0, 0.25, 2.5, 5.0, 0.8, 1.25, 1.5, 3.0, 4.0]
@@ -156,7 +161,7 @@ class Turns:
 
     def round(self) -> None:
         """Take every turn once."""
-        from night_trail.core.question import Bins, Spread
+        from night_trail.core.questions.spread.question import Bins, Spread
         from night_trail.core.turns import Beside, OnlyWords, See
         from night_trail.site.settling import settle
         from night_trail.tables import cache

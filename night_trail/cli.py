@@ -20,11 +20,14 @@ from typing import Any, NoReturn
 import msgspec
 import numpy as np
 
-from night_trail.core.answers import Answer, answer
 from night_trail.core.conditions import Condition
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import NightTrailError
+from night_trail.core.language.conditions import from_words
+from night_trail.core.language.numbers import listed
+from night_trail.core.language.spans import plain
 from night_trail.core.question import Question, Scene, decode
+from night_trail.core.questions.registry import Answer, answer, words_of
 from night_trail.core.reading import ReadingSettings, Understood, load_part, parts
 from night_trail.core.recipe import Recipe, apply, decode_recipe
 from night_trail.core.rows import Rows
@@ -32,9 +35,6 @@ from night_trail.core.sentence import read as read_words
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.table import Table
 from night_trail.core.textbook import all_figures
-from night_trail.core.words import plain, words_of
-from night_trail.core.words.conditions import from_words
-from night_trail.core.words.numbers import listed
 from night_trail.draw import standalone
 
 

@@ -5,18 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from msgspec.structs import replace
 
-from night_trail.core.answers.compare import compare_question
-from night_trail.core.answers.over_time import first_over_time, fitted
-from night_trail.core.answers.spread import makes_groups
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Compare, Question, Relate, Spread, Together
+from night_trail.core.question import Question
+from night_trail.core.questions.registry import kind_of
+from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.rows import Rows
 from night_trail.core.stats import groups as figures
 from night_trail.core.stats.relation import some_of
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
-from night_trail.core.time_questions import Ahead, Apart, Cycle, OverTime
 
 
 @dataclass(frozen=True)
@@ -41,7 +38,8 @@ def ranked(question: Question, rows: Rows) -> list[Telling]:
     """
     kept = np.arange(rows.table.height) if rows.kept is None else np.flatnonzero(rows.kept)
     (at,) = some_of(kept)
-    about = _about(question, rows.table)
+    told = kind_of(question).gist(question, rows.table).told_apart
+    about = None if told is None else rows.table.column(told)
     taken = set(question.mentions)
     values = None if about is None else _cells(about, rows.table, at)
     found = []
@@ -72,32 +70,8 @@ def down(question: Question, by: str, table: Table) -> Question:
     column = table.column(by)
     if not makes_groups(column):
         raise BadQuestion(f"“{by}” makes no groups to break down by", table.name, "Choose a category.")
-    match question:
-        case Compare():
-            return compare_question(question.measure, column)
-        case Relate():
-            return Relate(question.column, question.against, by, question.fit)
-        case Together():
-            return question
-        case OverTime():
-            return fitted(replace(question, split=by, against=None))
-        case Cycle():
-            return replace(question, split=by, years=False, shape="line")
-        case Apart() | Ahead():
-            return first_over_time(question.measure, table.column(question.time), by)
-        case Spread(column=name) if table.column(name).kind.measured:
-            return Spread(name, by, "histogram" if question.shape == "histogram" else "boxes")
-        case _:
-            return Spread(by, shape="bars")
-
-
-def _about(question: Question, table: Table) -> Column | None:
-    """Return the column whose values are to be told apart; None where rows are only counted."""
-    if isinstance(question, Compare | OverTime | Cycle | Apart | Ahead):
-        return None if question.measure.column is None else table.column(question.measure.column)
-    if isinstance(question, Together):
-        return None
-    return table.column(question.column)
+    found: Question = kind_of(question).broken_down(question, column, table)
+    return found
 
 
 def _measured(column: Column) -> bool:

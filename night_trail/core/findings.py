@@ -13,10 +13,10 @@ import numpy as np
 import numpy.typing as npt
 import polars as pl
 
+from night_trail.core.language.numbers import counted, listed, number, percent, value
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.offers import Offer, table_offers
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, is_row_number, on_axis
-from night_trail.core.words.numbers import counted, listed, number, percent, value
 
 SAMPLE = 20_000
 """Rows that relations between columns are looked for in; more would not change what is said."""

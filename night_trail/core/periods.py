@@ -7,7 +7,7 @@ import datetime as dt
 from collections.abc import Iterable, Iterator
 
 from night_trail.core.conditions import Between, Condition, Recent, recent_range
-from night_trail.core.question import Baseline
+from night_trail.core.questions.compare.question import Baseline
 from night_trail.core.table import Table
 
 BEFORE, YEAR_BEFORE = "the period before", "a year earlier"

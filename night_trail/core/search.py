@@ -9,9 +9,9 @@ import numpy as np
 
 from night_trail.core.conditions import Between, Condition, Contains, OneOf, mask
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.conditions import from_words, in_words
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column
-from night_trail.core.words.conditions import from_words, in_words
 
 MOST_A_COLUMN = 6
 MOST_LOOKED_AT = 30

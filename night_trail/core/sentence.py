@@ -7,10 +7,12 @@ from typing import Any
 
 from night_trail.core.conditions import Condition, OneOf
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.conditions import in_words, parts_from_words
 from night_trail.core.question import Question, Scene
-from night_trail.core.slots import Part, Sentence, read_body, sentence
+from night_trail.core.questions.registry import sentence
+from night_trail.core.questions.shared.sentence import Part, Sentence
+from night_trail.core.questions.ways import read_body
 from night_trail.core.table import Table
-from night_trail.core.words.conditions import in_words, parts_from_words
 
 MOST_TYPED = 5_000
 """Characters a question may have; conditions on many values make long ones."""

@@ -16,6 +16,7 @@ import numpy as np
 import polars as pl
 
 from night_trail.core.findings import Fetch, Finding, Gathered, MissingTogether
+from night_trail.core.language.numbers import bare, counted, percent, unit_suffix, value
 from night_trail.core.recipe.offers import Offer, column_offers
 from night_trail.core.recipe.steps import YesNoEach
 from night_trail.core.stats import bins as binning
@@ -24,7 +25,6 @@ from night_trail.core.stats.grain import Grain, grain
 from night_trail.core.stats.quantiles import box, quantiles
 from night_trail.core.stats.shape import heaping, humps, zeros
 from night_trail.core.table import Coded, Column, Floats, Ints, Kind, Table, on_axis
-from night_trail.core.words.numbers import bare, counted, percent, unit_suffix, value
 
 BARS = 32
 SEGMENTS = 6

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.answers import Answer
-from night_trail.core.answers.ahead import AheadAnswer
-from night_trail.core.answers.apart import ApartAnswer
-from night_trail.core.answers.compare import CompareAnswer
-from night_trail.core.answers.over_time import OverTimeAnswer
-from night_trail.core.answers.relate import RelateAnswer
-from night_trail.core.answers.together import TogetherAnswer
-from night_trail.core.question import Spread
+from night_trail.core.questions.compare.answer import CompareAnswer
+from night_trail.core.questions.correlation.answer import TogetherAnswer
+from night_trail.core.questions.decomposition.answer import ApartAnswer
+from night_trail.core.questions.forecast.answer import AheadAnswer
+from night_trail.core.questions.over_time.answer import OverTimeAnswer
+from night_trail.core.questions.registry import Answer
+from night_trail.core.questions.relate.answer import RelateAnswer
+from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.stats.textbook import (
     Named,

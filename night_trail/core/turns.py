@@ -11,16 +11,20 @@ from typing import Annotated, Any
 import msgspec
 from msgspec.structs import replace
 
-from night_trail.core import answers, slots
-from night_trail.core.answers.spread import first_question
 from night_trail.core.breakdown import down
 from night_trail.core.conditions import Between, Condition, Not, Text, check, iso, toggle
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Level, OverTime, Question, Relate, Scene, decode, to_json
+from night_trail.core.language.conditions import from_words, in_words, parts_from_words
+from night_trail.core.question import Level, Question, Scene, decode, to_json
+from night_trail.core.questions import registry as answers
+from night_trail.core.questions import ways as slots
+from night_trail.core.questions.over_time.question import OverTime
+from night_trail.core.questions.registry import sentence, short_name
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.spread.answer import first_question
+from night_trail.core.questions.spread.question import Bins
 from night_trail.core.sentence import read
-from night_trail.core.slots import sentence, short_name
 from night_trail.core.table import Table
-from night_trail.core.words.conditions import from_words, in_words, parts_from_words
 
 MOST_LEVELS = 12
 

@@ -12,7 +12,7 @@ from django.conf import settings
 from night_trail.core.annotations import Annotation, Arrow, Note
 from night_trail.core.conditions import Between
 from night_trail.core.errors import NightTrailError
-from night_trail.core.question import Bins, Spread
+from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.turns import Beside, Light, See, Slot
 from night_trail.demo.light_traps import write_traps
 from night_trail.demo.night_buses import write_csv

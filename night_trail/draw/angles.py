@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from night_trail.core.answers.angles import AnglesAnswer
-from night_trail.core.slots.spread import bins_words
+from night_trail.core.questions.spread.angles import AnglesAnswer
+from night_trail.core.questions.spread.sentence import bins_words
 from night_trail.core.table import Table
 from night_trail.draw.canvas import Canvas, Detail, Size, label
 from night_trail.draw.histogram import draw_histogram

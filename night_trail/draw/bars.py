@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from night_trail.core.answers.bars import Bar, BarsAnswer
+from night_trail.core.language.numbers import percent
+from night_trail.core.questions.spread.bars import Bar, BarsAnswer
 from night_trail.core.table import Table
-from night_trail.core.words.numbers import percent
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.scales import Lanes, Linear, ticks
 from night_trail.draw.svg import Svg, el

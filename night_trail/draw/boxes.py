@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from night_trail.core.answers.boxes import Box, BoxesAnswer, BoxFigures, Outlying
+from night_trail.core.language.numbers import bare, percent, value
+from night_trail.core.questions.spread.boxes import Box, BoxesAnswer, BoxFigures, Outlying
 from night_trail.core.table import Table
-from night_trail.core.words.numbers import bare, percent, value
 from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line, unit_title
 from night_trail.draw.scales import Lanes, Linear, Log
 from night_trail.draw.svg import Svg, el, group

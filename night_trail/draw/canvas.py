@@ -14,9 +14,9 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from night_trail.core.conditions import Condition
+from night_trail.core.language.numbers import bare
 from night_trail.core.question import to_json
 from night_trail.core.table import CLOCK, YEAR, Column, Kind
-from night_trail.core.words.numbers import bare
 from night_trail.draw.scales import Lanes, Linear, Log, Scale, Tick, date_ticks, log_ticks, thinned, ticks
 from night_trail.draw.svg import Svg, el, group, quoted, safe_id
 from night_trail.draw.text import AXIS, shortened, width

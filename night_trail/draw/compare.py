@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 
-from night_trail.core.answers.compare import CompareAnswer
-from night_trail.core.answers.group_figures import Group
-from night_trail.core.answers.measures import ADDS_UP
-from night_trail.core.answers.ranking import dwarfs
-from night_trail.core.slots.compare import baseline_words
+from night_trail.core.questions.compare.answer import CompareAnswer
+from night_trail.core.questions.compare.sentence import baseline_words
+from night_trail.core.questions.compare.words import Measured, difference_words, figure_words
+from night_trail.core.questions.shared.group_figures import Group
+from night_trail.core.questions.shared.measures import ADDS_UP
+from night_trail.core.questions.shared.ranking import dwarfs
 from night_trail.core.table import Table
-from night_trail.core.words.compare import Measured, difference_words, figure_words
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.measures import NEAR, measured_ticks, measured_title
 from night_trail.draw.scales import Lanes, Linear, Tick, percent_ticks

@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from night_trail.core.answers.cross import CrossAnswer
-from night_trail.core.answers.group_figures import Group
-from night_trail.core.answers.measures import ADDS_UP
-from night_trail.core.answers.ranking import dwarfs
+from night_trail.core.language.numbers import percent
+from night_trail.core.questions.compare.crossed import CrossAnswer
+from night_trail.core.questions.compare.words import figure_words
+from night_trail.core.questions.shared.group_figures import Group
+from night_trail.core.questions.shared.measures import ADDS_UP
+from night_trail.core.questions.shared.ranking import dwarfs
 from night_trail.core.table import Table
-from night_trail.core.words.compare import figure_words
-from night_trail.core.words.numbers import percent
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.compare import axis_words, measure_ticks
 from night_trail.draw.legend import Word, legend

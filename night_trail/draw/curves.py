@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from night_trail.core.answers.curves import Curve, CurvesAnswer
-from night_trail.core.answers.strip import StripAnswer
+from night_trail.core.language.numbers import percent, value
+from night_trail.core.questions.spread.curves import Curve, CurvesAnswer
+from night_trail.core.questions.spread.strip import StripAnswer
 from night_trail.core.table import Floats, Table
-from night_trail.core.words.numbers import percent, value
 from night_trail.draw.canvas import Canvas, Size, label, line, unit_title
 from night_trail.draw.legend import Word, legend
 from night_trail.draw.relate import shift

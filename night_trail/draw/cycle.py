@@ -6,11 +6,11 @@ import math
 
 import numpy as np
 
-from night_trail.core.answers.cycle import CycleAnswer
-from night_trail.core.answers.rolled import Line
+from night_trail.core.language.numbers import percent
+from night_trail.core.questions.cycle.answer import CycleAnswer
+from night_trail.core.questions.shared.measure_words import figure_of
+from night_trail.core.questions.shared.rolled import Line
 from night_trail.core.table import Table
-from night_trail.core.words.measures import figure_of
-from night_trail.core.words.numbers import percent
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.lines import path
 from night_trail.draw.measures import measured_ends, measured_ticks, measured_title

@@ -7,9 +7,9 @@ import math
 
 import numpy as np
 
-from night_trail.core.answers.over_time import OverTimeAnswer
+from night_trail.core.questions.over_time.answer import OverTimeAnswer
+from night_trail.core.questions.over_time.words import said_of
 from night_trail.core.table import Table
-from night_trail.core.words.time import said_of
 from night_trail.draw.canvas import Canvas, Size, label
 from night_trail.draw.svg import el
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 
-from night_trail.core.answers.goes import GoesAnswer
-from night_trail.core.answers.together import TogetherAnswer
-from night_trail.core.question import Relate, to_json
+from night_trail.core.language.numbers import number, percent
+from night_trail.core.question import to_json
+from night_trail.core.questions.correlation.answer import TogetherAnswer
+from night_trail.core.questions.crosstab.answer import GoesAnswer
+from night_trail.core.questions.relate.question import Relate
 from night_trail.core.table import Table
 from night_trail.core.turns import See
-from night_trail.core.words.numbers import number, percent
 from night_trail.draw.canvas import Canvas, Size
 from night_trail.draw.cross import grid_cell, grid_frame, lit_strip
 from night_trail.draw.scales import Lanes

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from night_trail.core.answers.histogram import HistogramAnswer
-from night_trail.core.slots.spread import bins_words
+from night_trail.core.language.numbers import bare, percent, stretch, unit_suffix, value
+from night_trail.core.questions.spread.histogram import HistogramAnswer
+from night_trail.core.questions.spread.sentence import bins_words
 from night_trail.core.table import Table
-from night_trail.core.words.numbers import bare, percent, stretch, unit_suffix, value
 from night_trail.draw.canvas import END_ROOM, Canvas, Size, label, line, unit_title
 from night_trail.draw.legend import Word, legend
 from night_trail.draw.scales import Lanes, Linear, Log, ticks

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from night_trail.core.answers.periods import every_so_many, runs
+from night_trail.core.questions.shared.periods import every_so_many, runs
 from night_trail.core.table import Floats
 from night_trail.draw.scales import Linear
 

@@ -6,10 +6,10 @@ import math
 
 import numpy as np
 
-from night_trail.core.answers.over_time import OverTimeAnswer
-from night_trail.core.answers.rolled import Line
+from night_trail.core.questions.over_time.answer import OverTimeAnswer
+from night_trail.core.questions.over_time.words import said_of
+from night_trail.core.questions.shared.rolled import Line
 from night_trail.core.table import Floats, Table
-from night_trail.core.words.time import said_of
 from night_trail.draw.canvas import Canvas, Field, Size, label, line
 from night_trail.draw.lines import path
 from night_trail.draw.measures import NEAR

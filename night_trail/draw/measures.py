@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from night_trail.core.answers.measures import is_share
 from night_trail.core.measure import Measure
-from night_trail.core.slots.measures import measure_words
+from night_trail.core.questions.shared.measure_slots import measure_words
+from night_trail.core.questions.shared.measures import is_share
 from night_trail.core.table import Column, Floats, Table
 from night_trail.draw.canvas import column_ticks
 from night_trail.draw.scales import Tick, percent_ticks, ticks

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from night_trail.core.findings import MissingTogether
-from night_trail.core.words.numbers import percent
+from night_trail.core.language.numbers import percent
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import shortened, width
 

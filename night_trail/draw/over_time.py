@@ -6,11 +6,11 @@ import math
 
 import numpy as np
 
-from night_trail.core.answers.over_time import MOST_COLOURED, OverTimeAnswer
-from night_trail.core.answers.rolled import Line
-from night_trail.core.slots.time import VIEW_WORDS, level_words
+from night_trail.core.questions.over_time.answer import MOST_COLOURED, OverTimeAnswer
+from night_trail.core.questions.over_time.sentence import VIEW_WORDS, level_words
+from night_trail.core.questions.over_time.words import said_of
+from night_trail.core.questions.shared.rolled import Line
 from night_trail.core.table import Table
-from night_trail.core.words.time import said_of
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.days import draw_days
 from night_trail.draw.legend import Word, legend

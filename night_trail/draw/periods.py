@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.answers.over_time import OverTimeAnswer
-from night_trail.core.answers.rolled import Line
+from night_trail.core.language.numbers import percent
+from night_trail.core.questions.over_time.answer import OverTimeAnswer
+from night_trail.core.questions.over_time.words import against_words, said_of, signed
+from night_trail.core.questions.shared.rolled import Line
 from night_trail.core.table import Table
-from night_trail.core.words.numbers import percent
-from night_trail.core.words.time import against_words, said_of, signed
 from night_trail.draw.canvas import Canvas, label
 from night_trail.draw.scales import Linear
 from night_trail.draw.svg import el, group

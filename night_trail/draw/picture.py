@@ -6,26 +6,25 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from night_trail.core.annotations import Annotation
-from night_trail.core.answers import Answer
-from night_trail.core.answers.ahead import AheadAnswer
-from night_trail.core.answers.angles import AnglesAnswer
-from night_trail.core.answers.apart import ApartAnswer
-from night_trail.core.answers.bars import BarsAnswer
-from night_trail.core.answers.boxes import BoxesAnswer
-from night_trail.core.answers.compare import CompareAnswer
-from night_trail.core.answers.cross import CrossAnswer
-from night_trail.core.answers.curves import CurvesAnswer
-from night_trail.core.answers.cycle import CycleAnswer
-from night_trail.core.answers.goes import GoesAnswer
-from night_trail.core.answers.histogram import HistogramAnswer
-from night_trail.core.answers.over_time import OverTimeAnswer
-from night_trail.core.answers.relate import RelateAnswer
-from night_trail.core.answers.several import SeveralAnswer
-from night_trail.core.answers.strip import StripAnswer
-from night_trail.core.answers.together import TogetherAnswer
-from night_trail.core.slots import sentence
+from night_trail.core.language.spans import plain
+from night_trail.core.questions.compare.answer import CompareAnswer
+from night_trail.core.questions.compare.crossed import CrossAnswer
+from night_trail.core.questions.compare.several import SeveralAnswer
+from night_trail.core.questions.correlation.answer import TogetherAnswer
+from night_trail.core.questions.crosstab.answer import GoesAnswer
+from night_trail.core.questions.cycle.answer import CycleAnswer
+from night_trail.core.questions.decomposition.answer import ApartAnswer
+from night_trail.core.questions.forecast.answer import AheadAnswer
+from night_trail.core.questions.over_time.answer import OverTimeAnswer
+from night_trail.core.questions.registry import Answer, sentence, words_of
+from night_trail.core.questions.relate.answer import RelateAnswer
+from night_trail.core.questions.spread.angles import AnglesAnswer
+from night_trail.core.questions.spread.bars import BarsAnswer
+from night_trail.core.questions.spread.boxes import BoxesAnswer
+from night_trail.core.questions.spread.curves import CurvesAnswer
+from night_trail.core.questions.spread.histogram import HistogramAnswer
+from night_trail.core.questions.spread.strip import StripAnswer
 from night_trail.core.table import Table
-from night_trail.core.words import plain, words_of
 from night_trail.draw.angles import draw_angles
 from night_trail.draw.annotations import draw_annotations
 from night_trail.draw.bars import draw_bars

@@ -9,12 +9,12 @@ from itertools import pairwise
 
 import numpy as np
 
-from night_trail.core.answers.axes import Axis
-from night_trail.core.answers.layers import Panel, Points
-from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.conditions import Condition
+from night_trail.core.language.numbers import number, percent, value
+from night_trail.core.questions.relate.answer import RelateAnswer
+from night_trail.core.questions.relate.layers import Panel, Points
+from night_trail.core.questions.shared.axes import Axis
 from night_trail.core.table import Column, Floats, Kind, Table
-from night_trail.core.words.numbers import number, percent, value
 from night_trail.draw.canvas import Canvas, Field, Size, label, line, scaled_ticks, unit_title
 from night_trail.draw.legend import Word, legend
 from night_trail.draw.scales import Linear, Log, Tick

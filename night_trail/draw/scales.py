@@ -12,8 +12,8 @@ from typing import Any
 import numpy as np
 
 from night_trail.core.annotations import At
+from night_trail.core.language.numbers import MINUS, number
 from night_trail.core.table import Floats, Kind
-from night_trail.core.words.numbers import MINUS, number
 
 
 @dataclass(frozen=True)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 
-from night_trail.core.answers.compare import CompareAnswer
-from night_trail.core.answers.group_figures import Group
-from night_trail.core.answers.several import SeveralAnswer
+from night_trail.core.questions.compare.answer import CompareAnswer
+from night_trail.core.questions.compare.several import SeveralAnswer
+from night_trail.core.questions.compare.words import difference_words, figure_words
+from night_trail.core.questions.shared.group_figures import Group
 from night_trail.core.table import Table
-from night_trail.core.words.compare import difference_words, figure_words
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.compare import axis_words, broken_off, domain, group_card, group_key, measure_ticks
 from night_trail.draw.scales import Lanes, Linear

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from night_trail.core.words.numbers import number
+from night_trail.core.language.numbers import number
 from night_trail.draw.svg import Svg, el
 
 STEP, HIGH, LEFT, FOOT = 11.0, 130.0, 30.0, 22.0

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from night_trail.core.answers.ahead import BAND_LEVELS, SURE_LEVEL, AheadAnswer, GroupAhead
+from night_trail.core.language.numbers import THIN
+from night_trail.core.questions.forecast.answer import BAND_LEVELS, SURE_LEVEL, AheadAnswer, GroupAhead
+from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.table import Floats, Table
-from night_trail.core.words.measures import figure_of
-from night_trail.core.words.numbers import THIN
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.legend import Word, legend
 from night_trail.draw.lines import area, path

@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
-from night_trail.core.answers.over_time import OverTimeAnswer
-from night_trail.core.words.time import against_words
+from night_trail.core.questions.over_time.answer import OverTimeAnswer
+from night_trail.core.questions.over_time.words import against_words
 from night_trail.draw.canvas import Canvas, label, line
 from night_trail.draw.lines import path
 from night_trail.draw.measures import measured_ticks

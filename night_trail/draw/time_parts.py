@@ -7,14 +7,14 @@ from collections.abc import Callable
 
 import numpy as np
 
-from night_trail.core.answers.ahead import AheadAnswer
-from night_trail.core.answers.apart import ApartAnswer
+from night_trail.core.language.numbers import number
+from night_trail.core.language.spans import plain
+from night_trail.core.questions.decomposition.answer import ApartAnswer
+from night_trail.core.questions.decomposition.words import season_name, spike_reason
+from night_trail.core.questions.forecast.answer import AheadAnswer
+from night_trail.core.questions.over_time.words import signed
+from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.table import Floats, Table
-from night_trail.core.words.measures import figure_of
-from night_trail.core.words.numbers import number
-from night_trail.core.words.parts import season_name, spike_reason
-from night_trail.core.words.time import signed
-from night_trail.core.words.value import plain
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.lines import area, path
 from night_trail.draw.measures import measured_ticks, measured_title

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 
-from night_trail.core.answers.compare import CompareAnswer
-from night_trail.core.slots.compare import baseline_words
+from night_trail.core.language.numbers import percent
+from night_trail.core.questions.compare.answer import CompareAnswer
+from night_trail.core.questions.compare.sentence import baseline_words
+from night_trail.core.questions.compare.words import difference_words, figure_words
 from night_trail.core.table import Table
-from night_trail.core.words.compare import difference_words, figure_words
-from night_trail.core.words.numbers import percent
 from night_trail.draw.canvas import Canvas, Size, label, line
 from night_trail.draw.compare import axis_words, group_card, group_key, measure_ticks
 from night_trail.draw.scales import Lanes, Linear

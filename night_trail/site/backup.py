@@ -23,7 +23,8 @@ from django.db import connection
 from django.utils import timezone
 
 from night_trail.core.errors import NightTrailError
-from night_trail.core.words import plain, words_of
+from night_trail.core.language.spans import plain
+from night_trail.core.questions.registry import words_of
 from night_trail.tables.locks import held
 from night_trail.tables.worker import alone
 from night_trail.trails.models import Step

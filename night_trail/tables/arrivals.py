@@ -23,6 +23,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from night_trail.core.errors import NightTrailError
+from night_trail.core.language.numbers import listed
 from night_trail.core.reading import Understood
 from night_trail.core.reading.aside import Stopped
 from night_trail.core.reading.kinds import typed
@@ -30,7 +31,6 @@ from night_trail.core.reading.read import row_noun
 from night_trail.core.reading.summing import related
 from night_trail.core.survey import Surveyor
 from night_trail.core.table import Column
-from night_trail.core.words.numbers import listed
 from night_trail.tables import aside, cache, recipes, room
 from night_trail.tables.models import Arrival, Bundle, SourceFile, SourcePart, Table, Version
 from night_trail.tables.removal import remove_files

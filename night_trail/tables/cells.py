@@ -13,9 +13,9 @@ import numpy as np
 import polars as pl
 
 from night_trail.core.errors import NightTrailError
+from night_trail.core.language.numbers import MINUS, bare, number
 from night_trail.core.table import CLOCK, YEAR, Column, Kind, as_text, on_axis
 from night_trail.core.table import Table as CoreTable
-from night_trail.core.words.numbers import MINUS, bare, number
 
 CHUNK = 50_000
 SHEET_ROWS = 1_048_575

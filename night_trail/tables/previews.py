@@ -13,13 +13,13 @@ from django.http import QueryDict
 
 from night_trail.core.errors import NightTrailError
 from night_trail.core.hand import whole
+from night_trail.core.language.numbers import number
 from night_trail.core.reading import ColumnSetting, Preview, ReadingSettings
 from night_trail.core.reading.delimited import DELIMITER_WORDS
 from night_trail.core.reading.read import Shown, rows_guess
 from night_trail.core.recipe import Step, decode_step
 from night_trail.core.recipe.offers import Offer, column_offers
 from night_trail.core.table import Column, Kind
-from night_trail.core.words.numbers import number
 from night_trail.tables import aside
 from night_trail.tables.cells import Cell, cells_of
 from night_trail.tables.models import Arrival, Version

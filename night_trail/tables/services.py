@@ -9,8 +9,8 @@ import polars as pl
 from django.db import transaction
 
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Measure
-from night_trail.core.slots.measures import measure_from
+from night_trail.core.measure import Measure
+from night_trail.core.questions.shared.measure_slots import measure_from
 from night_trail.core.table import Table as CoreTable
 from night_trail.core.table import View
 from night_trail.tables import cache

@@ -7,22 +7,32 @@ from dataclasses import dataclass
 
 import msgspec
 
-from night_trail.core.answers.histogram import RULE_WORDS, HistogramAnswer
-from night_trail.core.answers.ranking import ranked_by
-from night_trail.core.answers.spread import SHAPE_WORDS, can_group, first_question, shapes_for
 from night_trail.core.breakdown import ranked
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Compare, Goes, Question, Relate, Spread, Together, to_json
+from night_trail.core.language.conditions import in_words
+from night_trail.core.language.numbers import percent
+from night_trail.core.question import Question, to_json
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.correlation.question import Together
+from night_trail.core.questions.crosstab.question import Goes
+from night_trail.core.questions.cycle.question import Cycle
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.over_time.question import OverTime
+from night_trail.core.questions.registry import short_name
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.shared.grouping import can_group
+from night_trail.core.questions.shared.ranking import ranked_by
+from night_trail.core.questions.spread.answer import SHAPE_WORDS, first_question, shapes_for
+from night_trail.core.questions.spread.histogram import RULE_WORDS, HistogramAnswer
+from night_trail.core.questions.spread.question import Bins, Spread
+from night_trail.core.questions.spread.sentence import HEIGHT_WORDS, ORDER_WORDS, SIDE_WORDS, bins_words
+from night_trail.core.questions.ways import WAYS
 from night_trail.core.rows import Rows
-from night_trail.core.slots import WAYS, short_name
-from night_trail.core.slots.spread import HEIGHT_WORDS, ORDER_WORDS, SIDE_WORDS, bins_words
 from night_trail.core.stats.bins import CALENDAR_SECONDS, HARD_MOST, next_width
 from night_trail.core.survey import Survey
 from night_trail.core.table import Column
-from night_trail.core.time_questions import Ahead, Apart, Cycle, OverTime
 from night_trail.core.turns import Beside, BreakDown, Change, SeeColumn, Slot, StepUp, turn
-from night_trail.core.words.conditions import in_words
-from night_trail.core.words.numbers import percent
 from night_trail.draw import THUMB, draw
 from night_trail.draw.silhouette import draw_silhouette
 from night_trail.draw.svg import Svg

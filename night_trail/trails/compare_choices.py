@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from night_trail.core.answers.basis import is_banded
-from night_trail.core.answers.compare import CompareAnswer, by_difference, can_compare, shapes_for
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.conditions import in_words
+from night_trail.core.language.numbers import counted
 from night_trail.core.periods import baselines
-from night_trail.core.question import Baseline, Compare, End, Rule, to_json
-from night_trail.core.slots.compare import (
+from night_trail.core.question import to_json
+from night_trail.core.questions.compare.answer import CompareAnswer, by_difference, shapes_for
+from night_trail.core.questions.compare.question import Baseline, Compare, End, Rule
+from night_trail.core.questions.compare.sentence import (
     AXIS_WORDS,
     BY,
     ORDER_WORDS,
@@ -20,10 +22,10 @@ from night_trail.core.slots.compare import (
     least_words,
     rule_words,
 )
-from night_trail.core.slots.measures import measure_words
+from night_trail.core.questions.shared.basis import is_banded
+from night_trail.core.questions.shared.grouping import can_compare
+from night_trail.core.questions.shared.measure_slots import measure_words
 from night_trail.core.table import Column
-from night_trail.core.words.conditions import in_words
-from night_trail.core.words.numbers import counted
 from night_trail.trails.measure_choices import (
     aggregate_offers,
     column_offers,

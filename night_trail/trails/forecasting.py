@@ -9,12 +9,12 @@ import msgspec
 from django.utils import timezone
 from msgspec.structs import replace as changed
 
-from night_trail.core.answers.ahead import MOST_GROUPS, AheadAnswer, Alone, ahead, groups_alone
-from night_trail.core.answers.ranking import ranked_grouping
 from night_trail.core.conditions import Condition
 from night_trail.core.question import Scene, key
+from night_trail.core.questions.forecast.answer import MOST_GROUPS, AheadAnswer, Alone, ahead, groups_alone
+from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.shared.ranking import ranked_grouping
 from night_trail.core.rows import Rows
-from night_trail.core.time_questions import Ahead
 from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
 from night_trail.trails.models import GroupForecasts

@@ -10,9 +10,11 @@ from django.http import QueryDict
 from night_trail.core.conditions import Between, Condition, Contains, Missing, Not, OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.hand import real, whole
-from night_trail.core.question import Bins, Rule, decode, to_json
+from night_trail.core.question import decode, to_json
+from night_trail.core.questions.compare.question import Rule
+from night_trail.core.questions.over_time.question import Event, Level
+from night_trail.core.questions.spread.question import Bins
 from night_trail.core.table import Column, Table
-from night_trail.core.time_questions import Event, Level
 from night_trail.core.turns import Change, Light, Only, OnlyWords, Reword, Say, Slot
 
 MOST_JSON = 60_000

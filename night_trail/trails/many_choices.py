@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from night_trail.core.answers.compare import can_compare
-from night_trail.core.answers.together import columns_for
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Goes, Together
-from night_trail.core.slots.many import BY_WORDS
+from night_trail.core.questions.correlation.answer import columns_for
+from night_trail.core.questions.correlation.question import Together
+from night_trail.core.questions.correlation.sentence import BY_WORDS
+from night_trail.core.questions.crosstab.question import Goes
+from night_trail.core.questions.shared.grouping import can_compare
 from night_trail.trails.offers import Offer
 from night_trail.trails.pictures import Desk
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from night_trail.core.answers.measures import AGGREGATES, first_measure, fits
+from night_trail.core.language.conditions import in_words
 from night_trail.core.measure import Measure
-from night_trail.core.slots.measures import NAMED, aggregate_words, measure_words, plain_words
+from night_trail.core.questions.shared.measure_slots import NAMED, aggregate_words, measure_words, plain_words
+from night_trail.core.questions.shared.measures import AGGREGATES, first_measure, fits
 from night_trail.core.table import Kind
-from night_trail.core.words.conditions import in_words
 from night_trail.trails.offers import Offer, column_offer
 from night_trail.trails.pictures import Desk
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from night_trail.core.question import Bins
+from night_trail.core.questions.spread.question import Bins
 from night_trail.core.table import Column
 from night_trail.core.turns import Change
 

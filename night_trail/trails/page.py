@@ -11,13 +11,16 @@ from django.urls import reverse
 from django_htmx.http import push_url
 
 from night_trail.core.errors import NightTrailError
+from night_trail.core.language.conditions import in_words
 from night_trail.core.question import Scene, to_json
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.over_time.question import OverTime
+from night_trail.core.questions.registry import short_name
+from night_trail.core.questions.shared.sentence import Sentence
+from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS
 from night_trail.core.sentence import scene_in_words, scene_sentence
-from night_trail.core.slots import Sentence, short_name
-from night_trail.core.slots.time import GRAIN_WORDS
-from night_trail.core.time_questions import Ahead, Apart, OverTime
 from night_trail.core.turns import Alike, ClearAll, Drop, KeepLit, PutOut, SetAside, Slot, Swap, TakeAway
-from night_trail.core.words.conditions import in_words
 from night_trail.draw import BESIDE, MAIN
 from night_trail.people.models import Role
 from night_trail.tables.models import Table

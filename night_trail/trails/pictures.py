@@ -14,16 +14,16 @@ from django.conf import settings
 from django.http import HttpRequest
 
 from night_trail.core.annotations import Annotation
-from night_trail.core.answers import Answer, check
-from night_trail.core.answers import answer as core_answer
+from night_trail.core.language.conditions import in_words
+from night_trail.core.language.spans import Words
 from night_trail.core.question import Question, Scene, key
+from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.registry import Answer, check, sentence, words_of
+from night_trail.core.questions.registry import answer as core_answer
+from night_trail.core.questions.shared.sentence import Sentence
 from night_trail.core.rows import Rows, bound_memory
 from night_trail.core.sentence import scene_in_words
-from night_trail.core.slots import Sentence, sentence
 from night_trail.core.table import Table
-from night_trail.core.time_questions import Ahead
-from night_trail.core.words import Words, words_of
-from night_trail.core.words.conditions import in_words
 from night_trail.draw import MAIN, Size, draw, shared_spans, standalone
 from night_trail.draw.svg import Svg
 from night_trail.tables.models import Version

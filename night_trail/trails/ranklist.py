@@ -7,14 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.answers import Answer
-from night_trail.core.answers.ranking import Ranked, Ranking, gathered_groups, ranked_by, ranking
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Question, to_json
-from night_trail.core.slots.measures import measure_words
+from night_trail.core.questions.registry import Answer
+from night_trail.core.questions.shared.measure_slots import measure_words
+from night_trail.core.questions.shared.measure_words import figure_of
+from night_trail.core.questions.shared.ranking import Ranked, Ranking, gathered_groups, ranked_by, ranking
 from night_trail.core.turns import Light
-from night_trail.core.words.measures import figure_of
 from night_trail.tables.cells import neutral
 from night_trail.trails.pictures import Desk
 

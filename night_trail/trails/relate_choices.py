@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from night_trail.core.answers.layers import MOST_POINTS
-from night_trail.core.answers.spread import makes_groups
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Relate
-from night_trail.core.slots.relate import FIT_WORDS, LABELS, SCALE_WORDS
+from night_trail.core.questions.relate.layers import MOST_POINTS
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.relate.sentence import FIT_WORDS, LABELS, SCALE_WORDS
+from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.table import Column
 from night_trail.trails.offers import Offer, column_offer
 from night_trail.trails.pictures import Desk

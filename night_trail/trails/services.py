@@ -8,14 +8,16 @@ import msgspec
 from django.db import IntegrityError, transaction
 
 from night_trail.core.annotations import MOST, Annotations, merged
-from night_trail.core.answers.periods import grain_for, periods_of
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.spans import plain
 from night_trail.core.question import Scene, decode, key
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.registry import words_of
+from night_trail.core.questions.shared.periods import grain_for, periods_of
 from night_trail.core.recipe.steps import Group, PartOf
-from night_trail.core.time_questions import Ahead, Apart
 from night_trail.core.turns import Change, Light, Say, SeeColumn, Zoom, turn, zoomed_out
-from night_trail.core.words import plain, words_of
 from night_trail.tables.models import Table, Version
 from night_trail.tables.recipes import take_step
 from night_trail.tables.services import core_table

@@ -4,35 +4,33 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from night_trail.core.answers.ahead import HORIZONS
-from night_trail.core.answers.compare import can_compare
-from night_trail.core.answers.measures import ADDS_UP
-from night_trail.core.answers.over_time import shapes_for
-from night_trail.core.answers.periods import grain_for
-from night_trail.core.answers.spread import makes_groups
-from night_trail.core.answers.views import UNEVEN
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import to_json
-from night_trail.core.slots.time import (
+from night_trail.core.language.numbers import counted
+from night_trail.core.question import Time, to_json
+from night_trail.core.questions.cycle.question import Cycle
+from night_trail.core.questions.cycle.sentence import CYCLE_SHAPES, PART_WORDS
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.sentence import APART_SHOW, WAY_WORDS
+from night_trail.core.questions.forecast.answer import HORIZONS
+from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.forecast.sentence import bands_words
+from night_trail.core.questions.over_time.answer import shapes_for
+from night_trail.core.questions.over_time.question import Against, Level, OverTime
+from night_trail.core.questions.over_time.sentence import (
     AGAINST_WORDS,
-    APART_SHOW,
-    CYCLE_SHAPES,
-    GRAIN_WORDS,
-    MONTH_NAMES,
-    PART_WORDS,
     SHAPE_WORDS,
     SHOW_WORDS,
     VIEW_WORDS,
-    WAY_WORDS,
-    Time,
-    bands_words,
     level_words,
 )
+from night_trail.core.questions.over_time.views import UNEVEN
+from night_trail.core.questions.shared.grouping import can_compare, makes_groups
+from night_trail.core.questions.shared.measures import ADDS_UP
+from night_trail.core.questions.shared.periods import grain_for
+from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS, MONTH_NAMES
 from night_trail.core.stats.calendar import GRAINS, GrainName
 from night_trail.core.table import Column, Kind
-from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Level, OverTime
 from night_trail.core.turns import Slot
-from night_trail.core.words.numbers import counted
 from night_trail.trails.measure_choices import (
     aggregate_offers,
     column_offers,

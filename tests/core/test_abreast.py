@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 
 from night_trail.core import abreast
-from night_trail.core.answers import answer
 from night_trail.core.conditions import Between
-from night_trail.core.question import Relate
+from night_trail.core.questions.registry import answer
+from night_trail.core.questions.relate.question import Relate
 from night_trail.core.rows import Rows
 from tests.core.tables import table_of
 

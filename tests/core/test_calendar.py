@@ -11,10 +11,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from night_trail.core.answers.cycle import labels_of
-from night_trail.core.answers.periods import periods_of, runs
 from night_trail.core.conditions import Recurs, mask
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.conditions import from_words, in_words
+from night_trail.core.questions.cycle.answer import labels_of
+from night_trail.core.questions.shared.periods import periods_of, runs
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import (
     GRAINS,
@@ -29,7 +30,6 @@ from night_trail.core.stats.calendar import (
     starts,
 )
 from night_trail.core.table import Table
-from night_trail.core.words.conditions import from_words, in_words
 from tests.core.tables import table_of
 
 EPOCH = dt.datetime(1970, 1, 1)

@@ -15,22 +15,27 @@ from scipy import stats
 from sklearn.datasets import load_iris
 from statsmodels.datasets import fair
 
-from night_trail.core.answers import answer, check
-from night_trail.core.answers.axes import Axis
-from night_trail.core.answers.goes import GoesAnswer
-from night_trail.core.answers.layers import MOST_POINTS
-from night_trail.core.answers.relate import RelateAnswer
-from night_trail.core.answers.together import TogetherAnswer
 from night_trail.core.conditions import Between, OneOf, mask
 from night_trail.core.errors import BadQuestion
-from night_trail.core.figures import figures_of
-from night_trail.core.question import Compare, Goes, Measure, Relate, Spread, Together, decode, to_json
+from night_trail.core.language.spans import plain
+from night_trail.core.measure import Measure
+from night_trail.core.question import decode, to_json
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.correlation.answer import TogetherAnswer
+from night_trail.core.questions.correlation.question import Together
+from night_trail.core.questions.crosstab.answer import GoesAnswer
+from night_trail.core.questions.crosstab.question import Goes
+from night_trail.core.questions.registry import answer, check, figures_of, sentence, words_of
+from night_trail.core.questions.relate.answer import RelateAnswer
+from night_trail.core.questions.relate.layers import MOST_POINTS
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.shared.axes import Axis
+from night_trail.core.questions.spread.question import Spread
+from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
-from night_trail.core.slots import changed, sentence
 from night_trail.core.stats.relation import correlations
 from night_trail.core.table import Table
-from night_trail.core.words import plain, words_of
 from night_trail.draw import draw
 from tests.core.tables import table_of
 from tests.core.test_compare import typed

@@ -12,16 +12,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from night_trail.core.answers import answer, check
-from night_trail.core.answers.compare import CompareAnswer
 from night_trail.core.conditions import Between, Not, mask
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Compare, Measure, Question, Spread, decode, to_json
+from night_trail.core.language.spans import plain
+from night_trail.core.measure import Measure
+from night_trail.core.question import Question, decode, to_json
+from night_trail.core.questions.compare.answer import CompareAnswer
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.registry import answer, check, sentence, short_name, words_of
+from night_trail.core.questions.spread.question import Spread
+from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
-from night_trail.core.slots import changed, sentence, short_name
 from night_trail.core.table import Kind, Table
-from night_trail.core.words import plain, words_of
 from tests.core.tables import table_of
 
 LATE = Between("late", 3.0, None)

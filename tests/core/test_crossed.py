@@ -12,21 +12,22 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from night_trail.core.answers import answer, check
-from night_trail.core.answers.basis import grouping
-from night_trail.core.answers.compare import CompareAnswer, shapes_for
-from night_trail.core.answers.cross import CrossAnswer
-from night_trail.core.answers.several import SeveralAnswer
 from night_trail.core.conditions import AllOf, Between, OneOf, mask
 from night_trail.core.errors import BadQuestion
-from night_trail.core.figures import figures_of
-from night_trail.core.question import Baseline, Compare, Measure, Rule, decode, to_json
+from night_trail.core.language.spans import plain
+from night_trail.core.measure import Measure
+from night_trail.core.question import decode, to_json
+from night_trail.core.questions.compare.answer import CompareAnswer, shapes_for
+from night_trail.core.questions.compare.crossed import CrossAnswer
+from night_trail.core.questions.compare.question import Baseline, Compare, Rule
+from night_trail.core.questions.compare.several import SeveralAnswer
+from night_trail.core.questions.registry import answer, check, figures_of, sentence, short_name, words_of
+from night_trail.core.questions.shared.basis import grouping
+from night_trail.core.questions.shared.measure_slots import measure_from
+from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
-from night_trail.core.slots import changed, sentence, short_name
-from night_trail.core.slots.measures import measure_from
 from night_trail.core.table import Table
-from night_trail.core.words import plain, words_of
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 

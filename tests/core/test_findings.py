@@ -203,8 +203,8 @@ def test_row_numbers_codes_and_years_do_not_go_along() -> None:
     table = Table(key="k", name="t", columns=columns, height=n, source=table._source)
     text = " ".join(said(table))
     assert "twin" in text and "number moves" not in text and "year" not in text
-    from night_trail.core.answers.together import columns_for
-    from night_trail.core.question import Together
+    from night_trail.core.questions.correlation.answer import columns_for
+    from night_trail.core.questions.correlation.question import Together
 
     assert [c.name for c in columns_for(Together(), table)] == ["trend", "twin"]
     assert [c.name for c in columns_for(Together(("year", "trend")), table)] == ["year", "trend"]

@@ -11,22 +11,22 @@ import pytest
 from msgspec.structs import replace
 from statsmodels.datasets import co2
 
-from night_trail.core.answers import answer, check
-from night_trail.core.answers.ahead import groups_alone, horizon_for
-from night_trail.core.answers.apart import DIFFERENT
 from night_trail.core.conditions import mask
 from night_trail.core.errors import BadQuestion
-from night_trail.core.figures import figures_of
+from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
+from night_trail.core.questions.decomposition.answer import DIFFERENT
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.forecast.answer import groups_alone, horizon_for
+from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.over_time.question import Event, OverTime
+from night_trail.core.questions.registry import answer, check, figures_of, sentence, words_of
 from night_trail.core.recipe import apply
 from night_trail.core.recipe.steps import PartOf, decode_step
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
-from night_trail.core.slots import sentence
 from night_trail.core.stats.forecast import ALL, LEVELS, NAIVE, NAIVE_PLAIN, _autoregression, _naive, forecast
 from night_trail.core.table import Kind, Table
-from night_trail.core.time_questions import Ahead, Apart, Event, OverTime
-from night_trail.core.words import plain, words_of
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 

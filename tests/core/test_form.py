@@ -7,13 +7,12 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
-from night_trail.core.answers import answer
-from night_trail.core.question import Spread
+from night_trail.core.language.numbers import percent
+from night_trail.core.language.spans import plain
+from night_trail.core.questions.registry import answer, words_of
+from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.stats.form import Form, form, limits
-from night_trail.core.words import words_of
-from night_trail.core.words.numbers import percent
-from night_trail.core.words.value import plain
 from tests.core.tables import table_of
 
 Make = Callable[[np.random.Generator], np.ndarray]

@@ -8,13 +8,12 @@ import numpy as np
 import polars as pl
 import pytest
 
-from night_trail.core.answers import answer
 from night_trail.core.errors import BadQuestion
 from night_trail.core.hand import real, whole
+from night_trail.core.questions.registry import answer, words_of
+from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read, sentence
-from night_trail.core.slots import changed
-from night_trail.core.words import words_of
 from tests.core.tables import table_of
 
 HOSTILE = [

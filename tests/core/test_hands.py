@@ -30,9 +30,14 @@ from night_trail.core.conditions import (
     mask,
 )
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.conditions import from_words, in_words, parts_from_words
 from night_trail.core.likeness import like_row, this_row
+from night_trail.core.measure import Measure
 from night_trail.core.periods import BEFORE, YEAR_BEFORE, baselines, before, year_before
-from night_trail.core.question import Compare, Measure, Relate, Scene, Spread, decode, to_json
+from night_trail.core.question import Scene, decode, to_json
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.spread.question import Spread
 from night_trail.core.recipe import apply
 from night_trail.core.recipe.steps import Group
 from night_trail.core.rows import Rows
@@ -52,7 +57,6 @@ from night_trail.core.turns import (
     turn,
     zoomed_out,
 )
-from night_trail.core.words.conditions import from_words, in_words, parts_from_words
 from tests.core.tables import table_of
 
 

@@ -12,15 +12,20 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from night_trail.core.answers import answer
-from night_trail.core.question import Compare, Goes, Measure, Relate, Spread, Together
+from night_trail.core.language.spans import plain
+from night_trail.core.measure import Measure
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.correlation.question import Together
+from night_trail.core.questions.crosstab.question import Goes
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.over_time.question import OverTime
+from night_trail.core.questions.registry import answer, words_of
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.spread.question import Spread
 from night_trail.core.reading.summing import related
 from night_trail.core.rows import Rows
 from night_trail.core.survey import survey
 from night_trail.core.table import Table
-from night_trail.core.time_questions import Apart, OverTime
-from night_trail.core.words import words_of
-from night_trail.core.words.value import plain
 from tests.core.tables import table_of
 
 TABLES = int(os.environ.get("NOISE_TABLES", "1"))

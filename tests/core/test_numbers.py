@@ -12,9 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from night_trail.core.conditions import iso, moment
+from night_trail.core.language import numbers
 from night_trail.core.stats import bins as binning
 from night_trail.core.table import Kind
-from night_trail.core.words import numbers
 
 
 @pytest.mark.parametrize(

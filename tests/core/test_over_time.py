@@ -12,22 +12,27 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from night_trail.core.answers import answer, check
-from night_trail.core.answers.over_time import OverTimeAnswer, fitted
-from night_trail.core.answers.views import rolling_mean
 from night_trail.core.breakdown import down
 from night_trail.core.conditions import Between, OneOf, mask
 from night_trail.core.errors import BadQuestion
-from night_trail.core.figures import figures_of
-from night_trail.core.question import Compare, Measure, Scene, Spread, decode, to_json
+from night_trail.core.language.spans import plain
+from night_trail.core.measure import Measure
 from night_trail.core.question import Question as AnyQuestion
+from night_trail.core.question import Scene, decode, to_json
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.cycle.question import Cycle
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.over_time.answer import OverTimeAnswer, fitted
+from night_trail.core.questions.over_time.question import Against, Event, Level, OverTime
+from night_trail.core.questions.over_time.views import rolling_mean
+from night_trail.core.questions.registry import answer, check, figures_of, sentence, short_name, words_of
+from night_trail.core.questions.spread.question import Spread
+from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
-from night_trail.core.slots import changed, sentence, short_name
 from night_trail.core.table import Table
-from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Event, Level, OverTime
 from night_trail.core.turns import Zoom, turn
-from night_trail.core.words import plain, words_of
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 

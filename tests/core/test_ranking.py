@@ -10,17 +10,20 @@ import pytest
 from msgspec.structs import replace
 from scipy import stats
 
-from night_trail.core.answers import answer
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Baseline, Compare, Cycle, Measure, OverTime, Scene, Spread
+from night_trail.core.language.spans import plain
+from night_trail.core.measure import Measure
+from night_trail.core.question import Scene
+from night_trail.core.questions.compare.question import Baseline, Compare
+from night_trail.core.questions.cycle.question import Cycle
+from night_trail.core.questions.over_time.question import OverTime
+from night_trail.core.questions.registry import answer, sentence, words_of
+from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
-from night_trail.core.slots import sentence
 from night_trail.core.stats import groups as figures
 from night_trail.core.table import Table
 from night_trail.core.turns import Slot, turn
-from night_trail.core.words import words_of
-from night_trail.core.words.value import plain
 from night_trail.draw import MAIN, draw
 from tests.core.tables import table_of
 

@@ -13,14 +13,14 @@ import xlsxwriter
 from sklearn.datasets import load_iris
 
 from attack.bombs import HOSTILE
-from night_trail.core.answers import answer
 from night_trail.core.errors import Unreadable
-from night_trail.core.question import Spread
+from night_trail.core.language.spans import plain
+from night_trail.core.questions.registry import answer, words_of
+from night_trail.core.questions.spread.question import Spread
 from night_trail.core.reading import columnar, load, load_part, packed, parts
 from night_trail.core.reading.kinds import typed
 from night_trail.core.rows import Rows
 from night_trail.core.table import Kind
-from night_trail.core.words import plain, words_of
 from night_trail.draw import draw
 
 

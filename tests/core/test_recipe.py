@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 from night_trail.core.conditions import Between
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
+from night_trail.core.questions.decomposition.question import Apart
 from night_trail.core.reading import ReadingSettings, load
 from night_trail.core.recipe import apply, decode_recipe
 from night_trail.core.recipe import steps as s
@@ -25,7 +26,6 @@ from night_trail.core.recipe.files import to_plain
 from night_trail.core.recipe.offers import Offer, column_offers
 from night_trail.core.recipe.steps import Step, decode_step
 from night_trail.core.table import CLOCK, Kind, Table
-from night_trail.core.time_questions import Apart
 from tests.core.tables import table_of
 
 

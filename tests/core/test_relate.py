@@ -10,17 +10,20 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from night_trail.core.answers import answer
-from night_trail.core.answers.layers import MOST_ON_TOP, MOST_POINTS
-from night_trail.core.answers.relate import RelateAnswer
 from night_trail.core.conditions import Between, mask
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Compare, Question, Relate, Spread, decode, to_json
+from night_trail.core.language.spans import plain
+from night_trail.core.question import Question, decode, to_json
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.registry import answer, sentence, words_of
+from night_trail.core.questions.relate.answer import RelateAnswer
+from night_trail.core.questions.relate.layers import MOST_ON_TOP, MOST_POINTS
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.spread.question import Spread
+from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
-from night_trail.core.slots import changed, sentence
 from night_trail.core.table import Table
-from night_trail.core.words import plain, words_of
 from tests.core.tables import table_of
 
 

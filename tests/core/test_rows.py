@@ -12,8 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from night_trail.core import rows as rows_module
-from night_trail.core.answers.basis import grouping, measured, members_of, together
 from night_trail.core.conditions import Between, Missing, Not, OneOf
+from night_trail.core.questions.shared.basis import grouping, measured, members_of, together
 from night_trail.core.rows import Rows
 from night_trail.core.stats.quantiles import middle_of_part, quantiles
 from night_trail.core.table import Axis, Coded, Kind, Ordered, as_text, noun_from, on_axis, plural

@@ -10,7 +10,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from night_trail.core.answers import check
 from night_trail.core.conditions import (
     AllOf,
     AnyOf,
@@ -24,9 +23,11 @@ from night_trail.core.conditions import (
     toggle,
 )
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Scene, Spread, decode, key, to_json
+from night_trail.core.language.conditions import from_words, in_words
+from night_trail.core.question import Scene, decode, key, to_json
+from night_trail.core.questions.registry import check, sentence
+from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.sentence import read, scene_in_words
-from night_trail.core.slots import sentence
 from night_trail.core.table import Table
 from night_trail.core.turns import (
     Beside,
@@ -42,7 +43,6 @@ from night_trail.core.turns import (
     TakeAway,
     turn,
 )
-from night_trail.core.words.conditions import from_words, in_words
 from tests.core.tables import table_of
 
 TABLE = table_of(

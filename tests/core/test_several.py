@@ -6,17 +6,17 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from night_trail.core.answers import answer
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Compare, Measure
+from night_trail.core.measure import Measure
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.registry import answer, words_of
 from night_trail.core.recipe import apply
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.offers import column_offers
 from night_trail.core.recipe.several import several
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
-from night_trail.core.words import words_of
 from tests.core.tables import table_of
 
 KINDS = ["hawk moth", "beetle", "lacewing", "caddis", "crane fly"]

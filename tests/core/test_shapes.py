@@ -14,24 +14,24 @@ from scipy.signal import find_peaks
 from sklearn.datasets import load_diabetes
 from statsmodels.distributions.empirical_distribution import ECDF
 
-from night_trail.core.answers import answer, check
-from night_trail.core.answers.angles import AnglesAnswer
-from night_trail.core.answers.boxes import BoxesAnswer
-from night_trail.core.answers.curves import CurvesAnswer
-from night_trail.core.answers.histogram import HistogramAnswer
-from night_trail.core.answers.strip import MOST_POINTS, StripAnswer
 from night_trail.core.conditions import Between, OneOf, mask
 from night_trail.core.errors import BadQuestion
-from night_trail.core.figures import figures_of
-from night_trail.core.question import Bins, Spread, decode, to_json
+from night_trail.core.language.spans import plain
+from night_trail.core.question import decode, to_json
+from night_trail.core.questions.registry import answer, check, figures_of, sentence, words_of
+from night_trail.core.questions.spread.angles import AnglesAnswer
+from night_trail.core.questions.spread.boxes import BoxesAnswer
+from night_trail.core.questions.spread.curves import CurvesAnswer
+from night_trail.core.questions.spread.histogram import HistogramAnswer
+from night_trail.core.questions.spread.question import Bins, Spread
+from night_trail.core.questions.spread.strip import MOST_POINTS, StripAnswer
+from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
-from night_trail.core.slots import changed, sentence
 from night_trail.core.stats.density import bandwidth, density
 from night_trail.core.stats.quantiles import letter_values
 from night_trail.core.stats.shape import peaks
 from night_trail.core.table import Table
-from night_trail.core.words import plain, words_of
 from tests.core.tables import table_of
 
 FURTHER = ("density", "running", "strip", "letters")

@@ -14,10 +14,10 @@ from hypothesis.extra.numpy import arrays
 from matplotlib.cbook import boxplot_stats
 from statsmodels.stats.proportion import proportion_confint
 
-from night_trail.core.answers import answer
 from night_trail.core.conditions import Between, OneOf, mask
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Spread
+from night_trail.core.questions.registry import answer
+from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read, sentence
 from night_trail.core.stats import bins as binning

@@ -6,17 +6,18 @@ import numpy as np
 import polars as pl
 import pytest
 
-from night_trail.core.answers import answer
-from night_trail.core.answers.measures import first_measure
-from night_trail.core.question import Compare, Measure, OverTime
+from night_trail.core.language.spans import plain
+from night_trail.core.measure import Measure
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.over_time.question import OverTime
+from night_trail.core.questions.registry import answer, words_of
+from night_trail.core.questions.shared.measures import first_measure
 from night_trail.core.reading.kinds import typed
 from night_trail.core.reading.read import load_part
 from night_trail.core.reading.scales import known_order
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
 from night_trail.core.table import Kind
-from night_trail.core.words import words_of
-from night_trail.core.words.value import plain
 
 MONEY = ["1000.5", "2000.25", "1500", "88"]
 BIG = ["120", "0", "45", "1800"]

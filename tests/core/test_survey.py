@@ -10,13 +10,13 @@ import polars as pl
 import pytest
 from sklearn.datasets import load_iris
 
-from night_trail.core.answers import answer
-from night_trail.core.question import Bins, Spread
+from night_trail.core.language.spans import plain
+from night_trail.core.questions.registry import answer, words_of
+from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.stats.shape import heaping, humps
 from night_trail.core.survey import in_order, profile, survey
 from night_trail.core.table import Kind, Table, on_axis
-from night_trail.core.words import plain, words_of
 from night_trail.demo import night_buses as demo
 from tests.core.tables import table_of
 

@@ -17,14 +17,18 @@ from statsmodels.stats.oneway import anova_oneway
 from statsmodels.tools import add_constant
 from statsmodels.tsa.stattools import acf
 
-from night_trail.core.answers import answer
 from night_trail.core.conditions import Between
-from night_trail.core.question import Baseline, Compare, Measure, Relate, Spread, Together
+from night_trail.core.measure import Measure
+from night_trail.core.questions.compare.question import Baseline, Compare
+from night_trail.core.questions.correlation.question import Together
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.registry import answer
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
 from night_trail.core.stats import textbook
 from night_trail.core.textbook import all_figures
-from night_trail.core.time_questions import Apart
 from tests.core.tables import table_of
 
 

@@ -11,20 +11,22 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from statsmodels.datasets import co2, elnino, macrodata, sunspots
 
-from night_trail.core.answers import answer
-from night_trail.core.answers.cycle import CycleAnswer
-from night_trail.core.answers.events import moved_by_events
-from night_trail.core.answers.over_time import OverTimeAnswer, fitted, shapes_for
-from night_trail.core.answers.periods import grain_for, periods_of, time_column
 from night_trail.core.conditions import AnyOf, Between, Missing, Not, OneOf, mask
-from night_trail.core.figures import figures_of
+from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
+from night_trail.core.questions.cycle.answer import CycleAnswer
+from night_trail.core.questions.cycle.question import Cycle
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.over_time.answer import OverTimeAnswer, fitted, shapes_for
+from night_trail.core.questions.over_time.events import moved_by_events
+from night_trail.core.questions.over_time.question import Against, Event, OverTime
+from night_trail.core.questions.registry import answer, figures_of, words_of
+from night_trail.core.questions.shared.periods import grain_for, periods_of, time_column
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import GRAINS, calendar_of
 from night_trail.core.stats.shifts import level_shift, shared_shift
 from night_trail.core.table import Table
-from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Event, OverTime
-from night_trail.core.words import plain, words_of
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 

@@ -9,20 +9,22 @@ import polars as pl
 import pytest
 from msgspec.structs import replace
 
-from night_trail.core.answers import answer
 from night_trail.core.conditions import Between, OneOf
-from night_trail.core.figures import figures_of
+from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
-from night_trail.core.question import Baseline, Compare, Question, Scene
+from night_trail.core.question import Question, Scene
+from night_trail.core.questions.compare.question import Baseline, Compare
+from night_trail.core.questions.cycle.question import Cycle
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.words import season_name
+from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.over_time.question import Against, Event, Level, OverTime
+from night_trail.core.questions.over_time.words import in_period, relative, signed
+from night_trail.core.questions.registry import answer, figures_of, sentence, short_name, words_of
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import scene_in_words
-from night_trail.core.slots import sentence, short_name
 from night_trail.core.stats.calendar import calendar_of
 from night_trail.core.table import Table
-from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Event, Level, OverTime
-from night_trail.core.words import plain, words_of
-from night_trail.core.words.parts import season_name
-from night_trail.core.words.time import in_period, relative, signed
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 

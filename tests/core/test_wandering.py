@@ -12,15 +12,15 @@ import numpy as np
 import pytest
 from scipy.signal import lfilter
 
-from night_trail.core.answers import answer
-from night_trail.core.question import Apart, Measure
+from night_trail.core.language.spans import plain
+from night_trail.core.measure import Measure
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.registry import answer, words_of
 from night_trail.core.rows import Rows
 from night_trail.core.stats.changes import changes
 from night_trail.core.stats.decompose import seasons_of, take_apart
 from night_trail.core.stats.seasons import chance, own_period
 from night_trail.core.stats.spikes import spikes
-from night_trail.core.words import words_of
-from night_trail.core.words.value import plain
 from tests.core.tables import table_of
 
 

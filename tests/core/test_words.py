@@ -12,11 +12,11 @@ import pytest
 
 import night_trail.core
 import night_trail.draw
-from night_trail.core.answers import answer
 from night_trail.core.conditions import Between, OneOf
-from night_trail.core.question import Bins, Spread
+from night_trail.core.language.spans import Words, plain
+from night_trail.core.questions.registry import answer, words_of
+from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.rows import Rows
-from night_trail.core.words import Words, plain, words_of
 from tests.core.tables import table_of
 
 

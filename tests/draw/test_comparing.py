@@ -13,12 +13,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from night_trail.core.answers import answer
 from night_trail.core.conditions import OneOf
-from night_trail.core.question import Baseline, Compare, Measure, Question, Relate, Spread
+from night_trail.core.measure import Measure
+from night_trail.core.question import Question
+from night_trail.core.questions.compare.question import Baseline, Compare
+from night_trail.core.questions.registry import answer, words_of
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
-from night_trail.core.words import words_of
 from night_trail.draw import BESIDE, MAIN, THUMB, Size, draw, shared_spans, standalone
 from night_trail.draw.text import width
 from tests.core.tables import table_of

@@ -16,19 +16,15 @@ from hypothesis import strategies as st
 from PIL import Image
 
 import night_trail.draw as draw_package
-from night_trail.core.answers import answer
 from night_trail.core.conditions import Between, Not, OneOf
-from night_trail.core.question import (
-    Baseline,
-    Compare,
-    Goes,
-    Measure,
-    Question,
-    Relate,
-    Rule,
-    Spread,
-    Together,
-)
+from night_trail.core.measure import Measure
+from night_trail.core.question import Question
+from night_trail.core.questions.compare.question import Baseline, Compare, Rule
+from night_trail.core.questions.correlation.question import Together
+from night_trail.core.questions.crosstab.question import Goes
+from night_trail.core.questions.registry import answer
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 from night_trail.draw import BESIDE, MAIN, THUMB, draw, standalone, touched

@@ -14,10 +14,11 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from night_trail.core.annotations import Annotations, Arrow, Note, Range
-from night_trail.core.answers import answer
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Spread, decode
+from night_trail.core.question import decode
+from night_trail.core.questions.registry import answer
+from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Kind
 from night_trail.draw import Size, draw

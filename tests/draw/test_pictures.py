@@ -12,9 +12,9 @@ import numpy as np
 import pytest
 
 from night_trail.core.annotations import Arrow, Note, Range
-from night_trail.core.answers import answer
 from night_trail.core.conditions import Between, OneOf
-from night_trail.core.question import Bins, Spread
+from night_trail.core.questions.registry import answer
+from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.survey import Silhouette
 from night_trail.core.table import Table

@@ -14,14 +14,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from night_trail.core.answers import answer
 from night_trail.core.conditions import Between, OneOf
+from night_trail.core.language.numbers import THIN
 from night_trail.core.measure import Measure
 from night_trail.core.question import Question
+from night_trail.core.questions.cycle.question import Cycle
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.over_time.question import Against, Event, Level, OverTime
+from night_trail.core.questions.registry import answer
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
-from night_trail.core.time_questions import Against, Ahead, Apart, Cycle, Event, Level, OverTime
-from night_trail.core.words.numbers import THIN
 from night_trail.draw import BESIDE, MAIN, THUMB, Size, draw, standalone
 from night_trail.draw.measures import measured_ends
 from night_trail.draw.text import width

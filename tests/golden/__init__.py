@@ -15,16 +15,15 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from night_trail.core.answers import answer
 from night_trail.core.conditions import Between, Condition, OneOf
-from night_trail.core.figures import figures_of
+from night_trail.core.language.spans import plain
 from night_trail.core.question import Scene, to_json
+from night_trail.core.questions.registry import answer, figures_of, words_of
 from night_trail.core.reading import load
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read, scene_in_words
 from night_trail.core.table import Table
 from night_trail.core.textbook import all_figures
-from night_trail.core.words import plain, words_of
 from night_trail.demo.night_buses import write_csv
 from night_trail.draw import Size, draw
 

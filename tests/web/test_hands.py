@@ -15,7 +15,9 @@ from django.test import Client
 from django.urls import reverse
 
 from night_trail.core.conditions import Between, Contains, Loop, Not, OneOf, Recent
-from night_trail.core.question import Compare, Measure, Rule, Scene, to_json
+from night_trail.core.measure import Measure
+from night_trail.core.question import Scene, to_json
+from night_trail.core.questions.compare.question import Compare, Rule
 from night_trail.core.turns import Alike, Beside, BreakDown, Light, OnlyWords, Say, Zoom
 from night_trail.tables.models import Table
 from night_trail.tables.recipes import take_back

@@ -22,7 +22,7 @@ from django.test import Client, RequestFactory
 from django.urls import reverse
 
 from night_trail.core.errors import NightTrailError, Unreadable
-from night_trail.core.words import Span
+from night_trail.core.language.spans import Span
 from night_trail.demo import story
 from night_trail.draw.svg import Svg
 from night_trail.people.context import theme

@@ -13,7 +13,7 @@ from django.test import Client
 from django.urls import reverse
 
 from night_trail.core.question import to_json
-from night_trail.core.slots import sentence
+from night_trail.core.questions.registry import sentence
 from night_trail.core.turns import Beside, Light, OnlyWords, Say
 from night_trail.demo.story import WET
 from night_trail.tables.models import Table

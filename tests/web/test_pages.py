@@ -18,7 +18,8 @@ from django.test import Client
 from django.urls import reverse
 
 from night_trail.core.conditions import Between
-from night_trail.core.question import Scene, Spread
+from night_trail.core.question import Scene
+from night_trail.core.questions.spread.question import Spread
 from night_trail.core.turns import Beside, Light, See, SeeColumn, Slot
 from night_trail.tables import arrivals, upkeep
 from night_trail.tables.models import Arrival, Bundle, ColumnPart, SourcePart, Table, Version

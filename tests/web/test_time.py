@@ -18,8 +18,10 @@ from night_trail.cli import main
 from night_trail.core.conditions import OneOf
 from night_trail.core.measure import Measure
 from night_trail.core.question import to_json
-from night_trail.core.slots import sentence
-from night_trail.core.time_questions import Ahead, Apart, Event, Level, OverTime
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.over_time.question import Event, Level, OverTime
+from night_trail.core.questions.registry import sentence
 from night_trail.core.turns import Beside, BreakDown, ClearAll, Light, Say, Slot, Zoom
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table

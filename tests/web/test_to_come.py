@@ -18,7 +18,7 @@ from django.urls import reverse
 
 from night_trail.cli import main
 from night_trail.core.question import to_json
-from night_trail.core.slots import sentence
+from night_trail.core.questions.registry import sentence
 from night_trail.core.turns import Say, Slot
 from night_trail.tables.models import Table
 from night_trail.trails.models import Step

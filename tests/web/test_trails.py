@@ -16,7 +16,8 @@ from django.urls import reverse
 
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Bins, Scene, Spread, decode
+from night_trail.core.question import Scene, decode
+from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.table import Axis, Ordered
 from night_trail.core.turns import Change, Light, PutOut, SeeColumn, Slot, turn
 from night_trail.tables import cache

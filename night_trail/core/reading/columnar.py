@@ -8,10 +8,10 @@ from pathlib import Path
 import polars as pl
 
 from night_trail.core.errors import Unreadable
+from night_trail.core.language.numbers import listed
 from night_trail.core.reading.delimited import SAMPLE_RECORDS
 from night_trail.core.reading.kinds import Hints
 from night_trail.core.reading.settings import MOST_ROWS, ReadingSettings, Understood
-from night_trail.core.words.numbers import listed
 
 
 class ColumnarSource:

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 import polars as pl
 
+from night_trail.core.language.numbers import THIN
 from night_trail.core.reading.numbers import hidden_pattern
 from night_trail.core.reading.scales import known_order
 from night_trail.core.table import Kind
-from night_trail.core.words.numbers import THIN
 
 CATEGORY_MOST, FEW_VALUES = 1_000, 12
 

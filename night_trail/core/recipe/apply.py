@@ -11,11 +11,12 @@ import msgspec
 import numpy as np
 import polars as pl
 
-from night_trail.core.answers.apart import apart, check
-from night_trail.core.answers.periods import periods_of
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.conditions import mask
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.numbers import number
+from night_trail.core.questions.decomposition.answer import apart, check
+from night_trail.core.questions.shared.periods import periods_of
 from night_trail.core.reading.kinds import typed
 from night_trail.core.reading.numbers import currency_of, hidden_number
 from night_trail.core.reading.settings import ColumnSetting
@@ -29,7 +30,6 @@ from night_trail.core.recipe.sql_words import DATE, DATETIME, NUMBER, YES_NO
 from night_trail.core.recipe.units import SIZES, brought_to
 from night_trail.core.rows import Rows
 from night_trail.core.table import CLOCK, YEAR, Column, Kind, Table, as_text, largest
-from night_trail.core.words.numbers import number
 
 Others = Callable[[str], Table]
 WEEKDAYS = list(calendar.day_name)

@@ -11,12 +11,12 @@ import polars as pl
 from rapidfuzz import fuzz
 
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.numbers import listed
 from night_trail.core.reading.kinds import described
 from night_trail.core.reading.words import Typed, words
 from night_trail.core.recipe.draft import Draft, Origin, Place
 from night_trail.core.recipe.steps import Join, JoinHow
 from night_trail.core.table import Column, FrameSource, Kind, Table, as_text, largest
-from night_trail.core.words.numbers import listed
 
 MOST_ROWS = 20_000_000
 _KEY_KINDS = {

@@ -9,6 +9,7 @@ import msgspec
 import numpy as np
 import polars as pl
 
+from night_trail.core.language.numbers import counted, listed, number
 from night_trail.core.reading.kinds import known_beside, typed
 from night_trail.core.reading.numbers import UNITS, as_numbers, hidden_number, unit_of
 from night_trail.core.reading.settings import ColumnSetting
@@ -18,7 +19,6 @@ from night_trail.core.recipe.clusters import MOST_VALUES, Cluster, clusters
 from night_trail.core.recipe.several import MOST_YES_NO, several
 from night_trail.core.recipe.units import LONGEST, mixed
 from night_trail.core.table import Coded, Column, Kind, as_text, largest, on_axis
-from night_trail.core.words.numbers import counted, listed, number
 
 MOST_ODD = 0.4
 """The share of cells that may not fit where text is offered to be read as a number or a date."""

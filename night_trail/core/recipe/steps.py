@@ -8,9 +8,9 @@ import msgspec
 
 from night_trail.core.conditions import Condition, columns_of
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.numbers import listed, number
+from night_trail.core.questions.decomposition.question import Apart
 from night_trail.core.table import Kind
-from night_trail.core.time_questions import Apart
-from night_trail.core.words.numbers import listed, number
 
 JoinHow = Literal["left", "inner", "full"]
 Part = Literal[

@@ -8,7 +8,7 @@ from django import template
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
-from night_trail.core.words import Span
+from night_trail.core.language.spans import Span
 from night_trail.draw.svg import Svg
 
 register = template.Library()

@@ -5,8 +5,8 @@ from __future__ import annotations
 import msgspec
 from django import template
 
+from night_trail.core.questions.spread.sentence import example
 from night_trail.core.recipe import Step
-from night_trail.core.slots.spread import example
 from night_trail.tables.models import Table
 
 register = template.Library()

@@ -14,9 +14,9 @@ from django_htmx.http import HttpResponseClientRedirect
 
 from night_trail.core.errors import NightTrailError, Unreadable
 from night_trail.core.hand import LARGEST_KEY, whole
+from night_trail.core.language.numbers import listed, percent
 from night_trail.core.recipe.bundles import together
 from night_trail.core.table import Kind
-from night_trail.core.words.numbers import listed, percent
 from night_trail.tables import previews, quota, room, uploads
 from night_trail.tables.arrivals import bring_again, give_up, receive
 from night_trail.tables.models import Arrival, Bundle, Table

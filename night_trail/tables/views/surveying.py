@@ -9,11 +9,11 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from night_trail.core.errors import NightTrailError
+from night_trail.core.language.numbers import percent
 from night_trail.core.recipe import decode_step
 from night_trail.core.recipe.files import decode_recipe
 from night_trail.core.survey import Survey, in_order
 from night_trail.core.table import Kind, plural
-from night_trail.core.words.numbers import percent
 from night_trail.draw.missing import draw_missing
 from night_trail.draw.silhouette import draw_silhouette
 from night_trail.people.confirm import confirm_delete

@@ -9,11 +9,11 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
 from night_trail.core.errors import NightTrailError
+from night_trail.core.language.numbers import counted, listed
 from night_trail.core.recipe.bundles import ALIKE
 from night_trail.core.recipe.joining import join_facts, likely_keys
 from night_trail.core.recipe.stacking import stack_facts
 from night_trail.core.recipe.steps import Join, JoinHow, Stack
-from night_trail.core.words.numbers import counted, listed
 from night_trail.draw.join import draw_join
 from night_trail.tables import recipes
 from night_trail.tables.models import Table

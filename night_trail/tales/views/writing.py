@@ -13,9 +13,9 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from night_trail.core.errors import NightTrailError
 from night_trail.core.hand import whole
+from night_trail.core.language.spans import plain
+from night_trail.core.questions.registry import short_name
 from night_trail.core.sentence import scene_in_words
-from night_trail.core.slots import short_name
-from night_trail.core.words import plain
 from night_trail.draw import Size
 from night_trail.people.confirm import confirm_delete
 from night_trail.people.models import Role

@@ -7,13 +7,13 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
-from night_trail.core.answers.spread import first_question
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.conditions import in_words
 from night_trail.core.question import to_json
+from night_trail.core.questions.spread.answer import first_question
 from night_trail.core.search import search
 from night_trail.core.table import Column
 from night_trail.core.turns import Light, Only
-from night_trail.core.words.conditions import in_words
 from night_trail.draw import Size, draw
 from night_trail.trails.page import desk_of, step_for
 from night_trail.trails.pictures import Desk

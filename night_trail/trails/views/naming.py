@@ -7,10 +7,10 @@ from django.shortcuts import render
 from django.views.decorators.http import require_http_methods, require_POST
 
 from night_trail.core.errors import NightTrailError
-from night_trail.core.question import Compare
-from night_trail.core.slots.measures import plain_words
-from night_trail.core.time_questions import Apart
-from night_trail.core.words.conditions import in_words
+from night_trail.core.language.conditions import in_words
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.shared.measure_slots import plain_words
 from night_trail.tables.services import core_table, forget_measure, name_measure
 from night_trail.trails.models import Step
 from night_trail.trails.page import step_for, went_on

@@ -18,13 +18,13 @@ from django.views.decorators.http import require_GET, require_POST
 from msgspec.structs import replace
 
 from night_trail.core.conditions import Condition, check
-from night_trail.core.figures import Figures, figures_of
+from night_trail.core.language.numbers import number
 from night_trail.core.likeness import like_row, this_row
 from night_trail.core.question import decode, key
-from night_trail.core.slots import sentence
+from night_trail.core.questions.registry import figures_of, sentence
+from night_trail.core.questions.shared.figures import Figures
 from night_trail.core.textbook import all_figures
 from night_trail.core.turns import Change, Light
-from night_trail.core.words.numbers import number
 from night_trail.draw import BESIDE, MAIN, Size, touched
 from night_trail.draw.png import png
 from night_trail.draw.stems import draw_stems

@@ -1,0 +1,1 @@
+"""Numbers, spans and phrases in words; imports no answer."""

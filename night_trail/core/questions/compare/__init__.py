@@ -1,0 +1,1 @@
+"""How a measure compares across groups."""

@@ -1,0 +1,43 @@
+"""The kind: how many numbers move together."""
+
+from __future__ import annotations
+
+from night_trail.core.questions.correlation import answer, figures, sentence, words
+from night_trail.core.questions.correlation.answer import TogetherAnswer
+from night_trail.core.questions.correlation.question import Together
+from night_trail.core.questions.kind import QuestionKind
+from night_trail.core.questions.shared.gist import Gist
+from night_trail.core.table import Column, Table
+
+
+def gist(question: Together, table: Table) -> Gist:
+    """Return what it is about: of many the first."""
+    return Gist(answer.columns_for(question, table)[0].name, alone=False)
+
+
+def from_gist(gist: Gist, table: Table) -> Together:
+    """Return all numbers together."""
+    return Together()
+
+
+def broken_down(question: Together, by: Column, table: Table) -> Together:
+    """Return the same: numbers move together within any group."""
+    return question
+
+
+KIND = QuestionKind(
+    tag="together",
+    way="how all numbers move together",
+    question=Together,
+    check=answer.check,
+    answer=answer.together,
+    said=sentence.said,
+    short_name=sentence.short_name,
+    read=sentence.read,
+    changed=sentence.changed,
+    words={TogetherAnswer: words.together_words},
+    figures={TogetherAnswer: figures.together_figures},
+    gist=gist,
+    from_gist=from_gist,
+    broken_down=broken_down,
+)

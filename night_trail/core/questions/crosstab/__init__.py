@@ -1,0 +1,1 @@
+"""Which value of one category goes with which of another: contingency tables."""

@@ -1,0 +1,1 @@
+"""How a measure runs through the day, the week or the year."""

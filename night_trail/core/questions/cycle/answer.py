@@ -1,0 +1,193 @@
+"""How a measure runs through the day, the week or the year."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from night_trail.core.conditions import Condition, Recurs, between, joined_all
+from night_trail.core.errors import BadQuestion
+from night_trail.core.questions.cycle.question import Cycle
+from night_trail.core.questions.shared.basis import ALL_ROWS, Basis, Group, Grouping, hues
+from night_trail.core.questions.shared.grouping import can_compare
+from night_trail.core.questions.shared.periods import Periods, check_time
+from night_trail.core.questions.shared.ranking import ranked_grouping
+from night_trail.core.questions.shared.rolled import Line, Rolled, all_together, rolled, without_dwarfing
+from night_trail.core.rows import Rows
+from night_trail.core.stats.calendar import (
+    LENGTHS,
+    PART_NAMES,
+    Calendar,
+    Part,
+    calendar_of,
+    numbered,
+    part_of,
+    to_zone,
+)
+from night_trail.core.table import Column, Floats, Kind, Table
+
+MOST_LINES = 15
+
+
+@dataclass(frozen=True)
+class CycleAnswer:
+    """A measure for each part of the cycle, of all rows, of each group or of each year.
+
+    ``undrawn`` is the line of gathered groups where it would squeeze the rest.
+    ``rounds`` by weekday are the weekdays; ``part`` is the cycle that runs from left to right.
+    """
+
+    question: Cycle
+    column: Column | None
+    time: Column
+    basis: Basis
+    grouping: Grouping
+    hues: tuple[int, ...]
+    rounds: tuple[Line, ...]
+    together: Line
+    part: Part
+    parts: tuple[str, ...]
+    ungrouped: int = 0
+    undrawn: Line | None = None
+
+    def round_condition(self, one: Line) -> Condition | None:
+        """Return the condition that names a line's rows; None for all."""
+        if self.question.split:
+            return self.grouping.condition(one.position)
+        if self.question.by_weekday:
+            return Recurs(self.time.name, "week", (one.position,), self.question.zone)
+        if self.question.years:
+            start = self.question.year_start
+            edges = calendar_of("year", self._years[one.position], self._years[one.position] + 1, start)
+            clock = calendar_of("year", edges.first, edges.first + 1, start, self.question.zone).clock
+            return between(self.time, float(clock[0]), float(clock[1]))
+        return None
+
+    def condition(self, one: Line, part: int) -> Condition:
+        """Return the condition that names the rows of one part of a line."""
+        name, zone, start = self.time.name, self.question.zone, self.question.year_start - 1
+        match self.part:
+            case "year":
+                here = Recurs(name, "year", ((part + start) % 12,), zone)
+            case "quarters":
+                here = Recurs(name, "year", tuple((3 * part + start + i) % 12 for i in range(3)), zone)
+            case kind:
+                here = Recurs(name, kind, (part,), zone)
+        return joined_all(self.round_condition(one), here)
+
+    @property
+    def _years(self) -> list[int]:
+        return [int(group.key) - 1970 for group in self.grouping.groups]
+
+
+def check(question: Cycle, table: Table) -> None:
+    """Refuse combinations that make no sense, naming the field."""
+    check_time(question.measure, question.time, question.zone, table)
+    if table.column(question.time).yearly:
+        raise BadQuestion(f"“{question.time}” has years, no months or days", "time", "Choose dates.")
+    if part_for(question, table) == "day" and table.column(question.time).kind == Kind.DATE:
+        raise BadQuestion(f"“{question.time}” has days, no hours", "part", "Choose the week or the year.")
+    if question.split is not None and not can_compare(table.column(question.split)):
+        raise BadQuestion(f"“{question.split}” makes no groups", "split", "Choose a category.")
+    if question.by_weekday and (question.split or question.years):
+        raise BadQuestion("Weekdays have no further lines", "shape", "Take the lines away.")
+
+
+def part_for(question: Cycle, table: Table) -> Part:
+    """Return the cycle from left to right: the one asked for, or the one weekdays are crossed with."""
+    if not question.by_weekday:
+        return question.part
+    return "day" if table.column(question.time).kind == Kind.DATETIME else "year"
+
+
+def labels_of(part: Part, year_start: int) -> tuple[str, ...]:
+    """Return what the parts of a cycle are called, in their order."""
+    found = PART_NAMES[part]
+    return found[year_start - 1 :] + found[: year_start - 1] if part == "year" else found
+
+
+def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
+    """Return a measure for each part of a cycle."""
+    table = rows.table
+    key: tuple[object, ...] = (
+        "cycle",
+        question.time,
+        question.part,
+        question.shape,
+        question.year_start,
+        question.zone,
+    )
+    part = part_for(question, table)
+    moments = table.axis(question.time).values
+    periods = rows.remember(key, lambda: _as_periods(question, rows, moments, part))
+    found, _ = ranked_grouping(rows, question.split, MOST_LINES, question.measure)
+    if question.years or question.by_weekday:
+        found = _grouped(question, moments)
+        # a year that has only begun has no sum of 0 in the months to come
+        periods = replace(periods, fills=False)
+    line_key = (*key, question.split, question.split and question.measure, question.years)
+    roll = rolled(question.measure, rows, periods, found, line_key)
+    whole = (
+        roll
+        if found is ALL_ROWS
+        else all_together(question.measure, roll)
+        or rolled(question.measure, rows, periods, ALL_ROWS, (*key, "together"))
+    )
+    rounds = tuple(_line(i, group, roll) for i, group in enumerate(found.groups) if roll.n[i].any())
+    rounds, undrawn = without_dwarfing(rounds)
+    return CycleAnswer(
+        question=question,
+        column=None if question.measure.column is None else table.column(question.measure.column),
+        time=table.column(question.time),
+        basis=roll.basis,
+        ungrouped=roll.ungrouped,
+        grouping=found,
+        hues=hues(rows, found) if question.split else tuple(range(len(found.groups))),
+        rounds=rounds,
+        together=_line(0, Group("", ""), whole),
+        part=part,
+        parts=labels_of(part, question.year_start),
+        undrawn=undrawn,
+    )
+
+
+def _line(i: int, group: Group, roll: Rolled) -> Line:
+    return Line(
+        i,
+        group.label,
+        roll.values[i],
+        roll.n[i],
+        None if roll.lit is None else roll.lit[i],
+        None if roll.lit_n is None else roll.lit_n[i],
+        others=group.others,
+    )
+
+
+def _as_periods(question: Cycle, rows: Rows, moments: Floats, part: Part) -> Periods:
+    """Return the parts of a cycle as if they were periods."""
+    codes = part_of(moments, part, question.zone, question.year_start).astype(np.int32)
+    if rows.kept is not None:
+        codes[~rows.kept] = -1
+    n = np.bincount(codes[codes >= 0], minlength=LENGTHS[part])
+    empty: Calendar = calendar_of("day", 0, LENGTHS[part])
+    return Periods(empty, codes, n, (False, False), ())
+
+
+def _grouped(question: Cycle, moments: Floats) -> Grouping:
+    """Return the years, or the weekdays, as groups."""
+    if question.by_weekday:
+        codes = part_of(moments, "week", question.zone)
+        groups = tuple(Group(day, day) for day in PART_NAMES["week"])
+        return Grouping(None, groups, codes.astype(np.int32))
+    local = moments if question.zone is None else to_zone(moments, question.zone)
+    years = numbered(local, "year", question.year_start)
+    has = ~np.isnan(local)
+    if not has.any():
+        return Grouping(None, (Group("", ""),), np.full(len(moments), -1, dtype=np.int32))
+    # the latest years where there are too many for lines
+    last = int(years[has].max())
+    first = max(int(years[has].min()), last - 39)
+    codes = np.where(has & (years >= first), years - first, -1).astype(np.int32)
+    groups = tuple(Group(str(1970 + y), str(1970 + y)) for y in range(first, last + 1))
+    return Grouping(None, groups, codes)

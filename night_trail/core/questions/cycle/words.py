@@ -1,0 +1,115 @@
+"""What is said beside a cycle."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+
+from night_trail.core.language.numbers import listed, number
+from night_trail.core.language.spans import Fact, Span, Words, spans
+from night_trail.core.questions.cycle.answer import CycleAnswer
+from night_trail.core.questions.over_time.words import gathered_line
+from night_trail.core.questions.shared.measure_words import figure_of
+from night_trail.core.table import Table
+
+
+def cycle_words(answer: CycleAnswer, table: Table) -> Words:
+    """Return the words of a measure through a cycle."""
+    said = figure_of(answer.question.measure, answer.column)
+    if answer.question.by_weekday:
+        return _grid_words(answer, said, table)
+    values = answer.together.values
+    has = np.flatnonzero(~np.isnan(values))
+    if not len(has):
+        return Words(spans("Nothing to show: no row has both a time and a value."))
+    top, low = int(has[np.argmax(values[has])]), int(has[np.argmin(values[has])])
+    headline = spans(
+        "It is highest {at} {top} at {high} and lowest {at} {low} at {least}",
+        at=Span(_PREPOSITION[answer.question.part]),
+        top=Span(answer.parts[top]),
+        high=said(float(values[top])),
+        low=Span(answer.parts[low]),
+        least=said(float(values[low])),
+    )
+    headline += _times(float(values[top]), float(values[low]))
+    others = [r for r in answer.rounds if not r.others and r.label]
+    if len(others) > 1:
+        # a year that has only begun has no peak yet
+        full = [r for r in others if np.count_nonzero(~np.isnan(r.values)) > len(has) / 2]
+        tops = [int(np.nanargmax(r.values)) for r in full]
+        if len(set(tops)) == 1:
+            all_of = "all {n}" if len(others) == len(answer.rounds) else "the {n} drawn by name"
+            headline += spans(f" That peak is the same for {all_of}.", n=str(len(full)))
+        elif tops:
+            common = max(set(tops), key=tops.count)
+            headline += spans(
+                " {n} of {of} peak {at} {part}.",
+                n=str(tops.count(common)),
+                of=str(len(tops)),
+                at=Span(_PREPOSITION[answer.question.part]),
+                part=Span(answer.parts[common]),
+            )
+    facts = [
+        Fact(f"part:{answer.parts[i]}", answer.parts[i], float(values[i]), said(float(values[i])))
+        for i in has
+    ]
+    return Words(headline, tuple(facts), tuple(_cycle_cautions(answer, table)))
+
+
+_PREPOSITION = {"day": "at", "week": "on", "year": "in", "quarters": "in"}
+
+
+def _times(high: float, low: float) -> tuple[Span, ...]:
+    if low > 0 and high / low >= 1.5:
+        return spans(": {n} times as much.", n=number(high / low, 2))
+    return (Span("."),)
+
+
+def _grid_words(answer: CycleAnswer, said: Callable[[float], str], table: Table) -> Words:
+    cells = [
+        (float(r.values[i]), r.label, answer.parts[i])
+        for r in answer.rounds
+        for i in range(len(answer.parts))
+        if not math.isnan(r.values[i])
+    ]
+    if not cells:
+        return Words(spans("Nothing to show: no row has both a time and a value."))
+    top, low = max(cells), min(cells)
+    headline = spans(
+        "It is highest on {day} {at} {hour} at {high} and lowest on {other} {at} {time} at {least}",
+        day=Span(f"{top[1]}s" if answer.part == "year" else top[1]),
+        at=Span(_PREPOSITION[answer.part]),
+        hour=Span(top[2]),
+        high=said(top[0]),
+        other=Span(f"{low[1]}s" if answer.part == "year" else low[1]),
+        time=Span(low[2]),
+        least=said(low[0]),
+    )
+    facts = [Fact(f"part:{d} {h}", f"{d}, {h}", v, said(v)) for v, d, h in cells]
+    return Words(headline + _times(top[0], low[0]), tuple(facts), tuple(_cycle_cautions(answer, table)))
+
+
+def _cycle_cautions(answer: CycleAnswer, table: Table) -> list[str]:
+    found = gathered_line([*answer.rounds, answer.undrawn], answer.undrawn is not None, table)
+    few = [answer.parts[i] for i, n in enumerate(answer.together.n) if 0 < n < 10]
+    if few:
+        found.append(
+            f"{listed(few[:3])} {'rests' if len(few) == 1 else 'rest'} on fewer than 10 {table.row_noun[1]}."
+        )
+    empty = [answer.parts[i] for i, n in enumerate(answer.together.n) if n == 0]
+    if empty and len(empty) < len(answer.parts):
+        shown = listed([*empty[:3], f"{len(empty) - 3} more"] if len(empty) > 3 else empty)
+        found.append(f"No row lies in {shown}.")
+    if answer.ungrouped:
+        rows = table.rows_in_words(answer.ungrouped)
+        if answer.question.years:
+            found.append(f"Only the latest {len(answer.rounds)} years are drawn; {rows} are older.")
+        else:
+            have = "has" if answer.ungrouped == 1 else "have"
+            found.append(f"{rows} {have} no {answer.question.split}, and no line.")
+    if answer.basis.missing:
+        what = answer.column.name if answer.column is not None else "value"
+        found.append(f"{table.rows_in_words(answer.basis.missing)} have no {what} and are left out.")
+    return found

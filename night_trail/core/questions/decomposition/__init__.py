@@ -1,0 +1,1 @@
+"""Trend, seasons and what remains of a series."""

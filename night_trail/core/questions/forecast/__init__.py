@@ -1,0 +1,1 @@
+"""Where a series is going."""

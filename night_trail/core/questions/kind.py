@@ -1,0 +1,60 @@
+"""A kind of question: what the house knows about it, in one place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from night_trail.core.language.spans import Words
+from night_trail.core.questions.shared.figures import Made
+from night_trail.core.questions.shared.gist import Gist
+from night_trail.core.questions.shared.sentence import Sentence
+from night_trail.core.rows import Rows
+from night_trail.core.table import Column, Table
+
+
+@dataclass(frozen=True)
+class QuestionKind:
+    """A kind of question and its room.
+
+    Attributes
+    ----------
+    tag, way
+        How it is stored, and what the slot ``way`` calls it.
+    question
+        The struct that is asked.
+    check
+        Refuses a question that a table cannot answer, before any cell is read.
+    answer
+        The answer from rows; one of the types that ``words`` and ``figures`` know.
+    said, short_name
+        The sentence (the answer, where at hand, names what was chosen from the
+        data), and the name on the trail.
+    read
+        The question that typed words ask for, None where they ask for another
+        kind; None where a kind that is read before it knows its words.
+    changed
+        The question with another choice in a slot, and the change in words.
+    words, figures
+        What is said beside each type of its answer, and the table behind it.
+    gist, from_gist
+        What a question is about, and one of this kind about that.
+    broken_down
+        The same asked across the groups of another column.
+    """
+
+    tag: str
+    way: str
+    question: type
+    check: Callable[[Any, Table], None]
+    answer: Callable[[Any, Rows], Any]
+    said: Callable[[Any, Table, Any], Sentence]
+    short_name: Callable[[Any], str]
+    read: Callable[[str, Table], Any] | None
+    changed: Callable[..., tuple[Any, str]]
+    words: Mapping[type, Callable[[Any, Table], Words]]
+    figures: Mapping[type, Callable[[Any], Made]]
+    gist: Callable[[Any, Table], Gist]
+    from_gist: Callable[[Gist, Table], Any]
+    broken_down: Callable[[Any, Column, Table], Any]

@@ -1,0 +1,1 @@
+"""How one column moves with another: scatter plots and their fits."""

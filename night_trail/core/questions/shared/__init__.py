@@ -1,0 +1,1 @@
+"""What several kinds of questions have in common."""

@@ -1,0 +1,274 @@
+"""A measure of groups of rows: the figure of each group, its interval, the test that all are alike."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import get_args
+
+import numpy as np
+
+from night_trail.core.conditions import check as check_condition
+from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Aggregate, Measure
+from night_trail.core.questions.compare.question import CompareShape
+from night_trail.core.questions.shared.cells import Cells
+from night_trail.core.stats import groups as figures
+from night_trail.core.stats.intervals import wilson
+from night_trail.core.stats.quantiles import quantiles
+from night_trail.core.table import Column, Floats, Ints, Kind, Table
+
+AGGREGATES: tuple[Aggregate, ...] = get_args(Aggregate)
+ADDS_UP: set[Aggregate] = {"sum", "count"}
+"""Measures whose groups add up to the whole, drawn as lengths from 0."""
+
+
+@dataclass(frozen=True)
+class Tested:
+    """The test that all groups are alike, its p, η², for each group whether it stands apart; how many do."""
+
+    test: str = ""
+    p: float | None = None
+    effect: float | None = None
+    apart: tuple[bool, ...] = ()
+    n_apart: int = 0
+
+
+@dataclass(frozen=True)
+class MeasureFigures:
+    """The figure of each group with its rows and interval, and the test that all are alike."""
+
+    values: Floats
+    n: Ints
+    intervals: list[tuple[float, float] | None]
+    tested: Tested = Tested()
+
+
+def first_measure(column: Column | None) -> Measure:
+    """Return the measure that makes most sense of a column: sums of what adds up, else averages.
+
+    Codes and years are counted, each once.
+    """
+    if column is None:
+        return Measure("count")
+    if column.code:
+        return Measure("distinct", column.name)
+    if column.kind == Kind.YES_NO or (column.kind.numeric and not column.additive):
+        return Measure("mean", column.name)
+    if column.kind.numeric:
+        return Measure("sum", column.name)
+    return Measure("distinct", column.name)
+
+
+def first_shape(measure: Measure) -> CompareShape:
+    """Return the shape that is honest for a measure: lengths for what adds up, places for the rest."""
+    return "bars" if measure.aggregate in ADDS_UP or measure.aggregate == "distinct" else "dots"
+
+
+def fits(aggregate: Aggregate, column: Column | None) -> bool:
+    """Whether an aggregate can be taken of a column, or of the rows where there is none."""
+    if column is None:
+        return aggregate in ("count", "share")
+    if aggregate == "distinct":
+        return True
+    if column.kind == Kind.YES_NO:
+        return aggregate == "mean"
+    return column.kind.numeric and aggregate in ("mean", "median", "sum", "quantile", "ratio")
+
+
+def is_share(measure: Measure, column: Column | None) -> bool:
+    """Whether the figure is a share of rows: of those that meet a condition, or of yes."""
+    if measure.aggregate == "share":
+        return True
+    return column is not None and column.kind == Kind.YES_NO and measure.aggregate != "distinct"
+
+
+def check_measure(measure: Measure, table: Table) -> None:
+    """Refuse a measure that this table cannot give, naming the field."""
+    column = None if measure.column is None else table.column(measure.column)
+    if not fits(measure.aggregate, column):
+        what = "rows" if column is None else f"“{column.name}”, which is {column.kind}"
+        raise BadQuestion(f"There is no {measure.aggregate} of {what}", "measure", "Choose another.")
+    if measure.aggregate == "ratio":
+        if measure.per is None:
+            raise BadQuestion("A ratio needs a second column", "per", "Choose what it is divided by.")
+        if not table.column(measure.per).kind.numeric:
+            raise BadQuestion(f"“{measure.per}” is no number", "per", "Choose a number.")
+    if measure.aggregate == "share":
+        if measure.where is None:
+            raise BadQuestion("A share needs a condition", "where", "Say which rows are counted.")
+        check_condition(measure.where, table)
+
+
+def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigures:
+    """Return figures without intervals."""
+    values, codes = cells.values, cells.codes
+    n = np.asarray(np.bincount(codes, minlength=n_groups), dtype=np.int64)
+    none: list[tuple[float, float] | None] = [None] * n_groups
+    if measure.aggregate == "count":
+        return MeasureFigures(n.astype(np.float64), n, none)
+    if measure.aggregate == "distinct":
+        width = int(values.max()) + 1 if len(values) else 1
+        pairs = _distinct(codes * width + values.astype(np.int64), n_groups * width)
+        return MeasureFigures(np.bincount(pairs // width, minlength=n_groups).astype(np.float64), n, none)
+    if measure.aggregate in ("median", "quantile"):
+        return MeasureFigures(_quantiles(values[_by_group(codes)], n, _level(measure)), n, none)
+    sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
+    if measure.aggregate == "sum":
+        return MeasureFigures(sums, n, none)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        if cells.below is not None:
+            return MeasureFigures(sums / np.bincount(codes, weights=cells.below, minlength=n_groups), n, none)
+        return MeasureFigures(sums / n, n, none)
+
+
+def figures_by_group(
+    measure: Measure, cells: Cells, n_groups: int, shares: bool, test: bool = True
+) -> MeasureFigures:
+    """Return figures with their intervals, and where wanted the test that all are alike."""
+    if measure.aggregate in ("median", "quantile") and n_groups:
+        return _with_quantiles(_level(measure), cells, n_groups, test)
+    if n_groups and shares:
+        return _with_shares(cells, n_groups, test)
+    if n_groups and measure.aggregate == "mean":
+        return _with_means(cells, n_groups, test)
+    plain = plain_figures(measure, cells, n_groups)
+    return _with_ratios(cells, plain) if n_groups and measure.aggregate == "ratio" else plain
+
+
+def tested(measure: Measure, cells: Cells, n_groups: int, shares: bool) -> Tested:
+    """Return the test that all groups are alike: of means, of shares, or of quantiles by ranks."""
+    if not n_groups or not len(cells.values):
+        return Tested()
+    if measure.aggregate in ("median", "quantile"):
+        return _tested_quantiles(cells, n_groups)
+    if shares:
+        return _tested_shares(figures.moments_of_shares(cells.values, cells.codes, n_groups))
+    if measure.aggregate == "mean":
+        return _tested_means(figures.moments(cells.values, cells.codes, n_groups))
+    return Tested()
+
+
+def _distinct(codes: Ints, width: int) -> Ints:
+    """Return the codes, 0 to ``width``, that occur, ascending."""
+    if width > 4 * len(codes) + 1_000:
+        # numbers are sorted by numpy in far less time than it hashes them
+        ascending = np.sort(codes)
+        return (
+            ascending[np.concatenate([[True], ascending[1:] != ascending[:-1]])] if len(codes) else ascending
+        )
+    seen = np.zeros(width, dtype=np.bool_)
+    seen[codes] = True
+    return np.flatnonzero(seen)
+
+
+def _level(measure: Measure) -> float:
+    return 0.5 if measure.aggregate == "median" else measure.level
+
+
+def _by_group(codes: Ints) -> Ints:
+    """Return positions group by group; within a group they stay in order."""
+    if not len(codes) or int(codes.max()) < 0x10000:
+        # short integers are sorted digit by digit, which is far quicker
+        return np.argsort(codes.astype(np.uint16), kind="stable")
+    # numbers are sorted in far less time than they are put in order: each code carries its position
+    bits = len(codes).bit_length()
+    keys = (codes.astype(np.int64) << bits) | np.arange(len(codes))
+    keys.sort()
+    return keys & ((1 << bits) - 1)
+
+
+def _with_means(cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
+    found = figures.moments(cells.values, cells.codes, n_groups)
+    intervals = [
+        figures.mean_interval(int(n), float(mean), float(variance))
+        for n, mean, variance in zip(found.n, found.means, found.variances, strict=True)
+    ]
+    if bool((found.n < figures.FEW).any()):
+        members = np.split(cells.values[_by_group(cells.codes)], np.cumsum(found.n)[:-1])
+        for i, values in enumerate(members):
+            if 2 <= len(values) < figures.FEW:
+                intervals[i] = figures.bootstrapped_interval(values)
+    return MeasureFigures(found.means, found.n, intervals, _tested_means(found) if test else Tested())
+
+
+def _tested_means(found: figures.Moments) -> Tested:
+    test, p = figures.alike(found)
+    return _with_apart(test, p, found)
+
+
+def _with_shares(cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
+    found = figures.moments_of_shares(cells.values, cells.codes, n_groups)
+    intervals: list[tuple[float, float] | None] = [
+        wilson(int(k), int(n)) if n else None for k, n in zip(found.sums, found.n, strict=True)
+    ]
+    return MeasureFigures(found.means, found.n, intervals, _tested_shares(found) if test else Tested())
+
+
+def _tested_shares(found: figures.Moments) -> Tested:
+    p = figures.chi_square_of_shares(found.sums.astype(np.int64), found.n)
+    return _with_apart("chi-square", p, found)
+
+
+def _with_apart(test: str, p: float | None, found: figures.Moments) -> Tested:
+    apart = figures.apart(found)
+    return Tested(test, p, figures.eta_squared(found), tuple(apart), sum(apart))
+
+
+def _quantiles(values: Floats, n: Ints, level: float) -> Floats:
+    """Return a quantile (type 7) of each group, NaN where it is empty; values group by group, ascending."""
+    starts = np.cumsum(n) - n
+    has = n > 0
+    at = np.maximum(n - 1, 0) * level
+    below = np.floor(at).astype(np.int64)
+    above = np.minimum(below + 1, np.maximum(n - 1, 0))
+    found = np.full(len(n), np.nan)
+    low, high = values[(starts + below)[has]], values[(starts + above)[has]]
+    found[has] = low + (at - below)[has] * (high - low)
+    return found
+
+
+def _with_quantiles(level: float, cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
+    n = np.asarray(np.bincount(cells.codes, minlength=n_groups), dtype=np.int64)
+    values = cells.values[_by_group(cells.codes)]
+    members = np.split(values, np.cumsum(n)[:-1])
+    intervals = [figures.quantile_interval(member, level) for member in members]
+    alike = _tested_quantiles(cells, n_groups) if test else Tested()
+    return MeasureFigures(_quantiles(values, n, level), n, intervals, alike)
+
+
+def _tested_quantiles(cells: Cells, n_groups: int) -> Tested:
+    if not len(cells.values):
+        return Tested("Kruskal–Wallis")
+    ranks, lengths = figures.ranked(cells.values)
+    p = figures.kruskal(ranks, lengths, cells.codes, n_groups)
+    # groups stand apart by their ranks
+    apart = figures.apart(figures.moments(ranks, cells.codes, n_groups))
+    return Tested("Kruskal–Wallis", p, None, tuple(apart), sum(apart))
+
+
+def _with_ratios(cells: Cells, plain: MeasureFigures) -> MeasureFigures:
+    assert cells.below is not None  # noqa: S101  (a ratio has both)
+    order = _by_group(cells.codes)
+    cuts = np.cumsum(plain.n)[:-1]
+    above, below = np.split(cells.values[order], cuts), np.split(cells.below[order], cuts)
+    intervals = [figures.ratio_interval(a, b) for a, b in zip(above, below, strict=True)]
+    return MeasureFigures(plain.values, plain.n, intervals)
+
+
+def overall(measure: Measure, cells: Cells) -> float:
+    """Return the figure of all cells together."""
+    values = cells.values
+    if not len(values):
+        return float("nan")
+    if measure.aggregate in ("median", "quantile"):
+        return float(quantiles(values, (_level(measure),))[0])
+    if measure.aggregate == "distinct":
+        return float(len(_distinct(values.astype(np.int64), int(values.max()) + 1)))
+    if measure.aggregate == "count":
+        return float(len(values))
+    if measure.aggregate == "sum":
+        return float(values.sum())
+    if cells.below is None:
+        return float(values.mean())
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return float(values.sum() / cells.below.sum())

@@ -1,0 +1,1 @@
+"""How one column is spread."""

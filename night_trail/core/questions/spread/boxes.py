@@ -1,0 +1,216 @@
+"""Box plots: quartiles, whiskers, notches and outlying points, across groups."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from night_trail.core.conditions import Between, Condition, Missing, Not, iso, joined_all
+from night_trail.core.questions.shared.basis import (
+    Basis,
+    Grouping,
+    Member,
+    basis_of,
+    grouping,
+    measured,
+    members_of,
+    together,
+)
+from night_trail.core.questions.shared.positive import above_zero
+from night_trail.core.questions.spread.question import Spread
+from night_trail.core.rows import Rows
+from night_trail.core.stats.bins import window
+from night_trail.core.stats.quantiles import BoxFigures, box, letter_values, middles_apart
+from night_trail.core.table import Column, Floats
+
+__all__ = ["Box", "BoxFigures", "BoxesAnswer", "Outlying", "boxes"]
+
+MOST_BOXES = 20
+CELLS, CELLS_IN_ALL = 400, 1_000
+"""Outlying values in one cell of the axis are drawn as one point; cells are fewer where groups are many."""
+
+
+@dataclass(frozen=True)
+class Outlying:
+    """A point beyond the whiskers: ``count`` rows from ``low`` to ``high`` (both held).
+
+    ``end`` is −1 or 1 where the rows lie beyond the low or high end of the axis
+    and are gathered at it.
+    """
+
+    low: float
+    high: float
+    count: int
+    lit: int
+    end: int = 0
+
+
+@dataclass(frozen=True)
+class Box:
+    """One group's box; ``lit`` are the figures of its lit rows, where there are any.
+
+    ``letters`` are its letter values, from the quarters outwards.
+    """
+
+    position: int
+    label: str
+    figures: BoxFigures
+    n_lit: int | None
+    lit: BoxFigures | None
+    outlying: tuple[Outlying, ...]
+    letters: tuple[tuple[float, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class BoxesAnswer:
+    """Box plots, one per group, in the order they are drawn.
+
+    The axis runs from ``low`` to ``high``; ``lowest`` and ``highest`` are the
+    extreme values, which far outlying rows gathered at the ends may have.
+    ``apart`` is whether the highest and the lowest middle differ beyond chance.
+    """
+
+    question: Spread
+    column: Column
+    basis: Basis
+    grouping: Grouping
+    boxes: tuple[Box, ...]
+    low: float
+    high: float
+    lowest: float
+    highest: float
+    not_positive: int = 0
+    apart: bool = False
+
+    def gathered(self, end: int) -> int:
+        """Return how many rows are gathered at the low (−1) or high (1) end."""
+        return sum(p.count for b in self.boxes for p in b.outlying if p.end == end)
+
+    def condition(self, box: Box) -> Condition:
+        """Return the condition that names the rows of one box."""
+        return self.grouping.condition(box.position) or Not(Missing(self.column.name))
+
+    def outlying_condition(self, box: Box, point: Outlying) -> Condition:
+        """Return the condition that names the rows of one outlying point."""
+        temporal = self.column.kind.temporal
+        low: float | str = iso(point.low, self.column.kind) if temporal else point.low
+        high: float | str = iso(point.high, self.column.kind) if temporal else point.high
+        between = Between(self.column.name, low, high, high_closed=True)
+        return joined_all(self.grouping.condition(box.position), between)
+
+
+def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
+    """Return the box plots of a measured column."""
+    column = rows.table.column(question.column)
+    groups = grouping(rows, question.across, MOST_BOXES)
+    cells, left = above_zero(question, measured(rows, question.column, groups))
+    members = [m for m in members_of(cells, len(groups.groups)) if len(m.values)]
+    figures = [box(m.values) for m in members]
+    at = together(rows, question.column, cells).values
+    lowest, highest = (float(at[0]), float(at[-1])) if len(at) else (0.0, 1.0)
+    low, high = _window(question, at, figures) if len(at) else (lowest, highest)
+    cell = (high - low) / min(CELLS, max(50, CELLS_IN_ALL // max(1, len(members))))
+    found = [
+        _box(
+            member,
+            groups.groups[member.position].label,
+            figure,
+            (low, high, cell),
+            question.shape == "letters",
+        )
+        for member, figure in zip(members, figures, strict=True)
+    ]
+    if question.order == "frequent":
+        # highest middle first; what was gathered stays last
+        found.sort(key=lambda b: (groups.groups[b.position].others > 0, -b.figures.median, b.position))
+    return BoxesAnswer(
+        question=question,
+        column=column,
+        basis=basis_of(rows, question.column, len(at), cells.lit, left),
+        grouping=groups,
+        boxes=tuple(found),
+        low=low,
+        high=high,
+        lowest=lowest,
+        highest=highest,
+        not_positive=left,
+        apart=_apart(
+            [
+                (figure.median, member.values)
+                for member, figure in zip(members, figures, strict=True)
+                if not groups.groups[member.position].others
+            ]
+        ),
+    )
+
+
+def _apart(groups: list[tuple[float, Floats]]) -> bool:
+    """Whether the extreme middles of groups differ beyond chance; each group as its middle and its values."""
+    if len(groups) < 2:
+        return False
+    low, high = min(groups, key=lambda g: g[0]), max(groups, key=lambda g: g[0])
+    return middles_apart(high[1], low[1], len(groups))
+
+
+def _window(question: Spread, at: Floats, figures: list[BoxFigures]) -> tuple[float, float]:
+    """Return the ends of the axis: far tails are left out as in a histogram, but no box and no whisker."""
+    low, high = float(at[0]), float(at[-1])
+    if question.ends == "open" or question.scale == "log":
+        return low, high
+    least, most = min(f.low_whisker for f in figures), max(f.high_whisker for f in figures)
+    kept = window(at, least, most)
+    return kept.low, kept.high
+
+
+def _box(
+    member: Member, label: str, figures: BoxFigures, axis: tuple[float, float, float], lettered: bool
+) -> Box:
+    letters = letter_values(member.values) if lettered else ()
+    if letters:
+        # what lies beyond the outermost letters stands as points of its own
+        low, high = letters[-1]
+        figures = replace(
+            figures,
+            low_whisker=low,
+            high_whisker=high,
+            below=int(np.searchsorted(member.values, low, side="left")),
+            above=figures.n - int(np.searchsorted(member.values, high, side="right")),
+        )
+    n_lit = None if member.lit is None else int(np.count_nonzero(member.lit))
+    return Box(
+        position=member.position,
+        label=label,
+        figures=figures,
+        n_lit=n_lit,
+        lit=box(member.values[member.lit]) if member.lit is not None and n_lit else None,
+        outlying=(
+            *_outlying(member, slice(0, figures.below), axis),
+            *_outlying(member, slice(figures.n - figures.above, None), axis),
+        ),
+        letters=letters,
+    )
+
+
+def _outlying(member: Member, where: slice, axis: tuple[float, float, float]) -> tuple[Outlying, ...]:
+    """Gather values beyond a whisker that would be drawn on one spot, or beyond the axis."""
+    beyond = member.values[where]
+    if not len(beyond):
+        return ()
+    low, high, cell = axis
+    lit = np.zeros(len(beyond), dtype=np.bool_) if member.lit is None else member.lit[where]
+    cells = np.floor(beyond / cell) if cell > 0 else np.zeros(len(beyond))
+    cells = np.where(beyond > high, np.inf, np.where(beyond < low, -np.inf, cells))
+    starts = np.flatnonzero(np.concatenate([[True], cells[1:] != cells[:-1]]))
+    ends = np.append(starts[1:], len(beyond))
+    lit_sums = np.add.reduceat(lit.astype(np.int64), starts)
+    return tuple(
+        Outlying(
+            float(beyond[s]),
+            float(beyond[e - 1]),
+            int(e - s),
+            int(k),
+            int(np.sign(cells[s])) if np.isinf(cells[s]) else 0,
+        )
+        for s, e, k in zip(starts, ends, lit_sums, strict=True)
+    )
