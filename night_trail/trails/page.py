@@ -18,6 +18,7 @@ from night_trail.core.questions.forecast.question import Ahead
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.registry import short_name
 from night_trail.core.questions.shared.sentence import Sentence
+from night_trail.core.questions.shared.time_offers import neighbours
 from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS
 from night_trail.core.sentence import scene_in_words, scene_sentence
 from night_trail.core.turns import Alike, ClearAll, Drop, KeepLit, PutOut, SetAside, Slot, Swap, TakeAway
@@ -28,7 +29,6 @@ from night_trail.trails.choices import choices
 from night_trail.trails.models import Step, Trail
 from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.ranklist import all_groups
-from night_trail.trails.time_choices import neighbours
 from night_trail.trails.way import way_to
 
 ACTIONS = {

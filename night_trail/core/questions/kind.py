@@ -9,6 +9,7 @@ from typing import Any
 from night_trail.core.language.spans import Words
 from night_trail.core.questions.shared.figures import Made
 from night_trail.core.questions.shared.gist import Gist
+from night_trail.core.questions.shared.offers import Looking, Offer
 from night_trail.core.questions.shared.sentence import Sentence
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column, Table
@@ -36,6 +37,8 @@ class QuestionKind:
         kind; None where a kind that is read before it knows its words.
     changed
         The question with another choice in a slot, and the change in words.
+    offers
+        What a slot offers.
     words, figures
         What is said beside each type of its answer, and the table behind it.
     gist, from_gist
@@ -53,6 +56,7 @@ class QuestionKind:
     short_name: Callable[[Any], str]
     read: Callable[[str, Table], Any] | None
     changed: Callable[..., tuple[Any, str]]
+    offers: Callable[[str, Looking, Any], list[Offer]]
     words: Mapping[type, Callable[[Any, Table], Words]]
     figures: Mapping[type, Callable[[Any], Made]]
     gist: Callable[[Any, Table], Gist]

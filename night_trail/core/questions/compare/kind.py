@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.compare import answer, crossed, figures, sentence, several, words
+from night_trail.core.questions.compare import answer, crossed, figures, offers, sentence, several, words
 from night_trail.core.questions.compare.answer import CompareAnswer, compare_question
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.question import Compare
@@ -52,6 +52,7 @@ KIND = QuestionKind(
     short_name=sentence.short_name,
     read=sentence.read,
     changed=sentence.changed,
+    offers=offers.offers,
     words={
         CompareAnswer: words.compare_words,
         CrossAnswer: words.cross_words,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.correlation import answer, figures, sentence, words
+from night_trail.core.questions.correlation import answer, figures, offers, sentence, words
 from night_trail.core.questions.correlation.answer import TogetherAnswer
 from night_trail.core.questions.correlation.question import Together
 from night_trail.core.questions.kind import QuestionKind
@@ -35,6 +35,7 @@ KIND = QuestionKind(
     short_name=sentence.short_name,
     read=sentence.read,
     changed=sentence.changed,
+    offers=offers.offers,
     words={TogetherAnswer: words.together_words},
     figures={TogetherAnswer: figures.together_figures},
     gist=gist,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.crosstab import answer, figures, sentence, words
+from night_trail.core.questions.crosstab import answer, figures, offers, sentence, words
 from night_trail.core.questions.crosstab.answer import GoesAnswer
 from night_trail.core.questions.crosstab.question import Goes
 from night_trail.core.questions.kind import QuestionKind
@@ -45,6 +45,7 @@ KIND = QuestionKind(
     short_name=sentence.short_name,
     read=sentence.read,
     changed=sentence.changed,
+    offers=offers.offers,
     words={GoesAnswer: words.goes_words},
     figures={GoesAnswer: figures.goes_figures},
     gist=gist,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.decomposition import answer, figures, sentence, words
+from night_trail.core.questions.decomposition import answer, figures, offers, sentence, words
 from night_trail.core.questions.decomposition.answer import ApartAnswer
 from night_trail.core.questions.decomposition.question import Apart
 from night_trail.core.questions.kind import QuestionKind
@@ -37,6 +37,7 @@ KIND = QuestionKind(
     short_name=sentence.short_name,
     read=None,
     changed=sentence.changed,
+    offers=offers.offers,
     words={ApartAnswer: words.apart_words},
     figures={ApartAnswer: figures.apart_figures},
     gist=gist,

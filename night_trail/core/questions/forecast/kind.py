@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.forecast import answer, figures, sentence, words
+from night_trail.core.questions.forecast import answer, figures, offers, sentence, words
 from night_trail.core.questions.forecast.answer import AheadAnswer
 from night_trail.core.questions.forecast.question import Ahead
 from night_trail.core.questions.kind import QuestionKind
@@ -38,6 +38,7 @@ KIND = QuestionKind(
     short_name=sentence.short_name,
     read=None,
     changed=sentence.changed,
+    offers=offers.offers,
     words={AheadAnswer: words.ahead_words},
     figures={AheadAnswer: figures.ahead_figures},
     gist=gist,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from night_trail.core.questions.kind import QuestionKind
-from night_trail.core.questions.over_time import answer, figures, sentence, words
+from night_trail.core.questions.over_time import answer, figures, offers, sentence, words
 from night_trail.core.questions.over_time.answer import OverTimeAnswer, first_over_time, fitted
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.shared import time_read
@@ -40,6 +40,7 @@ KIND = QuestionKind(
     short_name=sentence.short_name,
     read=time_read.read,
     changed=sentence.changed,
+    offers=offers.offers,
     words={OverTimeAnswer: words.over_time_words},
     figures={OverTimeAnswer: figures.over_time_figures},
     gist=gist,

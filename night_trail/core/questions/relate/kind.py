@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.kind import QuestionKind
-from night_trail.core.questions.relate import answer, figures, sentence, words
+from night_trail.core.questions.relate import answer, figures, offers, sentence, words
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.shared.gist import Gist
@@ -48,6 +48,7 @@ KIND = QuestionKind(
     short_name=sentence.short_name,
     read=sentence.read,
     changed=sentence.changed,
+    offers=offers.offers,
     words={RelateAnswer: words.relate_words},
     figures={RelateAnswer: figures.relate_figures},
     gist=gist,

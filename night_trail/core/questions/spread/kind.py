@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from night_trail.core.questions.kind import QuestionKind
 from night_trail.core.questions.shared.gist import Gist
-from night_trail.core.questions.spread import answer, figures, sentence, words
+from night_trail.core.questions.spread import answer, figures, offers, sentence, words
 from night_trail.core.questions.spread.angles import AnglesAnswer
 from night_trail.core.questions.spread.bars import BarsAnswer
 from night_trail.core.questions.spread.boxes import BoxesAnswer
@@ -42,6 +42,7 @@ KIND = QuestionKind(
     short_name=sentence.short_name,
     read=sentence.read,
     changed=sentence.changed,
+    offers=offers.offers,
     words=dict.fromkeys(
         (BarsAnswer, BoxesAnswer, HistogramAnswer, CurvesAnswer, StripAnswer, AnglesAnswer),
         words.spread_words,

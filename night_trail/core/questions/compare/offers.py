@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.numbers import counted
 from night_trail.core.periods import baselines
@@ -24,22 +23,21 @@ from night_trail.core.questions.compare.sentence import (
 )
 from night_trail.core.questions.shared.basis import is_banded
 from night_trail.core.questions.shared.grouping import can_compare
-from night_trail.core.questions.shared.measure_slots import measure_words
-from night_trail.core.table import Column
-from night_trail.trails.measure_choices import (
+from night_trail.core.questions.shared.measure_offers import (
     aggregate_offers,
     column_offers,
     more_offers,
     per_offers,
     plan_columns,
 )
-from night_trail.trails.offers import Offer
-from night_trail.trails.pictures import Desk
+from night_trail.core.questions.shared.measure_slots import measure_words
+from night_trail.core.questions.shared.offers import Looking, Offer, no_slot
+from night_trail.core.table import Column
 
 MANY_VALUES = 200
 
 
-def compare_offers(slot: str, desk: Desk, question: Compare) -> list[Offer]:
+def offers(slot: str, look: Looking, question: Compare) -> list[Offer]:
     """Return the choices for a slot of a comparison."""
     if slot == "shape":
         return [Offer(SHAPE_WORDS[key], key, key == question.shape) for key in shapes_for(question)]
@@ -47,12 +45,12 @@ def compare_offers(slot: str, desk: Desk, question: Compare) -> list[Offer]:
         present = question.baseline.show if question.baseline else ""
         return [Offer(words, key, key == present) for key, words in SHOW_WORDS.items()]
     makers = {
-        "aggregate": lambda desk, q: aggregate_offers(desk, q.measure),
-        "column": lambda desk, q: column_offers(desk, q.measure, (q.across, q.measure.per)),
-        "per": lambda desk, q: per_offers(desk, q.measure, (q.across,)),
+        "aggregate": lambda look, q: aggregate_offers(look, q.measure),
+        "column": lambda look, q: column_offers(look, q.measure, (q.across, q.measure.per)),
+        "per": lambda look, q: per_offers(look, q.measure, (q.across,)),
         "across": _across,
         "also": _also,
-        "more": lambda desk, q: more_offers(desk, q.measure, q.more, (q.across,)),
+        "more": lambda look, q: more_offers(look, q.measure, q.more, (q.across,)),
         "order": _orders,
         "baseline": _baselines,
         "keep": _keeps,
@@ -61,18 +59,18 @@ def compare_offers(slot: str, desk: Desk, question: Compare) -> list[Offer]:
         "axis": _axes,
     }
     if slot not in makers:
-        raise BadQuestion(f"There is no slot “{slot}” in this sentence")
-    return makers[slot](desk, question)
+        raise no_slot(slot)
+    return makers[slot](look, question)
 
 
-def _orders(desk: Desk, question: Compare) -> list[Offer]:
+def _orders(look: Looking, question: Compare) -> list[Offer]:
     own = Offer(ORDER_WORDS["own"], "own", question.order == "own")
     if not question.more:
         return [Offer(ORDER_WORDS["value"], "value", question.order == "value"), own]
     return [
         *(
             Offer(
-                f"sorted by {measure_words(measure, desk.table)}",
+                f"sorted by {measure_words(measure, look.table)}",
                 f"{BY}{i}",
                 question.order == "value" and question.by == i,
             )
@@ -82,30 +80,30 @@ def _orders(desk: Desk, question: Compare) -> list[Offer]:
     ]
 
 
-def _also(desk: Desk, question: Compare) -> list[Offer]:
+def _also(look: Looking, question: Compare) -> list[Offer]:
     taken = (question.across, question.measure.column)
-    able = [c for c in _by_size(desk) if can_compare(c) and c.name not in taken]
+    able = [c for c in _by_size(look) if can_compare(c) and c.name not in taken]
     return [
         Offer("one category", None, question.also is None),
         *(Offer(f"and {c.name}", c.name, c.name == question.also, _groups(c)) for c in able),
     ]
 
 
-def _by_size(desk: Desk) -> list[Column]:
+def _by_size(look: Looking) -> list[Column]:
     """Return the columns in their order, those of which only some groups could be drawn last."""
-    return sorted(desk.table.columns, key=lambda c: not is_banded(c) and c.distinct > MANY_VALUES)
+    return sorted(look.table.columns, key=lambda c: not is_banded(c) and c.distinct > MANY_VALUES)
 
 
 def _groups(column: Column) -> str:
     return "bands" if is_banded(column) else f"{column.distinct:,} values"
 
 
-def _baselines(desk: Desk, question: Compare) -> list[Offer]:
+def _baselines(look: Looking, question: Compare) -> list[Offer]:
     """Return earlier periods of the filter, columns that could be a plan, and the groups themselves."""
     present = question.baseline
-    found = list(baselines(desk.scene.only, desk.table))
-    found += [Baseline(column=name) for name in plan_columns(desk, question.measure)]
-    answer = desk.answer(replace(question, baseline=None, shape="bars", also=None, more=()))
+    found = list(baselines(look.scene.only, look.table))
+    found += [Baseline(column=name) for name in plan_columns(look, question.measure)]
+    answer = look.answer(replace(question, baseline=None, shape="bars", also=None, more=()))
     if isinstance(answer, CompareAnswer):
         found += [Baseline(group=g.label) for g in answer.groups if not g.others][:40]
     hints = {True: "a column", False: "a group"}
@@ -117,14 +115,14 @@ def _baselines(desk: Desk, question: Compare) -> list[Offer]:
                 f"against {baseline_words(b)}",
                 to_json(b),
                 present is not None and replace(present, show="absolute") == b,
-                in_words(b.where, desk.table) if b.where is not None else hints[b.column is not None],
+                in_words(b.where, look.table) if b.where is not None else hints[b.column is not None],
             )
             for b in found
         ),
     ]
 
 
-def _keeps(desk: Desk, question: Compare) -> list[Offer]:
+def _keeps(look: Looking, question: Compare) -> list[Offer]:
     differ = by_difference(question)
     ladder: list[tuple[int | None, End]] = [(n, "most") for n in (3, 5, 8, 12, 20)]
     ladder += [(None, "least"), (5, "least"), (12, "least"), (5, "both"), (12, "both")]
@@ -142,24 +140,24 @@ def _keeps(desk: Desk, question: Compare) -> list[Offer]:
     ]
 
 
-def _leasts(desk: Desk, question: Compare) -> list[Offer]:
+def _leasts(look: Looking, question: Compare) -> list[Offer]:
     """Return how many rows a group needs to be ranked, with how many groups that leaves."""
-    answer = desk.answer(replace(question, least=1, baseline=None, also=None, more=(), shape="dots"))
+    answer = look.answer(replace(question, least=1, baseline=None, also=None, more=(), shape="dots"))
     assert isinstance(answer, CompareAnswer)  # noqa: S101  (one measure across one category)
     sizes = answer.ranking.n[answer.ranking.order] if answer.ranking is not None else None
     found = [Offer("groups of any size", None, question.least == 1)]
     for least in sorted({2, 5, 10, 30, 100, 1_000, question.least} - {1}):
         hint = "" if sizes is None else counted(int((sizes >= least).sum()), "group")
-        found.append(Offer(least_words(least, desk.table), str(least), question.least == least, hint))
+        found.append(Offer(least_words(least, look.table), str(least), question.least == least, hint))
     return found
 
 
-def _axes(desk: Desk, question: Compare) -> list[Offer]:
+def _axes(look: Looking, question: Compare) -> list[Offer]:
     hints = {"zero": "lengths compare", "cut": "small differences show, lengths mislead"}
     return [Offer(words, key, key == question.axis, hints[key]) for key, words in AXIS_WORDS.items()]
 
 
-def _rules(desk: Desk, question: Compare) -> list[Offer]:
+def _rules(look: Looking, question: Compare) -> list[Offer]:
     made: list[Rule] = [Rule("above"), Rule("below")]
     if question.rule is not None and question.rule not in made:
         made.append(question.rule)
@@ -169,9 +167,9 @@ def _rules(desk: Desk, question: Compare) -> list[Offer]:
     ]
 
 
-def _across(desk: Desk, question: Compare) -> list[Offer]:
+def _across(look: Looking, question: Compare) -> list[Offer]:
     return [
         Offer(f"across {c.name}", c.name, c.name == question.across, _groups(c))
-        for c in _by_size(desk)
+        for c in _by_size(look)
         if can_compare(c) and c.name not in (question.measure.column, question.also)
     ]

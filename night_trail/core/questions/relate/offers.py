@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.relate.layers import MOST_POINTS
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.relate.sentence import FIT_WORDS, LABELS, SCALE_WORDS
 from night_trail.core.questions.shared.grouping import makes_groups
+from night_trail.core.questions.shared.offers import Looking, Offer, column_offer, no_slot
 from night_trail.core.table import Column
-from night_trail.trails.offers import Offer, column_offer
-from night_trail.trails.pictures import Desk
 
 
-def relate_offers(slot: str, desk: Desk, question: Relate) -> list[Offer]:
+def offers(slot: str, look: Looking, question: Relate) -> list[Offer]:
     """Return the choices for a slot of a relation."""
     if slot == "fit":
         return [Offer(f"with {words}", key, key == question.fit) for key, words in FIT_WORDS.items()]
@@ -26,12 +24,12 @@ def relate_offers(slot: str, desk: Desk, question: Relate) -> list[Offer]:
     if slot == "window":
         return [Offer("zoom out", None, False, "all the points")]
     if slot in ("coloured", "panels", "each", "sized"):
-        return _by(slot, desk, question)
+        return _by(slot, look, question)
     if slot not in ("column", "against"):
-        raise BadQuestion(f"There is no slot “{slot}” in this sentence")
+        raise no_slot(slot)
     present = {"column": question.column, "against": question.against}[slot]
     other = {"column": question.against, "against": question.column}[slot]
-    able = [c for c in desk.table.columns if c.kind.measured and c.missing < desk.table.height]
+    able = [c for c in look.table.columns if c.kind.measured and c.missing < look.table.height]
     # the column of the other axis stands last: choosing it swaps the axes
     able.sort(key=lambda c: c.name == other)
     found = [column_offer(c, c.name == present) for c in able if c.name != other]
@@ -39,7 +37,7 @@ def relate_offers(slot: str, desk: Desk, question: Relate) -> list[Offer]:
     return found + swapped
 
 
-def _by(slot: str, desk: Desk, question: Relate) -> list[Offer]:
+def _by(slot: str, look: Looking, question: Relate) -> list[Offer]:
     words, none = LABELS[slot]
     present = {
         "coloured": question.coloured,
@@ -48,7 +46,7 @@ def _by(slot: str, desk: Desk, question: Relate) -> list[Offer]:
         "sized": question.sized,
     }[slot]
     taken = (question.column, question.against)
-    able = [c for c in desk.table.columns if c.name not in taken and _able(slot, c)]
+    able = [c for c in look.table.columns if c.name not in taken and _able(slot, c)]
     hints = [f"{c.distinct:,} values" if slot != "sized" else c.unit for c in able]
     return [
         Offer(none, None, present is None),
