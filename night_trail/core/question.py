@@ -15,19 +15,19 @@ import msgspec
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.compare.question import Compare
-from night_trail.core.questions.correlation.question import Together
-from night_trail.core.questions.crosstab.question import Goes
+from night_trail.core.questions.correlation.question import Correlations
+from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.cycle.question import Cycle
-from night_trail.core.questions.decomposition.question import Apart
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
 
-Time = OverTime | Cycle | Apart | Ahead
+Time = OverTime | Cycle | Decomposition | Forecast
 """Those about a measure over time."""
 
-Question = Spread | Compare | Relate | Together | Goes | OverTime | Cycle | Apart | Ahead
+Question = Spread | Compare | Relate | Correlations | Crosstab | OverTime | Cycle | Decomposition | Forecast
 """Every kind of question; grows as ways of looking are added."""
 
 

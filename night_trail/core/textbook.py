@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.questions.compare.answer import CompareAnswer
-from night_trail.core.questions.correlation.answer import TogetherAnswer
-from night_trail.core.questions.decomposition.answer import ApartAnswer
-from night_trail.core.questions.forecast.answer import AheadAnswer
+from night_trail.core.questions.correlation.answer import CorrelationAnswer
+from night_trail.core.questions.decomposition.answer import DecompositionAnswer
+from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.registry import Answer
 from night_trail.core.questions.relate.answer import RelateAnswer
@@ -64,13 +64,13 @@ def all_figures(answer: Answer, rows: Rows) -> tuple[Part, ...]:
             found = _compare(answer, rows)
         case RelateAnswer():
             found = _relate(answer, rows)
-        case TogetherAnswer():
+        case CorrelationAnswer():
             found = _together(answer, rows)
         case OverTimeAnswer():
             found = _series(answer.together.values[answer.whole], answer.calendar.grain)
-        case ApartAnswer() if answer.parts is not None:
+        case DecompositionAnswer() if answer.parts is not None:
             found = _apart(answer)
-        case AheadAnswer() if answer.forecast is not None:
+        case ForecastAnswer() if answer.forecast is not None:
             found = _ahead(answer)
         case _:
             question = getattr(answer, "question", None)
@@ -170,7 +170,7 @@ def _relate(answer: RelateAnswer, rows: Rows) -> list[Part]:
     ]
 
 
-def _together(answer: TogetherAnswer, rows: Rows) -> list[Part]:
+def _together(answer: CorrelationAnswer, rows: Rows) -> list[Part]:
     names = [c.name for c in answer.columns]
     partial = partial_correlations(np.column_stack([_values(n, rows) for n in names]))
     pairs = [(i, j) for i in range(len(names)) for j in range(i + 1, len(names))]
@@ -200,7 +200,7 @@ def _series(values: Floats, grain: str) -> list[Part]:
     return found
 
 
-def _apart(answer: ApartAnswer) -> list[Part]:
+def _apart(answer: DecompositionAnswer) -> list[Part]:
     parts = answer.parts
     assert parts is not None  # noqa: S101  (asked only of parts)
     found = _series(np.where(parts.filled, np.nan, parts.values), answer.calendar.grain)
@@ -215,7 +215,7 @@ def _apart(answer: ApartAnswer) -> list[Part]:
     return [*found, _part("What trend and seasons leave", of_sample(parts.rest[~parts.filled]))]
 
 
-def _ahead(answer: AheadAnswer) -> list[Part]:
+def _ahead(answer: ForecastAnswer) -> list[Part]:
     found = answer.forecast
     assert found is not None  # noqa: S101  (asked only with a forecast)
     past = answer.values[answer.start : answer.end]

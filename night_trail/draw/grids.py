@@ -6,8 +6,8 @@ import math
 
 from night_trail.core.language.numbers import number, percent
 from night_trail.core.question import to_json
-from night_trail.core.questions.correlation.answer import TogetherAnswer
-from night_trail.core.questions.crosstab.answer import GoesAnswer
+from night_trail.core.questions.correlation.answer import CorrelationAnswer
+from night_trail.core.questions.crosstab.answer import CrosstabAnswer
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.table import Table
 from night_trail.core.turns import See
@@ -25,7 +25,7 @@ def _tone(share: float) -> str:
     return f"cell {'above' if share >= 0 else 'below'} shade-{step}"
 
 
-def draw_together(answer: TogetherAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+def draw_correlation(answer: CorrelationAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return the correlations of every pair; a cell opens its points."""
     canvas = Canvas(size, prefix, has_lit=False)
     names = [c.name for c in answer.columns]
@@ -55,7 +55,7 @@ def draw_together(answer: TogetherAnswer, table: Table, size: Size, prefix: str)
     return canvas
 
 
-def draw_goes(answer: GoesAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+def draw_crosstab(answer: CrosstabAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return how often each pair occurs, shaded by how far that is from chance."""
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     names, tops = [g.label for g in answer.rows.groups], [g.label for g in answer.columns.groups]

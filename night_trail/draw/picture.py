@@ -10,11 +10,11 @@ from night_trail.core.language.spans import plain
 from night_trail.core.questions.compare.answer import CompareAnswer
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.several import SeveralAnswer
-from night_trail.core.questions.correlation.answer import TogetherAnswer
-from night_trail.core.questions.crosstab.answer import GoesAnswer
+from night_trail.core.questions.correlation.answer import CorrelationAnswer
+from night_trail.core.questions.crosstab.answer import CrosstabAnswer
 from night_trail.core.questions.cycle.answer import CycleAnswer
-from night_trail.core.questions.decomposition.answer import ApartAnswer
-from night_trail.core.questions.forecast.answer import AheadAnswer
+from night_trail.core.questions.decomposition.answer import DecompositionAnswer
+from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.registry import Answer, sentence, words_of
 from night_trail.core.questions.relate.answer import RelateAnswer
@@ -34,7 +34,9 @@ from night_trail.draw.compare import draw_compare
 from night_trail.draw.cross import draw_cross
 from night_trail.draw.curves import draw_curves, draw_strip
 from night_trail.draw.cycle import draw_cycle
-from night_trail.draw.grids import draw_goes, draw_together
+from night_trail.draw.decomposition import draw_decomposition
+from night_trail.draw.forecast import draw_forecast
+from night_trail.draw.grids import draw_correlation, draw_crosstab
 from night_trail.draw.histogram import draw_histogram
 from night_trail.draw.over_time import draw_over_time
 from night_trail.draw.relate import draw_relate
@@ -42,8 +44,6 @@ from night_trail.draw.several import draw_several, draw_table
 from night_trail.draw.svg import Svg, el
 from night_trail.draw.text import wrapped
 from night_trail.draw.theme import TOKENS, standalone_style
-from night_trail.draw.time_ahead import draw_ahead
-from night_trail.draw.time_parts import draw_apart
 from night_trail.draw.wholes import draw_figure, draw_parts, draw_stair
 
 MAIN = Size(738, 388)
@@ -76,12 +76,12 @@ _SHAPES: dict[type, Drawer] = {
     CrossAnswer: draw_cross,
     SeveralAnswer: draw_several,
     RelateAnswer: draw_relate,
-    TogetherAnswer: draw_together,
-    GoesAnswer: draw_goes,
+    CorrelationAnswer: draw_correlation,
+    CrosstabAnswer: draw_crosstab,
     OverTimeAnswer: draw_over_time,
     CycleAnswer: draw_cycle,
-    ApartAnswer: draw_apart,
-    AheadAnswer: draw_ahead,
+    DecompositionAnswer: draw_decomposition,
+    ForecastAnswer: draw_forecast,
 }
 
 

@@ -10,8 +10,8 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.numbers import percent
 from night_trail.core.question import Question, to_json
-from night_trail.core.questions.decomposition.question import Apart
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.registry import KINDS, kind_of, short_name
 from night_trail.core.questions.shared.offers import Offer
 from night_trail.core.questions.shared.ranking import ranked_by
@@ -78,7 +78,7 @@ def _drawn(slot: str, desk: Desk, offers: list[Offer]) -> Iterable[Choice]:
                 scene, _ = turn(desk.scene, change, desk.table)
                 there = desk if scene.only == desk.scene.only else Desk(desk.version, scene)
                 # models take a second each: a list does not wait for them
-                if isinstance(scene.main, Apart | Ahead):
+                if isinstance(scene.main, Decomposition | Forecast):
                     slow = slot == "way"
                 elif _many_groups(scene.main, desk):
                     slow = True
@@ -100,7 +100,7 @@ def preview(desk: Desk, change: Change) -> Svg | str:
     try:
         scene, _ = turn(desk.scene, change, desk.table)
         # forecasts of groups are work of their own, which nobody asked for yet
-        if scene.main is None or (isinstance(scene.main, Ahead) and scene.main.split is not None):
+        if scene.main is None or (isinstance(scene.main, Forecast) and scene.main.split is not None):
             return ""
         return _thumb(Desk(desk.version, scene), scene.main)
     except BadQuestion:

@@ -11,8 +11,8 @@ from msgspec.structs import replace as changed
 
 from night_trail.core.conditions import Condition
 from night_trail.core.question import Scene, key
-from night_trail.core.questions.forecast.answer import MOST_GROUPS, AheadAnswer, Alone, ahead, groups_alone
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.forecast.answer import MOST_GROUPS, Alone, ForecastAnswer, ahead, groups_alone
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.shared.ranking import ranked_grouping
 from night_trail.core.rows import Rows
 from night_trail.tables.models import Version
@@ -23,7 +23,9 @@ STALLED = dt.timedelta(minutes=2)
 """Work that has not moved for so long was interrupted, and is begun again where it stood."""
 
 
-def group_forecast(question: Ahead, rows: Rows, version: Version, only: tuple[Condition, ...]) -> AheadAnswer:
+def group_forecast(
+    question: Forecast, rows: Rows, version: Version, only: tuple[Condition, ...]
+) -> ForecastAnswer:
     """Return the forecast of every group where it is made, else that of all with how far the work is."""
     # bands and a plan are drawn over the same forecasts
     bare = changed(question, bands=(80,), plan=None)
@@ -48,7 +50,7 @@ def group_forecast(question: Ahead, rows: Rows, version: Version, only: tuple[Co
 def make_group_forecasts(work: GroupForecasts) -> None:
     """Forecast group after group, and keep each as it is made."""
     scene = msgspec.convert(work.scene, Scene)
-    assert isinstance(scene.main, Ahead)  # noqa: S101  (so it was written)
+    assert isinstance(scene.main, Forecast)  # noqa: S101  (so it was written)
     rows = Rows(core_table(work.version), scene.only)
     made: list[Alone] = []
     for one in groups_alone(scene.main, rows):

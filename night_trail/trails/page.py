@@ -13,8 +13,8 @@ from django_htmx.http import push_url
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.question import Scene, to_json
-from night_trail.core.questions.decomposition.question import Apart
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.registry import short_name
 from night_trail.core.questions.shared.sentence import Sentence
@@ -159,7 +159,7 @@ def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:
     context["all_groups"] = all_groups(scene.main, main.answer, desk)
     context["pending"] = getattr(main.answer, "pending", None)
     context["alike"] = to_json(Alike(not scene.alike))
-    if isinstance(scene.main, OverTime | Apart | Ahead):
+    if isinstance(scene.main, OverTime | Decomposition | Forecast):
         context["grains"] = [
             {"name": name, "words": GRAIN_WORDS[grain], "post": to_json(Slot("grain", grain))}
             for name, grain in neighbours(desk, scene.main).items()

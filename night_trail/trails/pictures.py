@@ -17,7 +17,7 @@ from night_trail.core.annotations import Annotation
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.spans import Words
 from night_trail.core.question import Question, Scene, key
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.registry import Answer, check, sentence, words_of
 from night_trail.core.questions.registry import answer as core_answer
 from night_trail.core.questions.shared.sentence import Sentence
@@ -88,7 +88,7 @@ class Desk:
         with _lock:
             if name in _answers:
                 return _answers[name]
-        if isinstance(question, Ahead) and question.split is not None:
+        if isinstance(question, Forecast) and question.split is not None:
             check(question, self.table)
             found: Answer = group_forecast(question, self.rows, self.version, self.scene.only)
             if found.pending is not None:

@@ -12,8 +12,8 @@ from night_trail.core.conditions import OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.spans import plain
 from night_trail.core.question import Scene, decode, key
-from night_trail.core.questions.decomposition.question import Apart
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.registry import words_of
 from night_trail.core.questions.shared.periods import grain_for, periods_of
 from night_trail.core.recipe.steps import Group, PartOf
@@ -94,7 +94,7 @@ def _must_open(version: Version, scene: Scene) -> None:
         raise BadQuestion("The turn holds a value that cannot be kept", "", "Choose another.")
     desk = Desk(version, scene)
     for question in (scene.main, *scene.beside):
-        if isinstance(question, Ahead) and question.split is not None:
+        if isinstance(question, Forecast) and question.split is not None:
             # made in the background; only whether there are too many periods is told at once
             periods_of(desk.rows, question.time, grain_for(question, desk.rows), 1, question.zone)
         elif question is not None:
@@ -130,7 +130,7 @@ def keep_part(step: Step, part: str, name: str) -> Step:
         Where nothing is taken apart, there is no such part, or the name is empty or taken.
     """
     scene = step.scene_value()
-    if not isinstance(scene.main, Apart):
+    if not isinstance(scene.main, Decomposition):
         raise BadQuestion("Nothing is taken apart here", "", "Ask for trend and seasons first.")
     if part not in ("trend", "season", "rest", "adjusted"):
         raise BadQuestion(f"There is no part “{part}”", "", "Choose one of the list.")

@@ -21,10 +21,10 @@ from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
 from night_trail.core.question import decode, to_json
 from night_trail.core.questions.compare.question import Compare
-from night_trail.core.questions.correlation.answer import TogetherAnswer
-from night_trail.core.questions.correlation.question import Together
-from night_trail.core.questions.crosstab.answer import GoesAnswer
-from night_trail.core.questions.crosstab.question import Goes
+from night_trail.core.questions.correlation.answer import CorrelationAnswer
+from night_trail.core.questions.correlation.question import Correlations
+from night_trail.core.questions.crosstab.answer import CrosstabAnswer
+from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.registry import answer, check, figures_of, sentence, words_of
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.relate.layers import MOST_POINTS
@@ -291,8 +291,8 @@ def test_correlations_are_those_of_pandas_with_gaps() -> None:
 def test_iris_together_is_what_pandas_says_and_like_stands_by_like(by: str) -> None:
     iris = load_iris(as_frame=True).frame.drop(columns="target")
     made = table_of(**{c: iris[c].to_numpy() for c in iris.columns})
-    found = answer(Together(by=by), Rows(made))
-    assert isinstance(found, TogetherAnswer)
+    found = answer(Correlations(by=by), Rows(made))
+    assert isinstance(found, CorrelationAnswer)
     names = [c.name for c in found.columns]
     theirs = iris.corr("spearman" if by == "rank" else "pearson").loc[names, names].to_numpy()
     assert found.r == pytest.approx(theirs)
@@ -305,10 +305,10 @@ def test_iris_together_is_what_pandas_says_and_like_stands_by_like(by: str) -> N
 def test_pairs_of_noise_are_mostly_not_found() -> None:
     rng = np.random.default_rng(11)
     made = table_of(**{f"x{i}": rng.normal(0, 1, 400) for i in range(20)})
-    found = answer(Together(), Rows(made))
+    found = answer(Correlations(), Rows(made))
     assert found.found.sum() / 2 <= 4
     quiet = table_of(**{f"x{i}": rng.normal(0, 1, 100) for i in range(4)})
-    nothing = answer(Together(), Rows(quiet))
+    nothing = answer(Correlations(), Rows(quiet))
     assert not nothing.found.any()
     assert plain(words_of(nothing, quiet).headline).startswith("No pair goes together beyond chance")
     assert any("about one in twenty" in c for c in words_of(found, made).cautions)
@@ -316,18 +316,18 @@ def test_pairs_of_noise_are_mostly_not_found() -> None:
 
 def test_together_changes_its_numbers_and_is_read(table: Table) -> None:
     question, _ = read("how do the numbers move together, by ranks", table)
-    assert question == Together(by="rank")
+    assert question == Correlations(by="rank")
     assert read(str(sentence(question, table)), table)[0] == question
     fewer, label = changed(question, "columns", "rain", table)
     assert fewer.columns == ("late", "riders") and label == "without rain"
     assert changed(fewer, "columns", None, table)[0].columns == ()
-    assert changed(Spread("late"), "way", "together", table)[0] == Together()
+    assert changed(Spread("late"), "way", "together", table)[0] == Correlations()
     with pytest.raises(BadQuestion, match="Fewer than two"):
-        check(Together(), table_of(g=["a", "b"]))
+        check(Correlations(), table_of(g=["a", "b"]))
 
 
 def test_a_lit_part_has_its_own_correlations(table: Table, data: pd.DataFrame) -> None:
-    found = answer(Together(), Rows(table, (), Between("rain", 8.0, None)))
+    found = answer(Correlations(), Rows(table, (), Between("rain", 8.0, None)))
     names = [c.name for c in found.columns]
     part = data[data["rain"] >= 8][names].corr().to_numpy()
     assert found.lit_r == pytest.approx(part)
@@ -342,8 +342,8 @@ def test_which_goes_with_which_is_scipys_chi_square() -> None:
         religious=[f"r{int(v)}" for v in frame["religious"]],
         marriage=[f"m{int(v)}" for v in frame["rate_marriage"]],
     )
-    found = answer(Goes("religious", "marriage"), Rows(made))
-    assert isinstance(found, GoesAnswer)
+    found = answer(Crosstab("religious", "marriage"), Rows(made))
+    assert isinstance(found, CrosstabAnswer)
     counts = pd.crosstab(made.series("religious").to_numpy(), made.series("marriage").to_numpy()).to_numpy()
     theirs = stats.chi2_contingency(counts, correction=False)
     assert (found.counts == counts).all() and found.expected == pytest.approx(theirs.expected_freq)
@@ -361,7 +361,7 @@ def test_which_goes_with_which_is_scipys_chi_square() -> None:
 def test_counts_sum_to_the_rows_and_what_is_expected_to_them_too(seed: int) -> None:
     rng = np.random.default_rng(seed)
     made = table_of(a=rng.choice(list("abc"), 90).tolist(), b=rng.choice(list("xy"), 90).tolist())
-    found = answer(Goes("a", "b"), Rows(made, (), OneOf("a", ("a",))))
+    found = answer(Crosstab("a", "b"), Rows(made, (), OneOf("a", ("a",))))
     assert found.counts.sum() == pytest.approx(found.expected.sum()) == 90
     assert found.lit.sum() == (np.array(made.series("a").to_list()) == "a").sum()
     assert (found.lit <= found.counts).all()
@@ -369,15 +369,15 @@ def test_counts_sum_to_the_rows_and_what_is_expected_to_them_too(seed: int) -> N
 
 def test_categories_are_read_swapped_and_refused(table: Table) -> None:
     question, _ = read("which line goes with which depot", table)
-    assert question == Goes("line", "depot")
+    assert question == Crosstab("line", "depot")
     assert read(str(sentence(question, table)), table)[0] == question
-    assert changed(question, "column", "depot", table)[0] == Goes("depot", "line")
+    assert changed(question, "column", "depot", table)[0] == Crosstab("depot", "line")
     assert changed(Compare(Measure("count"), "line", also="depot"), "way", "goes", table)[0] == question
     assert changed(question, "way", "spread", table)[0].column == "line"
-    for bad in (Goes("line", "line"), Goes("line", "missing")):
+    for bad in (Crosstab("line", "line"), Crosstab("line", "missing")):
         with pytest.raises(BadQuestion):
             check(bad, table)
-    alone = answer(Goes("line", "depot"), Rows(table, (OneOf("line", ("none",)),)))
+    alone = answer(Crosstab("line", "depot"), Rows(table, (OneOf("line", ("none",)),)))
     assert plain(words_of(alone, table).headline) == "No row that is kept has both groups."
 
 

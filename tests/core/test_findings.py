@@ -204,10 +204,10 @@ def test_row_numbers_codes_and_years_do_not_go_along() -> None:
     text = " ".join(said(table))
     assert "twin" in text and "number moves" not in text and "year" not in text
     from night_trail.core.questions.correlation.answer import columns_for
-    from night_trail.core.questions.correlation.question import Together
+    from night_trail.core.questions.correlation.question import Correlations
 
-    assert [c.name for c in columns_for(Together(), table)] == ["trend", "twin"]
-    assert [c.name for c in columns_for(Together(("year", "trend")), table)] == ["year", "trend"]
+    assert [c.name for c in columns_for(Correlations(), table)] == ["trend", "twin"]
+    assert [c.name for c in columns_for(Correlations(("year", "trend")), table)] == ["year", "trend"]
 
 
 def test_74_quarters_are_no_days() -> None:

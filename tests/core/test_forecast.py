@@ -16,9 +16,9 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
 from night_trail.core.questions.decomposition.answer import DIFFERENT
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.forecast.answer import groups_alone, horizon_for
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import Event, OverTime
 from night_trail.core.questions.registry import answer, check, figures_of, sentence, words_of
 from night_trail.core.recipe import apply
@@ -153,17 +153,17 @@ SUM = Measure("sum", "x")
 def test_a_forecast_begins_where_the_covered_periods_end_and_sums_up_its_year() -> None:
     values = seasonal(101, 9)
     table = monthly(values)  # to May 2023
-    found = answer(Ahead(SUM, "month", horizon=12), Rows(table))
+    found = answer(Forecast(SUM, "month", horizon=12), Rows(table))
     assert found.name(found.end) == "June 2023" and found.horizon == 12
     year, so_far, total, low, high = found.rest_of_year
     assert year == 2023 and so_far == pytest.approx(values[96:].sum())
     assert total == pytest.approx(so_far + found.forecast.mean[:7].sum()) and low < total < high
     assert (
-        answer(Ahead(SUM, "month", horizon=3), Rows(table)).rest_of_year is None
+        answer(Forecast(SUM, "month", horizon=3), Rows(table)).rest_of_year is None
     )  # it does not reach December
     assert (
-        horizon_for(Ahead(SUM, "month"), "month", 101) == 12
-        and horizon_for(Ahead(SUM, "month"), "month", 15) == 5
+        horizon_for(Forecast(SUM, "month"), "month", 101) == 12
+        and horizon_for(Forecast(SUM, "month"), "month", 15) == 5
     )
     said = words_of(found, table)
     assert "in 2023, between" in plain(said.headline) and any(f.key.startswith("error:") for f in said.facts)
@@ -173,7 +173,7 @@ def test_a_plan_is_held_against_what_happened() -> None:
     values = seasonal(48, 1)
     table = monthly(values, plan=values + 10)
     table = typed(table, x={"additive": True}, plan={"additive": True})
-    found = answer(Ahead(SUM, "month", plan="plan"), Rows(table))
+    found = answer(Forecast(SUM, "month", plan="plan"), Rows(table))
     np.testing.assert_allclose(found.plan[:48], values + 10)
     assert "480 below plan in all" in plain(words_of(found, table).headline)
 
@@ -189,7 +189,7 @@ def test_forecasts_of_groups_add_up_to_that_of_all() -> None:
         ),
         x={"additive": True},
     )
-    question = Ahead(SUM, "month", split="g", horizon=6)
+    question = Forecast(SUM, "month", split="g", horizon=6)
     found = answer(question, Rows(table))
     np.testing.assert_allclose(np.sum([g.mean for g in found.groups], axis=0), found.forecast.mean)
     alone = list(groups_alone(question, Rows(table)))
@@ -227,7 +227,7 @@ def test_holidays_are_shares_of_their_periods() -> None:
     table = typed(table_of(day=pl.Series(days), x=x), x={"additive": True})
     ahead_ = dt.date(2023, 5, 5)
     events = tuple(Event("feast", d.isoformat(), d.isoformat()) for d in [*feasts, ahead_])
-    found = answer(Ahead(SUM, "day", "day", horizon=14, events=events), Rows(table))
+    found = answer(Forecast(SUM, "day", "day", horizon=14, events=events), Rows(table))
     at = (ahead_ - days[-1]).days - 1
     assert found.forecast.mean[at] > 55 and found.forecast.mean[at + 1] < 50
 
@@ -252,13 +252,13 @@ def feasts(known_ahead: bool) -> tuple[Table, np.ndarray]:
 
 def test_a_yes_no_column_with_rows_to_come_is_known_ahead() -> None:
     table, feast = feasts(known_ahead=True)
-    found = answer(Ahead(SUM, "day", "day", known="feast"), Rows(table))
+    found = answer(Forecast(SUM, "day", "day", known="feast"), Rows(table))
     # rows without a figure are what is to come: the past ends before them, the way ahead with them
     assert (found.end, found.horizon, len(found.values)) == (400, 28, 400)
     ahead_ = feast[400:]
     gap = found.forecast.mean[ahead_].mean() - found.forecast.mean[~ahead_].mean()
     assert gap == pytest.approx(50, abs=4) and found.assumed is None
-    blind = answer(Ahead(SUM, "day", "day"), Rows(table))
+    blind = answer(Forecast(SUM, "day", "day"), Rows(table))
     # looking back it would have known as well
     assert found.forecast.last[feast[372:400]] == pytest.approx([150] * int(feast[372:400].sum()), abs=4)
     assert feast[372:400].any() and found.forecast.off < 0.5 * blind.forecast.off
@@ -266,7 +266,7 @@ def test_a_yes_no_column_with_rows_to_come_is_known_ahead() -> None:
 
 def test_without_rows_to_come_no_is_taken_and_said_unless_days_are_named() -> None:
     table, _ = feasts(known_ahead=False)
-    question = Ahead(SUM, "day", "day", horizon=14, known="feast")
+    question = Forecast(SUM, "day", "day", horizon=14, known="feast")
     found = answer(question, Rows(table))
     assert found.assumed == 400 and found.forecast.mean == pytest.approx([100] * 14, abs=4)
     assert any(
@@ -281,21 +281,21 @@ def test_without_rows_to_come_no_is_taken_and_said_unless_days_are_named() -> No
 def test_a_number_is_known_ahead_only_with_its_values() -> None:
     table, _ = feasts(known_ahead=False)
     with pytest.raises(BadQuestion, match="“rain” has no rows in 5 February 2024"):
-        answer(Ahead(SUM, "day", "day", known="rain"), Rows(table))
+        answer(Forecast(SUM, "day", "day", known="rain"), Rows(table))
     with pytest.raises(BadQuestion, match="not known ahead"):
-        check(Ahead(SUM, "day", known="x"), table)
+        check(Forecast(SUM, "day", known="x"), table)
     days = table.series("day")
     with pytest.raises(BadQuestion, match="is date"):
-        check(Ahead(Measure("count"), "day", known="other"), table_of(day=days, other=days))
+        check(Forecast(Measure("count"), "day", known="other"), table_of(day=days, other=days))
     table, _ = feasts(known_ahead=True)
-    question = Ahead(SUM, "day", "day", known="rain")
+    question = Forecast(SUM, "day", "day", known="rain")
     assert answer(question, Rows(table)).forecast.mean == pytest.approx([106] * 28, abs=25)
     assert read(str(sentence(question, table)), table)[0] == question
 
 
 def test_a_plan_to_come_is_held_against_the_forecast() -> None:
     table, _ = feasts(known_ahead=True)
-    found = answer(Ahead(SUM, "day", "day", plan="plan"), Rows(table))
+    found = answer(Forecast(SUM, "day", "day", plan="plan"), Rows(table))
     assert found.plan.tolist() == [120.0] * 428
     off = found.forecast.mean.sum() - 28 * 120
     assert off < 0
@@ -310,21 +310,21 @@ def test_a_month_that_figures_break_off_in_is_unfinished_though_rows_go_on() -> 
     table, _ = feasts(known_ahead=True)  # figures end on 4 February 2024, rows on 3 March
     line = answer(OverTime(SUM, "day", "month"), Rows(table))
     assert [line.name(i) for i in np.flatnonzero(~line.whole)] == ["February 2024", "March 2024"]
-    parts = answer(Apart(SUM, "day", "month"), Rows(table))
+    parts = answer(Decomposition(SUM, "day", "month"), Rows(table))
     assert parts.name(len(parts.values) - 1) == "February 2024" and not parts.whole[-1]
     assert len(parts.parts.values) == 13
-    found = answer(Ahead(SUM, "day", "month"), Rows(table))
+    found = answer(Forecast(SUM, "day", "month"), Rows(table))
     assert found.name(found.end) == "February 2024" and found.end == 13
 
 
 def test_no_forecast_is_said_with_its_reason() -> None:
     table = monthly(np.arange(6.0))
-    found = answer(Ahead(SUM, "month"), Rows(table))
+    found = answer(Forecast(SUM, "month"), Rows(table))
     assert found.forecast is None
     assert "only 6 whole periods" in plain(words_of(found, table).headline)
     same = monthly(np.full(40, 3.0))
     assert "the same in every period" in plain(
-        words_of(answer(Ahead(SUM, "month"), Rows(same)), same).headline
+        words_of(answer(Forecast(SUM, "month"), Rows(same)), same).headline
     )
 
 
@@ -338,7 +338,7 @@ def test_a_spike_says_what_was_different_on_its_rows() -> None:
         table_of(day=pl.Series(days), x=x, rain=rain, dull=rng.normal(0, 1, len(days)).tolist()),
         rain={"unit": "mm"},
     )
-    found = answer(Apart(Measure("mean", "x"), "day"), Rows(table))
+    found = answer(Decomposition(Measure("mean", "x"), "day"), Rows(table))
     spike = found.spikes[0]
     assert found.name(spike.at) == "20 February 2024" and spike.by == pytest.approx(80, abs=5)
     assert [d.column.name for d in spike.different] == ["rain"] and spike.different[0].effect > DIFFERENT
@@ -350,7 +350,7 @@ def test_a_part_is_a_column_by_a_recipe_step() -> None:
     values = co2.load().data["co2"].resample("MS").mean().dropna().to_numpy()[:120]
     days = [dt.date(1990 + m // 12, m % 12 + 1, 1) for m in range(120)]
     table = table_of(day=pl.Series(days), x=values)
-    question = Apart(Measure("mean", "x"), "day", "month", "added")
+    question = Decomposition(Measure("mean", "x"), "day", "month", "added")
     found = answer(question, Rows(table))
     made = {
         p: apply([PartOf(p, p, question)], table).table("t").series(p).to_numpy()
@@ -369,6 +369,6 @@ def test_the_shape_of_a_season_goes_round_the_calendar() -> None:
     days = [dt.date(2024, 1, 3) + dt.timedelta(days=i) for i in range(140)]
     x = [10.0 + (5 if d.weekday() == 5 else 0) + 0.01 * i for i, d in enumerate(days)]
     table = table_of(day=pl.Series(days), x=x)
-    found = answer(Apart(Measure("mean", "x"), "day", "day"), Rows(table))
+    found = answer(Decomposition(Measure("mean", "x"), "day", "day"), Rows(table))
     names, mean, low, high = found.season_shape()
     assert names[int(np.argmax(mean))] == "Saturday" and (low <= mean).all() and (mean <= high).all()

@@ -15,9 +15,9 @@ import numpy as np
 from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
 from night_trail.core.questions.compare.question import Compare
-from night_trail.core.questions.correlation.question import Together
-from night_trail.core.questions.crosstab.question import Goes
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.correlation.question import Correlations
+from night_trail.core.questions.crosstab.question import Crosstab
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.registry import answer, words_of
 from night_trail.core.questions.relate.question import Relate
@@ -70,12 +70,12 @@ def looked_at(table: Table) -> Iterator[tuple[str, bool]]:
                 yield "gap", "wide gap" in headline
     for a, b in (("norm0", "logn0"), ("unif0", "counts0"), ("norm1", "holes"), ("whole", "norm2")):
         yield "turning", any("turn" in c.lower() for c in said(Relate(a, b))[1])
-    yield "together", not said(Together())[0].startswith("No pair")
+    yield "together", not said(Correlations())[0].startswith("No pair")
     for a, b in (("few", "some"), ("some", "uneven"), ("many", "few")):
-        yield "goes", "chance" not in said(Goes(a, b))[0]
+        yield "goes", "chance" not in said(Crosstab(a, b))[0]
     for name in ("norm0", "logn0", "counts0"):
         for grain in ("day", "week", "month"):
-            found = answer(Apart(Measure("mean", name), "day", grain), rows)
+            found = answer(Decomposition(Measure("mean", name), "day", grain), rows)
             if found.parts is not None:
                 yield "season", bool(found.parts.periods)
                 yield "trend", found.parts.moves

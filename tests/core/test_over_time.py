@@ -21,8 +21,8 @@ from night_trail.core.question import Question as AnyQuestion
 from night_trail.core.question import Scene, decode, to_json
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.cycle.question import Cycle
-from night_trail.core.questions.decomposition.question import Apart
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.answer import OverTimeAnswer, fitted
 from night_trail.core.questions.over_time.question import Against, Event, Level, OverTime
 from night_trail.core.questions.over_time.views import rolling_mean
@@ -359,8 +359,8 @@ def test_every_sentence_reads_back(table: Table, text: str) -> None:
         ("boardings monthly", OverTime(SUM, "at", "month")),
         ("late over time", OverTime(Measure("mean", "late"), "at")),
         ("boardings through the week", Cycle(SUM, "at", "week")),
-        ("boardings taken apart", Apart(SUM, "at")),
-        ("boardings ahead", Ahead(SUM, "at")),
+        ("boardings taken apart", Decomposition(SUM, "at")),
+        ("boardings ahead", Forecast(SUM, "at")),
         ("sum of boardings by line", Compare(SUM, "line", "bars")),
     ],
 )
@@ -380,7 +380,7 @@ def test_short_forms(table: Table, text: str, expected: AnyQuestion) -> None:
         (OverTime(SUM, "at", against=Against("column", "boardings")), "A plan is another column"),
         (OverTime(SUM, "at", until="late"), "counted from a start to an end"),
         (Cycle(SUM, "at", shape="grid", split="line"), "no further lines"),
-        (Ahead(Measure("mean", "late"), "at", split="line"), "add up to a total"),
+        (Forecast(Measure("mean", "late"), "at", split="line"), "add up to a total"),
     ],
 )
 def test_what_makes_no_sense_is_refused_in_a_sentence(
@@ -471,8 +471,8 @@ def test_cycles_against_pandas(frame: pd.DataFrame, table: Table) -> None:
 
 def test_nothing_and_little_are_said_plainly() -> None:
     days = pl.Series([dt.date(2024, 1, 1), None]).cast(pl.Date)
-    for question in (OverTime(Measure("mean", "x"), "day"), Cycle(Measure("mean", "x"), "day"), Apart(Measure("mean", "x"), "day"),
-                     Ahead(Measure("mean", "x"), "day")):  # fmt: skip
+    for question in (OverTime(Measure("mean", "x"), "day"), Cycle(Measure("mean", "x"), "day"), Decomposition(Measure("mean", "x"), "day"),
+                     Forecast(Measure("mean", "x"), "day")):  # fmt: skip
         for table in (
             table_of(day=pl.Series([], dtype=pl.Date), x=pl.Series([], dtype=pl.Float64)),
             table_of(day=pl.Series([None, None]).cast(pl.Date), x=[1.0, 2.0]),

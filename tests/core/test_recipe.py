@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from night_trail.core.conditions import Between
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.reading import ReadingSettings, load
 from night_trail.core.recipe import apply, decode_recipe
 from night_trail.core.recipe import steps as s
@@ -317,7 +317,7 @@ EVERY_STEP: list[Step] = [
     s.Cut("a", "b", (10.0, 20.0)),
     s.Gather("a", "b", {"g": ("x",)}),
     s.Group("late ones", Between("a", 5.0, None)),
-    s.PartOf("trend of a", "trend", Apart(Measure("mean", "a"), "day"), (Between("a", 5.0, None),)),
+    s.PartOf("trend of a", "trend", Decomposition(Measure("mean", "a"), "day"), (Between("a", 5.0, None),)),
     s.Order("a", tuple("abcdefgh")),
     s.ReadUnits("a", "cm", "in"),
     s.FillDown("a"),

@@ -20,8 +20,8 @@ from statsmodels.tsa.stattools import acf
 from night_trail.core.conditions import Between
 from night_trail.core.measure import Measure
 from night_trail.core.questions.compare.question import Baseline, Compare
-from night_trail.core.questions.correlation.question import Together
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.correlation.question import Correlations
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.registry import answer
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
@@ -209,7 +209,7 @@ def test_every_kind_of_picture_has_its_figures(frame: pd.DataFrame) -> None:
     zoomed = figures(frame, Relate("riders", "late", window=(2.0, 6.0, 0.0, 100.0)))
     part = both[both.late.between(2, 6) & both.riders.between(0, 100)]
     assert zoomed["riders on late, row by row, in the part zoomed into"]["n"] == len(part)
-    together = figures(frame, Together())
+    together = figures(frame, Correlations())
     assert together["Correlations"]["late with riders"] == pytest.approx(
         both[["late", "riders"]].corr().iloc[0, 1]
     )
@@ -223,7 +223,8 @@ def test_a_season_by_moving_averages_is_named_by_its_months() -> None:
     table = table_of(day=pl.Series(days.to_numpy()).cast(pl.Date), riders=500 * truth)
     rows = Rows(table)
     found = {
-        p.title: p for p in all_figures(answer(Apart(Measure("sum", "riders"), "day", "month"), rows), rows)
+        p.title: p
+        for p in all_figures(answer(Decomposition(Measure("sum", "riders"), "day", "month"), rows), rows)
     }
     said = {line.label: line.value for line in found["Classical decomposition, multiplied: the season"].lines}
     assert said["January"] == pytest.approx(0.8) and said["April"] == pytest.approx(1.2) and len(said) == 12

@@ -16,8 +16,8 @@ from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
 from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.cycle.question import Cycle
-from night_trail.core.questions.decomposition.question import Apart
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.answer import OverTimeAnswer, fitted, shapes_for
 from night_trail.core.questions.over_time.events import moved_by_events
 from night_trail.core.questions.over_time.question import Against, Event, OverTime
@@ -146,19 +146,23 @@ def test_tables_of_a_general_library_are_rolled_up_taken_apart_and_forecast(name
     finest = {"weekly": "week", "yearly": "year", "quarterly": "quarter", "monthly": "month"}[name]
     assert GRAINS.index(grain) >= GRAINS.index(finest)
     # a model keeps its season: fifty years of months stay months, unless the column is coarser
-    modelled = grain_for(Ahead(mean, "at"), rows)
+    modelled = grain_for(Forecast(mean, "at"), rows)
     assert modelled == ("month" if name == "weekly" else finest)
     periods = periods_of(rows, "at", finest)
     assert periods.partial == (False, False) and int(periods.n.max()) == 1
-    for question in (OverTime(mean, "at", finest), Apart(mean, "at", finest), Ahead(mean, "at", finest)):
+    for question in (
+        OverTime(mean, "at", finest),
+        Decomposition(mean, "at", finest),
+        Forecast(mean, "at", finest),
+    ):
         found = answer(question, rows)
         assert plain(words_of(found, table).headline)
-        if isinstance(question, Ahead):
+        if isinstance(question, Forecast):
             assert found.forecast is not None and np.isfinite(found.forecast.mean).all()
             assert (found.forecast.low <= found.forecast.mean).all() and (
                 found.forecast.mean <= found.forecast.high
             ).all()
-        if isinstance(question, Apart) and name in ("weekly", "monthly"):
+        if isinstance(question, Decomposition) and name in ("weekly", "monthly"):
             assert found.parts.periods == ({"weekly": 52, "monthly": 12}[name],)
 
 

@@ -15,9 +15,9 @@ from night_trail.core.measure import Measure
 from night_trail.core.question import Question, Scene
 from night_trail.core.questions.compare.question import Baseline, Compare
 from night_trail.core.questions.cycle.question import Cycle
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.decomposition.words import season_name
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import Against, Event, Level, OverTime
 from night_trail.core.questions.over_time.words import in_period, relative, signed
 from night_trail.core.questions.registry import answer, figures_of, sentence, short_name, words_of
@@ -155,15 +155,15 @@ def test_parts_say_seasons_trend_steps_and_how_they_join() -> None:
     table = months(
         (100 + season + rng.normal(0, 1, 96) + np.where(np.arange(96) >= 60, 25, 0)).tolist(), 2015
     )
-    headline, cautions = said(Apart(SUM, "day", "month", "added"), table)
+    headline, cautions = said(Decomposition(SUM, "day", "month", "added"), table)
     assert headline.startswith("The season of the year explains 9")
     assert " in January 2020." in headline and "The level rises by 2" in headline
     assert "The parts are added, as asked." in cautions
-    chosen = answer(Apart(SUM, "day", "month"), Rows(table))
+    chosen = answer(Decomposition(SUM, "day", "month"), Rows(table))
     assert any(
         c.startswith("The parts are") and getattr(c, "way", "") for c in words_of(chosen, table).cautions
     )
-    short, _ = said(Apart(SUM, "day", "month"), months([1.0, 2.0, 3.0]))
+    short, _ = said(Decomposition(SUM, "day", "month"), months([1.0, 2.0, 3.0]))
     assert short == "3 whole months cannot be taken apart: too few, or all the same."
 
 
@@ -180,7 +180,7 @@ def test_a_forecast_says_how_sure_by_which_method_and_how_it_did() -> None:
     rng = np.random.default_rng(3)
     values = 100 + 15 * np.sin(np.arange(84) * 2 * np.pi / 12) + np.arange(84) + rng.normal(0, 2, 84)
     table = months(values.tolist(), 2016)
-    headline, _ = said(Ahead(SUM, "day", "month", 6), table)
+    headline, _ = said(Forecast(SUM, "day", "month", 6), table)
     assert (
         headline.startswith("About ")
         and " June 2023, between " in headline
@@ -190,9 +190,9 @@ def test_a_forecast_says_how_sure_by_which_method_and_how_it_did() -> None:
         "5 methods were taken together, weighted by their errors from 6 earlier points; over the last 6 months it missed by"
         in headline
     )
-    year, _ = said(Ahead(SUM, "day", "month", 12), table)
+    year, _ = said(Forecast(SUM, "day", "month", 12), table)
     assert " moths in 2023, between " in year
-    far = said(Ahead(SUM, "day", "month", 60), table)[1]
+    far = said(Forecast(SUM, "day", "month", 60), table)[1]
     assert "60 months ahead from 84 behind: far, for so short a past." in far
 
 
@@ -211,7 +211,7 @@ def test_names_sentences_and_figures_hold_what_was_asked() -> None:
     several = replace(asked, against=None, view="plain", more=(Measure("count"),))
     found = figures_of(answer(several, Rows(table)))
     assert found.names[2:4] == ("sum of x", "count") and found.rows[0][2:4] == (5.0, 1.0)
-    assert [short_name(q) for q in (Cycle(SUM, "day"), Apart(SUM, "day"), Ahead(SUM, "day"))] == [
+    assert [short_name(q) for q in (Cycle(SUM, "day"), Decomposition(SUM, "day"), Forecast(SUM, "day"))] == [
         "sum of x through the week", "sum of x taken apart", "sum of x ahead",
     ]  # fmt: skip
 
@@ -258,6 +258,6 @@ def test_differences_of_shares_are_percentage_points() -> None:
 def test_four_years_of_days_are_taken_apart_by_days() -> None:
     days = [dt.date(2021, 1, 1) + dt.timedelta(days=i) for i in range(1_461)]
     table = table_of(day=pl.Series(days), x=[float(d.weekday()) for d in days])
-    found = answer(Apart(SUM, "day"), Rows(table))
+    found = answer(Decomposition(SUM, "day"), Rows(table))
     assert found.calendar.grain == "day" and 7 in found.parts.periods
-    assert answer(Ahead(SUM, "day"), Rows(table)).calendar.grain == "month"
+    assert answer(Forecast(SUM, "day"), Rows(table)).calendar.grain == "month"

@@ -14,7 +14,7 @@ from scipy.signal import lfilter
 
 from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.registry import answer, words_of
 from night_trail.core.rows import Rows
 from night_trail.core.stats.changes import changes
@@ -99,10 +99,10 @@ def test_no_trend_is_said_of_a_series_without_one() -> None:
     months = np.datetime64("2015-01") + np.arange(96)
     days = months.astype("datetime64[D]").tolist()
     flat = table_of(day=days, x=100 + rng.normal(0, 3, 96))
-    said = plain(words_of(answer(Apart(Measure("sum", "x"), "day"), Rows(flat)), flat).headline)
+    said = plain(words_of(answer(Decomposition(Measure("sum", "x"), "day"), Rows(flat)), flat).headline)
     assert "There is no trend to speak of" in said and "No season shows" in said and "rises" not in said
     risen = table_of(day=days, x=100 + rng.normal(0, 3, 96) + np.arange(96) * 0.5)
-    said = plain(words_of(answer(Apart(Measure("sum", "x"), "day"), Rows(risen)), risen).headline)
+    said = plain(words_of(answer(Decomposition(Measure("sum", "x"), "day"), Rows(risen)), risen).headline)
     assert "The trend rises from" in said
 
 

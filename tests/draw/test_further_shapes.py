@@ -20,8 +20,8 @@ from night_trail.core.conditions import Between, Not, OneOf
 from night_trail.core.measure import Measure
 from night_trail.core.question import Question
 from night_trail.core.questions.compare.question import Baseline, Compare, Rule
-from night_trail.core.questions.correlation.question import Together
-from night_trail.core.questions.crosstab.question import Goes
+from night_trail.core.questions.correlation.question import Correlations
+from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.registry import answer
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
@@ -69,8 +69,8 @@ EVERY: list[Question] = [
     Relate("x & y", "z", panels="h {x}", fit="curve"),
     Relate("x & y", "sum'd", scale="log", margins=True),
     Relate("x & y", "z", window=(-1.0, 1.0, 0.0, 9.0), fit="robust"),
-    Together(),
-    Goes("g <b>", "h {x}"),
+    Correlations(),
+    Crosstab("g <b>", "h {x}"),
     *(Spread("x & y", "h {x}", shape) for shape in ("density", "running", "strip", "letters")),
     *(Spread("x & y", "h {x}", side=side) for side in ("own", "overlaid", "mirrored")),
     Spread("x & y", angles=True),

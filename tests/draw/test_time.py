@@ -19,8 +19,8 @@ from night_trail.core.language.numbers import THIN
 from night_trail.core.measure import Measure
 from night_trail.core.question import Question
 from night_trail.core.questions.cycle.question import Cycle
-from night_trail.core.questions.decomposition.question import Apart
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import Against, Event, Level, OverTime
 from night_trail.core.questions.registry import answer
 from night_trail.core.rows import Rows
@@ -70,9 +70,9 @@ ALL = [
     Cycle(SUM, "at", "day", shape="columns"),
     Cycle(SUM, "at", shape="grid"),
     Cycle(SUM, "at", shape="rows"),
-    *(Apart(SUM, "at", "month", show=show) for show in ("parts", "season", "adjusted")),
-    Ahead(SUM, "at", "month", bands=(50, 80, 95)),
-    Ahead(SUM, "at", "month", split="line", horizon=4),
+    *(Decomposition(SUM, "at", "month", show=show) for show in ("parts", "season", "adjusted")),
+    Forecast(SUM, "at", "month", bands=(50, 80, 95)),
+    Forecast(SUM, "at", "month", split="line", horizon=4),
 ]  # fmt: skip
 
 
@@ -145,7 +145,7 @@ def test_differences_stand_to_either_side_of_their_axis(table: Table) -> None:
 
 
 def test_bands_of_a_forecast_lie_inside_each_other_and_join_the_past(table: Table) -> None:
-    root = drawn(Ahead(SUM, "at", "month", bands=(80, 95)), table)
+    root = drawn(Forecast(SUM, "at", "month", bands=(80, 95)), table)
 
     def span(class_: str) -> tuple[float, float]:
         places = re.findall(r"(-?[\d.]+) (-?[\d.]+)", of_class(root, class_)[0].get("d"))
@@ -168,8 +168,8 @@ def test_names_at_the_ends_of_lines_do_not_overlap(table: Table) -> None:
 
 
 def test_scale_bars_are_equally_long_in_the_unit_of_the_values(table: Table) -> None:
-    found = answer(Apart(SUM, "at", "month", "added"), Rows(table))
-    root = drawn(Apart(SUM, "at", "month", "added"), table)
+    found = answer(Decomposition(SUM, "at", "month", "added"), Rows(table))
+    root = drawn(Decomposition(SUM, "at", "month", "added"), table)
     heights = [float(b.get("height")) for b in of_class(root, "scale-bar")]
     parts = [found.parts.values, found.parts.trend, *found.parts.seasons, found.parts.rest]
     spans = np.array([np.ptp(p) for p in parts])
@@ -183,7 +183,7 @@ def test_scale_bars_of_multiplied_parts_are_one_ratio() -> None:
     noise = np.exp(np.random.default_rng(2).normal(0, 0.03, 96))
     days = [dt.date(2016 + i // 12, i % 12 + 1, 1) for i in range(96)]
     table = table_of(at=pl.Series(days), x=grown * noise)
-    question = Apart(Measure("mean", "x"), "at", "month", "multiplied")
+    question = Decomposition(Measure("mean", "x"), "at", "month", "multiplied")
     parts = answer(question, Rows(table)).parts
     root = drawn(question, table)
     heights = np.array([float(b.get("height")) for b in of_class(root, "scale-bar")])
@@ -212,7 +212,7 @@ def test_a_row_for_each_weekday_has_its_line_and_mean_in_its_strip(table: Table)
 
 
 def test_groups_ahead_are_named_light_their_rows_and_say_their_bands(table: Table) -> None:
-    question = Ahead(SUM, "at", "month", split="line", horizon=4)
+    question = Forecast(SUM, "at", "month", split="line", horizon=4)
     found = answer(question, Rows(table))
     root = drawn(question, table)
     words = [e for e in root.iter("g") if (e.get("class") or "") == "legend-word"]
@@ -238,7 +238,7 @@ def test_names_of_changes_never_lie_on_each_other() -> None:
     days = [dt.date(2020 + i // 12, i % 12 + 1, 1) for i in range(96)]
     x = rng.normal(10, 0.3, 96) + np.select([np.arange(96) < 40, np.arange(96) < 64], [0, 9], 20)
     table = table_of(at=pl.Series(days), x=x)
-    question = Apart(Measure("mean", "x"), "at", "month", "added")
+    question = Decomposition(Measure("mean", "x"), "at", "month", "added")
     found = answer(question, Rows(table))
     assert sum(c.level for c in found.parts.changes) >= 2
     root = drawn(question, table)
@@ -257,7 +257,7 @@ def test_lit_lines_stay_on_the_scale_they_are_drawn_on(table: Table, way: str) -
         return [float(y) for y in re.findall(r"[ML]-?[\d.]+ (-?[\d.]+)", path.get("d"))]
 
     # few lit rows: their sums lie far below those of all
-    apart = answer(Apart(SUM, "at", "month", way=way), Rows(table, lit=OneOf("wet", ("yes",))))
+    apart = answer(Decomposition(SUM, "at", "month", way=way), Rows(table, lit=OneOf("wet", ("yes",))))
     root = ET.fromstring(draw(apart, table, MAIN))
     (lit,) = of_class(root, "lit-line")
     feet = sorted(float(e.get("d").split()[-1]) for e in of_class(root, "grid"))

@@ -18,8 +18,8 @@ from night_trail.cli import main
 from night_trail.core.conditions import OneOf
 from night_trail.core.measure import Measure
 from night_trail.core.question import to_json
-from night_trail.core.questions.decomposition.question import Apart
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import Event, Level, OverTime
 from night_trail.core.questions.registry import sentence
 from night_trail.core.turns import Beside, BreakDown, ClearAll, Light, Say, Slot, Zoom
@@ -208,8 +208,8 @@ def test_strangers_see_nothing(owner: User, other: User, table: Table) -> None:
 def test_words_of_time_start_a_step(owner: User, table: Table) -> None:
     step = asked(owner, table, "boardings by month")
     assert isinstance(step.scene_value().main, OverTime)
-    assert isinstance(take_turn(step, Say("boardings taken apart")).scene_value().main, Apart)
-    assert isinstance(take_turn(step, Slot("way", "ahead")).scene_value().main, Ahead)
+    assert isinstance(take_turn(step, Say("boardings taken apart")).scene_value().main, Decomposition)
+    assert isinstance(take_turn(step, Slot("way", "ahead")).scene_value().main, Forecast)
     assert isinstance(take_turn(step, Slot("way", "over time")).scene_value().main, OverTime)
 
 

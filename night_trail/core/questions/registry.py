@@ -18,15 +18,15 @@ from night_trail.core.questions.compare.answer import CompareAnswer
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.several import SeveralAnswer
 from night_trail.core.questions.correlation import kind as correlation
-from night_trail.core.questions.correlation.answer import TogetherAnswer
+from night_trail.core.questions.correlation.answer import CorrelationAnswer
 from night_trail.core.questions.crosstab import kind as crosstab
-from night_trail.core.questions.crosstab.answer import GoesAnswer
+from night_trail.core.questions.crosstab.answer import CrosstabAnswer
 from night_trail.core.questions.cycle import kind as cycle
 from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.decomposition import kind as decomposition
-from night_trail.core.questions.decomposition.answer import ApartAnswer
+from night_trail.core.questions.decomposition.answer import DecompositionAnswer
 from night_trail.core.questions.forecast import kind as forecast
-from night_trail.core.questions.forecast.answer import AheadAnswer
+from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.kind import QuestionKind
 from night_trail.core.questions.over_time import kind as over_time
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
@@ -41,8 +41,8 @@ from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 
 Compared = CompareAnswer | CrossAnswer | SeveralAnswer
-Timed = OverTimeAnswer | CycleAnswer | ApartAnswer | AheadAnswer
-Answer = SpreadAnswer | Compared | RelateAnswer | TogetherAnswer | GoesAnswer | Timed
+Timed = OverTimeAnswer | CycleAnswer | DecompositionAnswer | ForecastAnswer
+Answer = SpreadAnswer | Compared | RelateAnswer | CorrelationAnswer | CrosstabAnswer | Timed
 
 KINDS: tuple[QuestionKind, ...] = (
     spread.KIND,

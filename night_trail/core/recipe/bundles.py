@@ -23,14 +23,14 @@ class LikelyJoin:
 
 
 @dataclass(frozen=True)
-class Together:
+class Correlations:
     """What may be stacked, as positions of two tables or more, and what may be joined, likeliest first."""
 
     stacks: tuple[tuple[int, ...], ...]
     joins: tuple[LikelyJoin, ...]
 
 
-def together(tables: list[Table]) -> Together:
+def together(tables: list[Table]) -> Correlations:
     """Return how tables belong together.
 
     Tables that share 70 % of their columns are parts of one; of such a family
@@ -49,4 +49,4 @@ def together(tables: list[Table]) -> Together:
         if keys := likely_keys(tables[left], tables[right]):
             joins.append(LikelyJoin(left, right, keys[0]))
     joins.sort(key=lambda j: -j.key.score)
-    return Together(tuple(tuple(f) for f in families if len(f) > 1), tuple(joins[:MOST_JOINS]))
+    return Correlations(tuple(tuple(f) for f in families if len(f) > 1), tuple(joins[:MOST_JOINS]))

@@ -9,7 +9,7 @@ import msgspec
 from night_trail.core.conditions import Condition, columns_of
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.numbers import listed, number
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.table import Kind
 
 JoinHow = Literal["left", "inner", "full"]
@@ -330,7 +330,7 @@ class PartOf(
 
     name: str
     part: Literal["trend", "season", "rest", "adjusted"]
-    question: Apart
+    question: Decomposition
     only: tuple[Condition, ...] = ()
 
     def words(self) -> str:

@@ -37,7 +37,7 @@ class Candidate:
 
 
 @dataclass(frozen=True)
-class Forecast:
+class SeriesForecast:
     """The next values: ``low`` and ``high`` have a row for each of ``LEVELS``.
 
     ``paths`` are joint draws, so that sums over steps have intervals of their
@@ -74,7 +74,7 @@ Method = Callable[[Floats, int], Floats]
 
 def forecast(
     values: Floats, horizon: int, candidates: tuple[int, ...], known: tuple[Floats, Floats] | None = None
-) -> Forecast | None:
+) -> SeriesForecast | None:
     """Return the next values of a series; None where there are too few to say anything.
 
     The candidates are seasonal naive, exponential smoothing of the form that
@@ -143,7 +143,7 @@ def forecast(
     # what was known then acted then
     then = then[len(then) - len(last) :]
     size = float(np.mean(np.abs(truths[-1] + then)))
-    return Forecast(
+    return SeriesForecast(
         mean=mean + effect,
         low=low + effect,
         high=high + effect,

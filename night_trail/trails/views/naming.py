@@ -9,7 +9,7 @@ from django.views.decorators.http import require_http_methods, require_POST
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.questions.compare.question import Compare
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.shared.measure_slots import plain_words
 from night_trail.tables.services import core_table, forget_measure, name_measure
 from night_trail.trails.models import Step
@@ -44,7 +44,7 @@ def part(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     if request.method == "POST":
         return went_on(request, keep_part(found, request.POST.get("part", ""), request.POST.get("name", "")))
     main = found.scene_value().main
-    about = main.column if isinstance(main, Apart) else ""
+    about = main.column if isinstance(main, Decomposition) else ""
     return render(request, "trails/_part.html", {"step": found, "about": about})
 
 

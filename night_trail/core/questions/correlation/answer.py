@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.errors import BadQuestion
-from night_trail.core.questions.correlation.question import Together
+from night_trail.core.questions.correlation.question import Correlations
 from night_trail.core.questions.shared.basis import Basis
 from night_trail.core.rows import Rows
 from night_trail.core.stats.groups import discoveries
@@ -21,14 +21,14 @@ LEAST = 4
 
 
 @dataclass(frozen=True)
-class TogetherAnswer:
+class CorrelationAnswer:
     """The columns in an order that sets like by like; ``r`` and ``n`` are of every pair, NaN where unknown.
 
     ``found`` says which pairs differ from 0 after the false-discovery step,
     ``lit_r`` are the correlations of the lit rows.
     """
 
-    question: Together
+    question: Correlations
     basis: Basis
     columns: tuple[Column, ...]
     r: Floats
@@ -43,7 +43,7 @@ class TogetherAnswer:
         return sorted(known, key=lambda p: -abs(float(self.r[p])))
 
 
-def columns_for(question: Together, table: Table) -> list[Column]:
+def columns_for(question: Correlations, table: Table) -> list[Column]:
     """Return the columns compared: those named, or all numbers that vary, but for codes and years."""
     if question.columns:
         return [table.column(name) for name in question.columns]
@@ -58,7 +58,7 @@ def _counts_rows(column: Column, table: Table) -> bool:
     return wanted and is_row_number(column, table.axis(column.name).values, table.height)
 
 
-def check(question: Together, table: Table) -> None:
+def check(question: Correlations, table: Table) -> None:
     """Refuse columns that are no numbers, and fewer than two."""
     found = columns_for(question, table)
     for column in found:
@@ -68,7 +68,7 @@ def check(question: Together, table: Table) -> None:
         raise BadQuestion("Fewer than two numbers vary", table.name, "Calculate one, or join a table.")
 
 
-def together(question: Together, rows: Rows) -> TogetherAnswer:
+def together(question: Correlations, rows: Rows) -> CorrelationAnswer:
     """Return how every pair of numbers is correlated."""
     columns = columns_for(question, rows.table)
     names = tuple(c.name for c in columns)
@@ -80,7 +80,7 @@ def together(question: Together, rows: Rows) -> TogetherAnswer:
     if rows.lit is not None:
         where = rows.lit if rows.kept is None else rows.lit[rows.kept]
         lit = by(matrix[where])[0][np.ix_(order, order)] if where.sum() >= LEAST else None
-    return TogetherAnswer(
+    return CorrelationAnswer(
         question=question,
         basis=Basis(
             rows=rows.n,
@@ -97,7 +97,7 @@ def together(question: Together, rows: Rows) -> TogetherAnswer:
     )
 
 
-def _matrix(question: Together, rows: Rows, names: tuple[str, ...]) -> Floats:
+def _matrix(question: Correlations, rows: Rows, names: tuple[str, ...]) -> Floats:
     made = []
     for name in names:
         values = rows.table.axis(name).values

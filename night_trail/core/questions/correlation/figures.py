@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from night_trail.core.questions.correlation.answer import TogetherAnswer
+from night_trail.core.questions.correlation.answer import CorrelationAnswer
 from night_trail.core.questions.shared.figures import Figure, Made
 
 
-def together_figures(answer: TogetherAnswer) -> Made:
+def correlation_figures(answer: CorrelationAnswer) -> Made:
     """Return the correlation of each pair."""
 
     def rows() -> Iterator[list[Figure]]:

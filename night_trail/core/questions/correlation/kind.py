@@ -3,24 +3,24 @@
 from __future__ import annotations
 
 from night_trail.core.questions.correlation import answer, figures, offers, sentence, words
-from night_trail.core.questions.correlation.answer import TogetherAnswer
-from night_trail.core.questions.correlation.question import Together
+from night_trail.core.questions.correlation.answer import CorrelationAnswer
+from night_trail.core.questions.correlation.question import Correlations
 from night_trail.core.questions.kind import QuestionKind
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.table import Column, Table
 
 
-def gist(question: Together, table: Table) -> Gist:
+def gist(question: Correlations, table: Table) -> Gist:
     """Return what it is about: of many the first."""
     return Gist(answer.columns_for(question, table)[0].name, alone=False)
 
 
-def from_gist(gist: Gist, table: Table) -> Together:
+def from_gist(gist: Gist, table: Table) -> Correlations:
     """Return all numbers together."""
-    return Together()
+    return Correlations()
 
 
-def broken_down(question: Together, by: Column, table: Table) -> Together:
+def broken_down(question: Correlations, by: Column, table: Table) -> Correlations:
     """Return the same: numbers move together within any group."""
     return question
 
@@ -28,7 +28,7 @@ def broken_down(question: Together, by: Column, table: Table) -> Together:
 KIND = QuestionKind(
     tag="together",
     way="how all numbers move together",
-    question=Together,
+    question=Correlations,
     check=answer.check,
     answer=answer.together,
     said=sentence.said,
@@ -36,8 +36,8 @@ KIND = QuestionKind(
     read=sentence.read,
     changed=sentence.changed,
     offers=offers.offers,
-    words={TogetherAnswer: words.together_words},
-    figures={TogetherAnswer: figures.together_figures},
+    words={CorrelationAnswer: words.correlation_words},
+    figures={CorrelationAnswer: figures.correlation_figures},
     gist=gist,
     from_gist=from_gist,
     broken_down=broken_down,

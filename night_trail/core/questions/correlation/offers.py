@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from night_trail.core.questions.correlation.answer import columns_for
-from night_trail.core.questions.correlation.question import Together
+from night_trail.core.questions.correlation.question import Correlations
 from night_trail.core.questions.correlation.sentence import BY_WORDS
 from night_trail.core.questions.shared.offers import Looking, Offer, no_slot
 
 
-def offers(slot: str, look: Looking, question: Together) -> list[Offer]:
+def offers(slot: str, look: Looking, question: Correlations) -> list[Offer]:
     """Return the choices for a slot."""
     if slot == "by":
         return [Offer(words, key, key == question.by) for key, words in BY_WORDS.items()]

@@ -9,7 +9,9 @@ import msgspec
 from night_trail.core.measure import Name
 
 
-class Together(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="together"):
+class Correlations(
+    msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="together"
+):
     """How many numbers move together, by straight lines or by ranks; all numbers where none are named."""
 
     columns: Annotated[tuple[Name, ...], msgspec.Meta(max_length=60)] = ()

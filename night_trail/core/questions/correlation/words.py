@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from night_trail.core.language.numbers import number
 from night_trail.core.language.spans import Fact, Words, spans
-from night_trail.core.questions.correlation.answer import TogetherAnswer
+from night_trail.core.questions.correlation.answer import CorrelationAnswer
 from night_trail.core.table import Table
 
 NOTABLE, CHANCE = 0.3, 0.05
 
 
-def together_words(answer: TogetherAnswer, table: Table) -> Words:
+def correlation_words(answer: CorrelationAnswer, table: Table) -> Words:
     """Return the words of a grid of correlations."""
     pairs = answer.pairs()
     if not pairs:

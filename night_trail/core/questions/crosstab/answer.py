@@ -8,7 +8,7 @@ import numpy as np
 
 from night_trail.core.conditions import AllOf, Condition
 from night_trail.core.errors import BadQuestion
-from night_trail.core.questions.crosstab.question import Goes
+from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.shared.basis import Basis, Grouping, grouping
 from night_trail.core.questions.shared.grouping import can_compare, no_groups
 from night_trail.core.rows import Rows
@@ -20,14 +20,14 @@ LEAST_EXPECTED = 5.0
 
 
 @dataclass(frozen=True)
-class GoesAnswer:
+class CrosstabAnswer:
     """Counts of every pair beside those expected if the categories had nothing to do with each other.
 
     ``residuals`` are adjusted ones (Haberman 1973): about −2 to 2 by chance.
     ``v`` is Cramér's V with bias correction, ``p`` of Pearson's chi-square.
     """
 
-    question: Goes
+    question: Crosstab
     column: Column
     against: Column
     basis: Basis
@@ -47,7 +47,7 @@ class GoesAnswer:
         return AllOf((first, second))
 
 
-def check(question: Goes, table: Table) -> None:
+def check(question: Crosstab, table: Table) -> None:
     """Refuse columns that make no groups."""
     if question.column == question.against:
         raise BadQuestion("A column goes with itself", "against", "Choose another column.")
@@ -57,7 +57,7 @@ def check(question: Goes, table: Table) -> None:
             raise no_groups(column, field, "groups")
 
 
-def goes(question: Goes, rows: Rows) -> GoesAnswer:
+def goes(question: Crosstab, rows: Rows) -> CrosstabAnswer:
     """Return how often each pair of groups occurs, and how often it would by chance."""
     first, second = grouping(rows, question.column, MOST), grouping(rows, question.against, MOST)
     assert first.codes is not None and second.codes is not None  # noqa: S101  (grouped by columns)
@@ -70,7 +70,7 @@ def goes(question: Goes, rows: Rows) -> GoesAnswer:
     lit = None if rows.lit is None else np.bincount(pairs[used & rows.lit], minlength=k * m).reshape(k, m)
     total = int(counts.sum())
     expected, residuals, v, p = _against_chance(counts, total)
-    return GoesAnswer(
+    return CrosstabAnswer(
         question=question,
         column=rows.table.column(question.column),
         against=rows.table.column(question.against),

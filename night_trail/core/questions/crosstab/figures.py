@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from night_trail.core.questions.crosstab.answer import GoesAnswer
+from night_trail.core.questions.crosstab.answer import CrosstabAnswer
 from night_trail.core.questions.shared.figures import Figure, Made
 
 
-def goes_figures(answer: GoesAnswer) -> Made:
+def crosstab_figures(answer: CrosstabAnswer) -> Made:
     """Return the counts of each pair, and what chance would give."""
 
     def rows() -> Iterator[list[Figure]]:

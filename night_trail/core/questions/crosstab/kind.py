@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from night_trail.core.questions.crosstab import answer, figures, offers, sentence, words
-from night_trail.core.questions.crosstab.answer import GoesAnswer
-from night_trail.core.questions.crosstab.question import Goes
+from night_trail.core.questions.crosstab.answer import CrosstabAnswer
+from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.kind import QuestionKind
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.grouping import best_group, can_compare
@@ -12,25 +12,25 @@ from night_trail.core.questions.spread.question import Spread
 from night_trail.core.table import Column, Table
 
 
-def gist(question: Goes, table: Table) -> Gist:
+def gist(question: Crosstab, table: Table) -> Gist:
     """Return what it is about; neither category groups the other."""
     return Gist(question.column)
 
 
-def from_gist(gist: Gist, table: Table) -> Goes:
+def from_gist(gist: Gist, table: Table) -> Crosstab:
     """Return two categories to begin with: what groups the present picture before its column."""
     if len(gist.groups) == 2:
-        return Goes(gist.groups[0], gist.groups[1])
+        return Crosstab(gist.groups[0], gist.groups[1])
     column = table.column(gist.column)
     across = gist.groups[0] if gist.groups else None
     if across is not None and can_compare(table.column(across)):
         if can_compare(column) and not column.kind.measured:
-            return Goes(column.name, across)
-        return sentence.first_goes(table, across)
-    return sentence.first_goes(table, best_group(table, column) if column.kind.measured else column.name)
+            return Crosstab(column.name, across)
+        return sentence.first_crosstab(table, across)
+    return sentence.first_crosstab(table, best_group(table, column) if column.kind.measured else column.name)
 
 
-def broken_down(question: Goes, by: Column, table: Table) -> Spread:
+def broken_down(question: Crosstab, by: Column, table: Table) -> Spread:
     """Return how the other category is spread."""
     return Spread(by.name, shape="bars")
 
@@ -38,7 +38,7 @@ def broken_down(question: Goes, by: Column, table: Table) -> Spread:
 KIND = QuestionKind(
     tag="goes",
     way="which goes with which",
-    question=Goes,
+    question=Crosstab,
     check=answer.check,
     answer=answer.goes,
     said=sentence.said,
@@ -46,8 +46,8 @@ KIND = QuestionKind(
     read=sentence.read,
     changed=sentence.changed,
     offers=offers.offers,
-    words={GoesAnswer: words.goes_words},
-    figures={GoesAnswer: figures.goes_figures},
+    words={CrosstabAnswer: words.crosstab_words},
+    figures={CrosstabAnswer: figures.crosstab_figures},
     gist=gist,
     from_gist=from_gist,
     broken_down=broken_down,

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.crosstab.question import Goes
+from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.shared.grouping import can_compare
 from night_trail.core.questions.shared.offers import Looking, Offer, no_slot
 
 
-def offers(slot: str, look: Looking, question: Goes) -> list[Offer]:
+def offers(slot: str, look: Looking, question: Crosstab) -> list[Offer]:
     """Return the choices for a slot."""
     if slot not in ("column", "against"):
         raise no_slot(slot)

@@ -7,7 +7,7 @@ import msgspec
 from night_trail.core.measure import Name
 
 
-class Goes(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="goes"):
+class Crosstab(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="goes"):
     """Which group of a category goes with which of another, against chance."""
 
     column: Name

@@ -5,11 +5,11 @@ from __future__ import annotations
 from night_trail.core.language.numbers import counted, number
 from night_trail.core.language.spans import Fact, Span, Words, spans
 from night_trail.core.questions.correlation.words import CHANCE
-from night_trail.core.questions.crosstab.answer import LEAST_EXPECTED, GoesAnswer
+from night_trail.core.questions.crosstab.answer import LEAST_EXPECTED, CrosstabAnswer
 from night_trail.core.table import Table
 
 
-def goes_words(answer: GoesAnswer, table: Table) -> Words:
+def crosstab_words(answer: CrosstabAnswer, table: Table) -> Words:
     """Return the words of two categories against each other."""
     if not answer.basis.used:
         return Words(spans("No row that is kept has both groups."))

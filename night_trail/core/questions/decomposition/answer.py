@@ -8,13 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.conditions import Condition
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.shared.basis import Basis
 from night_trail.core.questions.shared.periods import Periods, check_time, grain_for, period_condition
 from night_trail.core.questions.shared.rolled import past_of
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import PART_NAMES, SEASONS, Calendar, period_name
-from night_trail.core.stats.decompose import Apart as Parts
+from night_trail.core.stats.decompose import Decomposition as Parts
 from night_trail.core.stats.decompose import take_apart
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
 
@@ -51,13 +51,13 @@ class Different:
 
 
 @dataclass(frozen=True)
-class ApartAnswer:
+class DecompositionAnswer:
     """The parts of a series on its calendar; ``parts`` is None where it cannot be taken apart.
 
     ``start`` is the first period taken: unfinished ones at the ends are left out.
     """
 
-    question: Apart
+    question: Decomposition
     column: Column | None
     time: Column
     basis: Basis
@@ -110,12 +110,12 @@ class ApartAnswer:
         return labels, places
 
 
-def check(question: Apart, table: Table) -> None:
+def check(question: Decomposition, table: Table) -> None:
     """Refuse a question whose time or measure does not fit."""
     check_time(question.measure, question.time, question.zone, table, question.grain)
 
 
-def apart(question: Apart, rows: Rows) -> ApartAnswer:
+def apart(question: Decomposition, rows: Rows) -> DecompositionAnswer:
     """Return the parts of a measure over time."""
     grain = grain_for(question, rows)
     rows, periods, roll = past_of(question.measure, question.time, grain, question.zone, rows)
@@ -130,7 +130,7 @@ def apart(question: Apart, rows: Rows) -> ApartAnswer:
 
     parts = rows.remember(key, take)[0]
     column = None if question.measure.column is None else rows.table.column(question.measure.column)
-    return ApartAnswer(
+    return DecompositionAnswer(
         question=question,
         column=column,
         time=rows.table.column(question.time),
@@ -150,7 +150,9 @@ def apart(question: Apart, rows: Rows) -> ApartAnswer:
     )
 
 
-def _spikes(question: Apart, rows: Rows, periods: Periods, parts: Parts, start: int) -> tuple[Spike, ...]:
+def _spikes(
+    question: Decomposition, rows: Rows, periods: Periods, parts: Parts, start: int
+) -> tuple[Spike, ...]:
     at = np.flatnonzero(parts.spikes)
     expected = parts.trend + parts.season if parts.way == "added" else parts.trend * parts.season
     off = parts.values - expected

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from night_trail.core.questions.decomposition.answer import ApartAnswer
+from night_trail.core.questions.decomposition.answer import DecompositionAnswer
 from night_trail.core.questions.shared.figures import Figure, Made, cell_at
 
 
-def apart_figures(answer: ApartAnswer) -> Made:
+def decomposition_figures(answer: DecompositionAnswer) -> Made:
     """Return the parts of each period."""
     parts = answer.parts
     seasons = [f"season of {p}" for p in parts.periods] if parts is not None else []

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from night_trail.core.questions.decomposition import answer, figures, offers, sentence, words
-from night_trail.core.questions.decomposition.answer import ApartAnswer
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.answer import DecompositionAnswer
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.kind import QuestionKind
 from night_trail.core.questions.over_time.answer import first_over_time
 from night_trail.core.questions.over_time.question import OverTime
@@ -12,17 +12,17 @@ from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.table import Column, Table
 
 
-def gist(question: Apart, table: Table) -> Gist:
+def gist(question: Decomposition, table: Table) -> Gist:
     """Return what it is about."""
     return Gist(question.column, question.measure, (), question.time, question.grain, question.zone)
 
 
-def from_gist(gist: Gist, table: Table) -> Apart:
+def from_gist(gist: Gist, table: Table) -> Decomposition:
     """Return a gist's measure taken apart."""
-    return Apart(gist.measured(table), gist.when(table).name, gist.grain, zone=gist.zone)
+    return Decomposition(gist.measured(table), gist.when(table).name, gist.grain, zone=gist.zone)
 
 
-def broken_down(question: Apart, by: Column, table: Table) -> OverTime:
+def broken_down(question: Decomposition, by: Column, table: Table) -> OverTime:
     """Return a line over time for each group: parts are of one series."""
     return first_over_time(question.measure, table.column(question.time), by.name)
 
@@ -30,7 +30,7 @@ def broken_down(question: Apart, by: Column, table: Table) -> OverTime:
 KIND = QuestionKind(
     tag="apart",
     way="what trend and seasons it has",
-    question=Apart,
+    question=Decomposition,
     check=answer.check,
     answer=answer.apart,
     said=sentence.said,
@@ -38,8 +38,8 @@ KIND = QuestionKind(
     read=None,
     changed=sentence.changed,
     offers=offers.offers,
-    words={ApartAnswer: words.apart_words},
-    figures={ApartAnswer: figures.apart_figures},
+    words={DecompositionAnswer: words.decomposition_words},
+    figures={DecompositionAnswer: figures.decomposition_figures},
     gist=gist,
     from_gist=from_gist,
     broken_down=broken_down,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.decomposition.sentence import APART_SHOW, WAY_WORDS
 from night_trail.core.questions.shared.offers import Looking, Offer, no_slot
 from night_trail.core.questions.shared.time_offers import (
@@ -13,7 +13,7 @@ from night_trail.core.questions.shared.time_offers import (
 )
 
 
-def offers(slot: str, look: Looking, question: Apart) -> list[Offer]:
+def offers(slot: str, look: Looking, question: Decomposition) -> list[Offer]:
     """Return the choices for a slot."""
     found = offers_first(slot, look, question)
     if found is not None:
@@ -24,16 +24,16 @@ def offers(slot: str, look: Looking, question: Apart) -> list[Offer]:
     return makers[slot](look, question)
 
 
-def _hows(look: Looking, question: Apart) -> list[Offer]:
+def _hows(look: Looking, question: Decomposition) -> list[Offer]:
     return [
         Offer("as fits", None, question.way is None, "what leaves the remainder more even"),
         *(Offer(words, key, key == question.way) for key, words in WAY_WORDS.items()),
     ]
 
 
-def _apart_shows(look: Looking, question: Apart) -> list[Offer]:
+def _apart_shows(look: Looking, question: Decomposition) -> list[Offer]:
     return [Offer(words, key, key == question.show) for key, words in APART_SHOW.items()]
 
 
-def _times(look: Looking, question: Apart) -> list[Offer]:
+def _times(look: Looking, question: Decomposition) -> list[Offer]:
     return [*times(look, question), *clocks(look, question)]

@@ -10,7 +10,7 @@ from night_trail.core.questions.shared.time_question import AskedOfTime, check_z
 from night_trail.core.stats.calendar import GrainName
 
 
-class Apart(AskedOfTime, frozen=True, tag="apart"):
+class Decomposition(AskedOfTime, frozen=True, tag="apart"):
     """What trend, seasons and remainder a measure is made of.
 
     ``way`` adds the parts up or multiplies them, None to choose what leaves the

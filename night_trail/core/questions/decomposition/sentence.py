@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.shared.measure_slots import measure_parts, short_measure
 from night_trail.core.questions.shared.sentence import Part, Sentence, chosen
 from night_trail.core.questions.shared.time_change import changed_first
@@ -23,7 +23,7 @@ APART_SHOW = {
 }
 
 
-def said(question: Apart, table: Table, answer: Any = None) -> Sentence:
+def said(question: Decomposition, table: Table, answer: Any = None) -> Sentence:
     """Return the sentence of a series taken apart."""
     grain = question.grain or (answer.calendar.grain if answer is not None else None)
     way = question.way or (answer.parts.way if answer is not None and answer.parts is not None else None)
@@ -39,14 +39,14 @@ def said(question: Apart, table: Table, answer: Any = None) -> Sentence:
     return Sentence(tuple(parts), (Part("use a part as a column", "column-of"),))
 
 
-def short_name(question: Apart) -> str:
+def short_name(question: Decomposition) -> str:
     """Return a picture's name on the trail and beside."""
     return f"{short_measure(question.measure)} taken apart"
 
 
 def changed(
-    question: Apart, slot: str, value: Any, table: Table, lit: Condition | None = None
-) -> tuple[Apart, str]:
+    question: Decomposition, slot: str, value: Any, table: Table, lit: Condition | None = None
+) -> tuple[Decomposition, str]:
     """Return the question with another choice in a slot, and the change in a few words."""
     if (found := changed_first(question, slot, value, table, lit)) is not None:
         return found

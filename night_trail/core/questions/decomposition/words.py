@@ -8,14 +8,14 @@ import numpy as np
 
 from night_trail.core.language.numbers import counted, listed, percent, value
 from night_trail.core.language.spans import Caution, Fact, Span, Words, spans
-from night_trail.core.questions.decomposition.answer import ApartAnswer, Different, Spike
+from night_trail.core.questions.decomposition.answer import DecompositionAnswer, Different, Spike
 from night_trail.core.questions.over_time.words import in_period, relative, signed, unfinished_words
 from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.stats.calendar import Calendar
 from night_trail.core.table import Table
 
 
-def apart_words(answer: ApartAnswer, table: Table) -> Words:
+def decomposition_words(answer: DecompositionAnswer, table: Table) -> Words:
     """Return the words of a series taken apart."""
     parts, said = answer.parts, figure_of(answer.question.measure, answer.column)
     cautions: list[str] = unfinished_words(answer.calendar, answer.whole)
@@ -92,7 +92,7 @@ def season_name(period: int, calendar: Calendar) -> str:
     return f"{period} {grain}s"
 
 
-def _changes(answer: ApartAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
+def _changes(answer: DecompositionAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
     parts = answer.parts
     assert parts is not None  # noqa: S101  (asked only of parts)
     levels = sorted((c for c in parts.changes if c.level), key=lambda c: -abs(c.step))[:2]
@@ -120,7 +120,7 @@ def _changes(answer: ApartAnswer, said: Callable[[float], str]) -> tuple[Span, .
     return found
 
 
-def _spike_words(answer: ApartAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
+def _spike_words(answer: DecompositionAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
     if not answer.spikes or answer.parts is None:
         return ()
     count = int(np.count_nonzero(answer.parts.spikes))
@@ -150,7 +150,7 @@ def _different_words(one: Different) -> str:
     return f"{column.name} is {there} on average (usually {usual})"
 
 
-def _way_words(answer: ApartAnswer) -> str:
+def _way_words(answer: DecompositionAnswer) -> str:
     parts = answer.parts
     assert parts is not None  # noqa: S101  (asked only of parts)
     if not parts.chosen_way:

@@ -11,7 +11,7 @@ import numpy as np
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.forecast.known import Known, check_known, known_of
-from night_trail.core.questions.forecast.question import MOST_AHEAD, Ahead
+from night_trail.core.questions.forecast.question import MOST_AHEAD, Forecast
 from night_trail.core.questions.shared.basis import ALL_ROWS, Basis, Grouping, hues
 from night_trail.core.questions.shared.grouping import can_compare
 from night_trail.core.questions.shared.measures import ADDS_UP, fits
@@ -26,7 +26,7 @@ from night_trail.core.questions.shared.ranking import ranked_grouping
 from night_trail.core.questions.shared.rolled import Rolled, past_of, placed, rolled
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import SEASONS, Calendar, GrainName, period_name
-from night_trail.core.stats.forecast import LEAST, LEVELS, Forecast, forecast
+from night_trail.core.stats.forecast import LEAST, LEVELS, SeriesForecast, forecast
 from night_trail.core.table import Bools, Column, Floats, Table
 
 HORIZONS: dict[GrainName, int] = {"hour": 48, "day": 28, "week": 13, "month": 12, "quarter": 8, "year": 5}
@@ -56,7 +56,7 @@ class GroupAhead:
 
 
 @dataclass(frozen=True)
-class AheadAnswer:
+class ForecastAnswer:
     """A forecast behind the covered periods of a calendar.
 
     ``calendar`` holds past and future, ``start`` to ``end`` are the periods the
@@ -68,7 +68,7 @@ class AheadAnswer:
     which on nothing is known of the known column and no is taken.
     """
 
-    question: Ahead
+    question: Forecast
     column: Column | None
     time: Column
     basis: Basis
@@ -77,7 +77,7 @@ class AheadAnswer:
     whole: Bools
     start: int
     end: int
-    forecast: Forecast | None
+    forecast: SeriesForecast | None
     why_not: str = ""
     plan: Floats | None = None
     rest_of_year: tuple[int, float, float, float, float] | None = None
@@ -102,7 +102,7 @@ class AheadAnswer:
         return period_name(self.calendar, i)
 
 
-def check(question: Ahead, table: Table) -> None:
+def check(question: Forecast, table: Table) -> None:
     """Refuse combinations that make no sense, naming the field."""
     check_known(question, table)
     check_time(question.measure, question.time, question.zone, table, question.grain)
@@ -120,7 +120,7 @@ def check(question: Ahead, table: Table) -> None:
             raise BadQuestion(f"“{question.plan}” is no number", "plan", "Choose another.")
 
 
-def horizon_for(question: Ahead, grain: GrainName, covered: int) -> int:
+def horizon_for(question: Forecast, grain: GrainName, covered: int) -> int:
     """Return how far to look: as asked, or a year or so, but no further than a third of the past."""
     if question.horizon is not None:
         return question.horizon
@@ -141,7 +141,7 @@ class _Base:
     rows: Rows
 
     @classmethod
-    def of(cls, question: Ahead, rows: Rows) -> _Base:
+    def of(cls, question: Forecast, rows: Rows) -> _Base:
         """Return the periods of a question, past and ahead."""
         grain = grain_for(question, rows)
         past, periods, roll = past_of(question.measure, question.time, grain, question.zone, rows)
@@ -156,7 +156,7 @@ class _Base:
         return cls(grain, periods, calendar, start, end, steps, roll, past)
 
 
-def ahead(question: Ahead, rows: Rows, made: Sequence[Alone] | None = None) -> AheadAnswer:
+def ahead(question: Forecast, rows: Rows, made: Sequence[Alone] | None = None) -> ForecastAnswer:
     """Return a measure's forecast; ``made`` are the groups' own, made now where they are not at hand."""
     base = _Base.of(question, rows)
     values, roll = base.roll.values[0], base.roll
@@ -166,7 +166,7 @@ def ahead(question: Ahead, rows: Rows, made: Sequence[Alone] | None = None) -> A
     found = rows.remember(("ahead", plain, base.grain), lambda: (_one(past, base.steps, base.grain, known),))[
         0
     ]
-    answered = AheadAnswer(
+    answered = ForecastAnswer(
         question=question,
         column=None if question.measure.column is None else rows.table.column(question.measure.column),
         time=rows.table.column(question.time),
@@ -189,7 +189,7 @@ def ahead(question: Ahead, rows: Rows, made: Sequence[Alone] | None = None) -> A
     return replace(answered, rest_of_year=_rest_of_year(answered))
 
 
-def _one(past: Floats, steps: int, grain: GrainName, known: Known | None) -> Forecast | None:
+def _one(past: Floats, steps: int, grain: GrainName, known: Known | None) -> SeriesForecast | None:
     return forecast(past, steps, SEASONS[grain], known.pair if known else None) if len(past) else None
 
 
@@ -200,7 +200,7 @@ def _why_not(past: Floats) -> str:
     return "the figure was the same in every period"
 
 
-def _plan(question: Ahead, rows: Rows, base: _Base) -> Floats | None:
+def _plan(question: Forecast, rows: Rows, base: _Base) -> Floats | None:
     """Return the plan of each period, past and ahead, NaN where there is none."""
     if question.plan is None:
         return None
@@ -210,7 +210,7 @@ def _plan(question: Ahead, rows: Rows, base: _Base) -> Floats | None:
     return placed(rolled(measure, rows, periods, ALL_ROWS, key).values[0], periods, base.calendar)
 
 
-def _rest_of_year(answered: AheadAnswer) -> tuple[int, float, float, float, float] | None:
+def _rest_of_year(answered: ForecastAnswer) -> tuple[int, float, float, float, float] | None:
     """Return (year, what has happened, what is expected in all, low, high) of the year being forecast."""
     found, calendar = answered.forecast, answered.calendar
     steps = _to_year_end(answered.question, calendar, answered.end)
@@ -221,7 +221,7 @@ def _rest_of_year(answered: AheadAnswer) -> tuple[int, float, float, float, floa
     return int(calendar.year_of()[answered.end]), so_far, so_far + mean, so_far + low, so_far + high
 
 
-def _to_year_end(question: Ahead, calendar: Calendar, end: int) -> int:
+def _to_year_end(question: Forecast, calendar: Calendar, end: int) -> int:
     """Return how many steps ahead the year ends in which the forecast begins; 0 where it is not reached."""
     if question.measure.aggregate not in ADDS_UP or calendar.grain == "year" or end >= calendar.n:
         return 0
@@ -255,7 +255,7 @@ class Alone(msgspec.Struct, frozen=True):
         return np.subtract(self.high[k], self.low[k], dtype=np.float64)
 
 
-def groups_alone(question: Ahead, rows: Rows) -> Iterator[Alone]:
+def groups_alone(question: Forecast, rows: Rows) -> Iterator[Alone]:
     """Yield the forecast of each group by itself, the work that takes time, in the order of the grouping."""
     base = _Base.of(question, rows)
     found, _ = ranked_grouping(rows, question.split, MOST_GROUPS, question.measure)
@@ -277,12 +277,12 @@ def groups_alone(question: Ahead, rows: Rows) -> Iterator[Alone]:
         yield Alone(group.label, flat, (flat,) * len(LEVELS), (above,) * len(LEVELS), (sums, sums, sums))
 
 
-def _group_roll(question: Ahead, rows: Rows, base: _Base, found: Grouping) -> Rolled:
+def _group_roll(question: Forecast, rows: Rows, base: _Base, found: Grouping) -> Rolled:
     key = (question.time, base.grain, 1, question.zone, question.split, question.measure)
     return rolled(question.measure, base.rows, base.periods, found, key)
 
 
-def _agreed(answered: AheadAnswer, rows: Rows, base: _Base, made: Sequence[Alone]) -> AheadAnswer:
+def _agreed(answered: ForecastAnswer, rows: Rows, base: _Base, made: Sequence[Alone]) -> ForecastAnswer:
     """Return the forecasts of the groups beside that of all, made to agree.
 
     Each is moved in proportion to the variance of its errors (trace minimisation

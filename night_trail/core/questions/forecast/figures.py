@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from night_trail.core.questions.forecast.answer import AheadAnswer
+from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.shared.figures import Figure, Made, cell_at
 from night_trail.core.stats.forecast import LEVELS
 
 
-def ahead_figures(answer: AheadAnswer) -> Made:
+def forecast_figures(answer: ForecastAnswer) -> Made:
     """Return what was and what is to come, with bands."""
     bands = [name for level in LEVELS for name in (f"{level} % from", f"{level} % to")]
     names = [f"{answer.time.name} from", "group", "value", "forecast", *bands]

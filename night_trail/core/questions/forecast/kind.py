@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from night_trail.core.questions.forecast import answer, figures, offers, sentence, words
-from night_trail.core.questions.forecast.answer import AheadAnswer
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.forecast.answer import ForecastAnswer
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.kind import QuestionKind
 from night_trail.core.questions.over_time.answer import first_over_time
 from night_trail.core.questions.over_time.question import OverTime
@@ -12,18 +12,18 @@ from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.table import Column, Table
 
 
-def gist(question: Ahead, table: Table) -> Gist:
+def gist(question: Forecast, table: Table) -> Gist:
     """Return what it is about."""
     groups = (question.split,) if question.split else ()
     return Gist(question.column, question.measure, groups, question.time, question.grain, question.zone)
 
 
-def from_gist(gist: Gist, table: Table) -> Ahead:
+def from_gist(gist: Gist, table: Table) -> Forecast:
     """Return a gist's measure ahead."""
-    return Ahead(gist.measured(table), gist.when(table).name, gist.grain, zone=gist.zone)
+    return Forecast(gist.measured(table), gist.when(table).name, gist.grain, zone=gist.zone)
 
 
-def broken_down(question: Ahead, by: Column, table: Table) -> OverTime:
+def broken_down(question: Forecast, by: Column, table: Table) -> OverTime:
     """Return a line over time for each group."""
     return first_over_time(question.measure, table.column(question.time), by.name)
 
@@ -31,7 +31,7 @@ def broken_down(question: Ahead, by: Column, table: Table) -> OverTime:
 KIND = QuestionKind(
     tag="ahead",
     way="where it is going",
-    question=Ahead,
+    question=Forecast,
     check=answer.check,
     answer=answer.ahead,
     said=sentence.said,
@@ -39,8 +39,8 @@ KIND = QuestionKind(
     read=None,
     changed=sentence.changed,
     offers=offers.offers,
-    words={AheadAnswer: words.ahead_words},
-    figures={AheadAnswer: figures.ahead_figures},
+    words={ForecastAnswer: words.forecast_words},
+    figures={ForecastAnswer: figures.forecast_figures},
     gist=gist,
     from_gist=from_gist,
     broken_down=broken_down,

@@ -9,7 +9,7 @@ import numpy as np
 from night_trail.core.conditions import OneOf, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.shared.basis import ALL_ROWS
 from night_trail.core.questions.shared.periods import periods_of
 from night_trail.core.questions.shared.rolled import placed, rolled
@@ -36,7 +36,7 @@ class Known:
         return self.past, self.ahead
 
 
-def check_known(question: Ahead, table: Table) -> None:
+def check_known(question: Forecast, table: Table) -> None:
     """Refuse a column that says nothing of a period."""
     if question.known is None:
         return
@@ -47,7 +47,7 @@ def check_known(question: Ahead, table: Table) -> None:
         raise BadQuestion(f"“{column.name}” is {column.kind}", "known", "Choose a yes/no column or a number.")
 
 
-def known_of(question: Ahead, rows: Rows, calendar: Calendar, start: int, end: int) -> Known | None:
+def known_of(question: Forecast, rows: Rows, calendar: Calendar, start: int, end: int) -> Known | None:
     """Return what is known of the periods of a calendar, the past from ``start`` to ``end``.
 
     An event, and a yes/no column, counts by its share of a period's days; a day
@@ -90,7 +90,7 @@ def _share(calendar: Calendar, low: float, high: float) -> Floats:
     return np.asarray(np.maximum(inside, 0.0) / np.diff(calendar.edges))
 
 
-def _yes(name: str, question: Ahead, rows: Rows, calendar: Calendar) -> Floats | None:
+def _yes(name: str, question: Forecast, rows: Rows, calendar: Calendar) -> Floats | None:
     """Return which share of each period's days is a yes, NaN without rows; None for other columns."""
     if rows.table.column(name).kind != Kind.YES_NO:
         return None
@@ -106,7 +106,7 @@ def _yes(name: str, question: Ahead, rows: Rows, calendar: Calendar) -> Floats |
     return np.where(has > 0, flagged / long, np.nan)
 
 
-def _means(name: str, question: Ahead, rows: Rows, calendar: Calendar) -> Floats:
+def _means(name: str, question: Forecast, rows: Rows, calendar: Calendar) -> Floats:
     periods = periods_of(rows, question.time, calendar.grain, 1, question.zone)
     key = (question.time, calendar.grain, 1, question.zone, None, "known")
     means = rolled(Measure("mean", name), rows, periods, ALL_ROWS, key).values[0]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from night_trail.core.language.numbers import counted
 from night_trail.core.question import to_json
 from night_trail.core.questions.forecast.answer import HORIZONS
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.forecast.sentence import bands_words
 from night_trail.core.questions.shared.offers import Looking, Offer, no_slot
 from night_trail.core.questions.shared.periods import grain_for
@@ -19,7 +19,7 @@ from night_trail.core.questions.shared.time_offers import (
 from night_trail.core.table import Kind
 
 
-def offers(slot: str, look: Looking, question: Ahead) -> list[Offer]:
+def offers(slot: str, look: Looking, question: Forecast) -> list[Offer]:
     """Return the choices for a slot."""
     found = offers_first(slot, look, question)
     if found is not None:
@@ -33,14 +33,14 @@ def offers(slot: str, look: Looking, question: Ahead) -> list[Offer]:
     return makers[slot](look, question)
 
 
-def _known(look: Looking, question: Ahead) -> list[Offer]:
+def _known(look: Looking, question: Forecast) -> list[Offer]:
     return [
         Offer("nothing known", None, not question.events),
         *(Offer(f"without {e.name}", to_json(e), True, f"{e.first} to {e.last}") for e in question.events),
     ]
 
 
-def _known_columns(look: Looking, question: Ahead) -> list[Offer]:
+def _known_columns(look: Looking, question: Forecast) -> list[Offer]:
     taken = (question.measure.column, question.measure.per, question.time, question.plan)
     able = [
         c for c in look.table.columns if (c.kind == Kind.YES_NO or c.kind.numeric) and c.name not in taken
@@ -56,7 +56,7 @@ def _known_columns(look: Looking, question: Ahead) -> list[Offer]:
     ]
 
 
-def _horizons(look: Looking, question: Ahead) -> list[Offer]:
+def _horizons(look: Looking, question: Forecast) -> list[Offer]:
     grain = grain_for(question, look.rows)
     usual = HORIZONS[grain]
     ladder = sorted({max(1, usual // 4), max(1, usual // 2), usual, 2 * usual})
@@ -66,12 +66,12 @@ def _horizons(look: Looking, question: Ahead) -> list[Offer]:
     ]
 
 
-def _bands(look: Looking, question: Ahead) -> list[Offer]:
+def _bands(look: Looking, question: Forecast) -> list[Offer]:
     made: list[tuple[int, ...]] = [(80, 95), (50, 80, 95), (80,), (95,), (50,)]
     return [Offer(bands_words(b), " ".join(map(str, b)), b == question.bands) for b in made]
 
 
-def _ahead_splits(look: Looking, question: Ahead) -> list[Offer]:
+def _ahead_splits(look: Looking, question: Forecast) -> list[Offer]:
     return [
         Offer("all together", None, question.split is None),
         *(
@@ -83,7 +83,7 @@ def _ahead_splits(look: Looking, question: Ahead) -> list[Offer]:
     ]
 
 
-def _plans(look: Looking, question: Ahead) -> list[Offer]:
+def _plans(look: Looking, question: Forecast) -> list[Offer]:
     able = [c for c in look.table.columns if c.kind.numeric and c.name != question.measure.column]
     return [
         Offer("against no plan", None, question.plan is None),
@@ -91,5 +91,5 @@ def _plans(look: Looking, question: Ahead) -> list[Offer]:
     ]
 
 
-def _times(look: Looking, question: Ahead) -> list[Offer]:
+def _times(look: Looking, question: Forecast) -> list[Offer]:
     return [*times(look, question), *clocks(look, question)]

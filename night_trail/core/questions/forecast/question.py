@@ -15,7 +15,7 @@ from night_trail.core.stats.calendar import GrainName
 MOST_AHEAD = 400
 
 
-class Ahead(AskedOfTime, frozen=True, tag="ahead"):
+class Forecast(AskedOfTime, frozen=True, tag="ahead"):
     """Where a measure is going over the next periods.
 
     ``bands`` are the chances of the intervals in per cent; ``plan`` is a column

@@ -11,7 +11,7 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.hand import whole
 from night_trail.core.language.numbers import THIN, counted, listed
 from night_trail.core.question import decode
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import Event
 from night_trail.core.questions.shared.measure_slots import measure_parts, short_measure
 from night_trail.core.questions.shared.measures import ADDS_UP
@@ -21,7 +21,7 @@ from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS
 from night_trail.core.table import Table
 
 
-def said(question: Ahead, table: Table, answer: Any = None) -> Sentence:
+def said(question: Forecast, table: Table, answer: Any = None) -> Sentence:
     """Return the sentence of a forecast."""
     grain = question.grain or (answer.calendar.grain if answer is not None else None)
     horizon = question.horizon or (answer.horizon if answer is not None and answer.end else None)
@@ -49,19 +49,19 @@ def bands_words(bands: tuple[int, ...]) -> str:
     return listed([f"{b}{THIN}%" for b in sorted(bands)]) + (" bands" if len(bands) > 1 else " band")
 
 
-def _known_words(question: Ahead) -> str:
+def _known_words(question: Forecast) -> str:
     names = list(dict.fromkeys(e.name for e in question.events))
     return f"with {listed(names[:3])} known"
 
 
-def short_name(question: Ahead) -> str:
+def short_name(question: Forecast) -> str:
     """Return a picture's name on the trail and beside."""
     return f"{short_measure(question.measure)} ahead"
 
 
 def changed(
-    question: Ahead, slot: str, value: Any, table: Table, lit: Condition | None = None
-) -> tuple[Ahead, str]:
+    question: Forecast, slot: str, value: Any, table: Table, lit: Condition | None = None
+) -> tuple[Forecast, str]:
     """Return the question with another choice in a slot, and the change in a few words."""
     if (found := changed_first(question, slot, value, table, lit)) is not None:
         return found

@@ -9,14 +9,14 @@ import numpy as np
 
 from night_trail.core.language.numbers import counted, listed, number, percent
 from night_trail.core.language.spans import Fact, Span, Words, spans
-from night_trail.core.questions.forecast.answer import AheadAnswer
+from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.over_time.words import in_period
 from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.stats.forecast import LEVELS
 from night_trail.core.table import Table
 
 
-def ahead_words(answer: AheadAnswer, table: Table) -> Words:
+def forecast_words(answer: ForecastAnswer, table: Table) -> Words:
     """Return the words of a forecast."""
     said, found = figure_of(answer.question.measure, answer.column), answer.forecast
     cautions: list[str] = unfinished_words_of(answer)
@@ -96,7 +96,7 @@ def ahead_words(answer: AheadAnswer, table: Table) -> Words:
     return Words(headline, tuple(facts), tuple(cautions))
 
 
-def unfinished_words_of(answer: AheadAnswer) -> list[str]:
+def unfinished_words_of(answer: ForecastAnswer) -> list[str]:
     """Return a caution for periods left out of the forecast."""
     cut = [i for i in range(len(answer.whole)) if not answer.whole[i]]
     if not cut:
@@ -108,7 +108,7 @@ def unfinished_words_of(answer: AheadAnswer) -> list[str]:
     ]
 
 
-def _method_words(answer: AheadAnswer) -> tuple[Span, ...]:
+def _method_words(answer: ForecastAnswer) -> tuple[Span, ...]:
     found = answer.forecast
     assert found is not None  # noqa: S101  (asked only of a forecast)
     text = spans(
@@ -132,7 +132,7 @@ def _method_words(answer: AheadAnswer) -> tuple[Span, ...]:
     return (*text, Span("."))
 
 
-def _plan_words(answer: AheadAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
+def _plan_words(answer: ForecastAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
     plan, found = answer.plan, answer.forecast
     assert plan is not None and found is not None  # noqa: S101  (asked only with both)
     name = Span(answer.question.plan or "the plan")

@@ -10,8 +10,8 @@ import numpy as np
 from night_trail.core.conditions import Between, between
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
-from night_trail.core.questions.decomposition.question import Apart
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.shared.measures import check_measure
 from night_trail.core.rows import Codes, Rows
 from night_trail.core.stats.calendar import (
@@ -142,7 +142,9 @@ def grain_for(question: Timed, rows: Rows) -> GrainName:
         return found, seasonal, _finest_season(own, (high - low) / 86_400, seasonal)
 
     shown, ahead, apart = rows.remember(("grain", question.time), choose)
-    return apart if isinstance(question, Apart) else ahead if isinstance(question, Ahead) else shown
+    return (
+        apart if isinstance(question, Decomposition) else ahead if isinstance(question, Forecast) else shown
+    )
 
 
 MOST_APART = 4_000

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from night_trail.core.question import Time
-from night_trail.core.questions.decomposition.question import Apart
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.shared.grouping import can_compare
 from night_trail.core.questions.shared.measure_offers import (
@@ -40,7 +40,7 @@ def zones(look: Looking, question: Time) -> list[Offer]:
     ]
 
 
-def able_grains(look: Looking, question: OverTime | Apart | Ahead) -> tuple[list[GrainName], int]:
+def able_grains(look: Looking, question: OverTime | Decomposition | Forecast) -> tuple[list[GrainName], int]:
     """Return the steps a column of time has, finest first, and the place of the present one."""
     timed = look.table.column(question.time).kind == Kind.DATETIME
     able = [grain for grain in GRAINS if timed or grain != "hour"]
@@ -49,14 +49,14 @@ def able_grains(look: Looking, question: OverTime | Apart | Ahead) -> tuple[list
     return able, able.index(present) if present in able else 0
 
 
-def neighbours(look: Looking, question: OverTime | Apart | Ahead) -> dict[str, GrainName]:
+def neighbours(look: Looking, question: OverTime | Decomposition | Forecast) -> dict[str, GrainName]:
     """Return the next finer and the next coarser step, where there is one."""
     able, at = able_grains(look, question)
     found = {"finer": at - 1, "coarser": at + 1}
     return {name: able[i] for name, i in found.items() if 0 <= i < len(able)}
 
 
-def grains(look: Looking, question: OverTime | Apart | Ahead) -> list[Offer]:
+def grains(look: Looking, question: OverTime | Decomposition | Forecast) -> list[Offer]:
     """Return the steps, the present one with its neighbours first."""
     able, at = able_grains(look, question)
     present = able[at]

@@ -16,10 +16,10 @@ from night_trail.core.questions.cycle import answer as cycle_answer
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.cycle.sentence import CYCLE_SHAPES, PART_WORDS
 from night_trail.core.questions.decomposition import answer as apart_answer
-from night_trail.core.questions.decomposition.question import Apart
+from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.decomposition.sentence import APART_SHOW, WAY_WORDS
 from night_trail.core.questions.forecast import answer as ahead_answer
-from night_trail.core.questions.forecast.question import Ahead
+from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time import answer as over_answer
 from night_trail.core.questions.over_time.answer import fitted
 from night_trail.core.questions.over_time.question import Against, Level, OverTime
@@ -167,8 +167,8 @@ def _shape(rest: str, words: dict[str, str]) -> tuple[str, str]:
     raise BadQuestion(f"“{rest}” was not understood", "", f"Try: as {next(iter(words.values()))}.")
 
 
-def _apart(measure: Measure, rest: str, table: Table) -> Apart:
-    question = Apart(measure, _time(table).name)
+def _apart(measure: Measure, rest: str, table: Table) -> Decomposition:
+    question = Decomposition(measure, _time(table).name)
     while rest := rest.strip(" ,"):
         grain, behind = _grain(rest)
         if behind is not None:
@@ -188,8 +188,8 @@ def _apart(measure: Measure, rest: str, table: Table) -> Apart:
     return question
 
 
-def _ahead(measure: Measure, rest: str, table: Table) -> Ahead:
-    question = Ahead(measure, _time(table).name)
+def _ahead(measure: Measure, rest: str, table: Table) -> Forecast:
+    question = Forecast(measure, _time(table).name)
     units = "|".join(GRAINS)
     while rest := rest.strip(" ,"):
         grain, behind = _grain(rest)

@@ -9,9 +9,9 @@ import numpy as np
 
 from night_trail.core.language.numbers import number
 from night_trail.core.language.spans import plain
-from night_trail.core.questions.decomposition.answer import ApartAnswer
+from night_trail.core.questions.decomposition.answer import DecompositionAnswer
 from night_trail.core.questions.decomposition.words import season_name, spike_reason
-from night_trail.core.questions.forecast.answer import AheadAnswer
+from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.over_time.words import signed
 from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.table import Floats, Table
@@ -24,14 +24,14 @@ from night_trail.draw.svg import el, group
 from night_trail.draw.text import width
 
 
-def time_axis(canvas: Canvas, x: Linear, answer: ApartAnswer | AheadAnswer) -> None:
+def time_axis(canvas: Canvas, x: Linear, answer: DecompositionAnswer | ForecastAnswer) -> None:
     """Write time under the plot."""
     canvas.time_ticks(x, answer.time.kind)
     if canvas.full:
         canvas.bottom_title(f"{answer.time.name} · {answer.calendar.grain}s")
 
 
-def draw_apart(answer: ApartAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+def draw_decomposition(answer: DecompositionAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return the parts of a series one below the other, each with a bar that is equally long in its unit."""
     if answer.question.show == "season" and answer.season_shape() is not None:
         return _draw_season(answer, table, size, prefix)
@@ -89,7 +89,7 @@ def draw_apart(answer: ApartAnswer, table: Table, size: Size, prefix: str) -> Ca
 
 def _part(
     canvas: Canvas,
-    answer: ApartAnswer,
+    answer: DecompositionAnswer,
     table: Table,
     name: str,
     values: Floats,
@@ -120,14 +120,14 @@ def _part(
     return y
 
 
-def _strip_ticks(answer: ApartAnswer, low: float, high: float, in_unit: bool) -> list[Tick]:
+def _strip_ticks(answer: DecompositionAnswer, low: float, high: float, in_unit: bool) -> list[Tick]:
     """Return two or three ticks of a strip, in the measure's unit or as factors."""
     if in_unit:
         return measured_ticks(answer.question.measure, answer.column, low, high, 2)[:3]
     return [Tick(t.at, f"×{t.label}") for t in ticks(low, high, 2)][:3]
 
 
-def _scale_bar(canvas: Canvas, answer: ApartAnswer, least: float, top: float, high: float) -> None:
+def _scale_bar(canvas: Canvas, answer: DecompositionAnswer, least: float, top: float, high: float) -> None:
     """Draw how much one and the same step is in a strip; its card says how large the step is."""
     assert answer.parts is not None  # noqa: S101  (drawn only with parts)
     step = figure_of(answer.question.measure, answer.column)(least)
@@ -148,7 +148,7 @@ def _scale_bar(canvas: Canvas, answer: ApartAnswer, least: float, top: float, hi
 
 def lay_periods(
     canvas: Canvas,
-    answer: ApartAnswer | AheadAnswer,
+    answer: DecompositionAnswer | ForecastAnswer,
     x: Linear,
     y: Linear,
     values: Floats,
@@ -178,7 +178,7 @@ def lay_periods(
         canvas.mark(shape, mark, f"period\x1f{int(edges[a])}", answer.condition(a, end), card, pressed)
 
 
-def _rows_of(answer: ApartAnswer, table: Table) -> Callable[[int, int], tuple[list[str], bool]]:
+def _rows_of(answer: DecompositionAnswer, table: Table) -> Callable[[int, int], tuple[list[str], bool]]:
     """Return what is said of the rows of periods, and whether all of them are lit."""
 
     def rows(first: int, end: int) -> tuple[list[str], bool]:
@@ -192,7 +192,13 @@ def _rows_of(answer: ApartAnswer, table: Table) -> Callable[[int, int], tuple[li
 
 
 def _rest(
-    canvas: Canvas, answer: ApartAnswer, table: Table, x: Linear, y: Linear, values: Floats, middle: float
+    canvas: Canvas,
+    answer: DecompositionAnswer,
+    table: Table,
+    x: Linear,
+    y: Linear,
+    values: Floats,
+    middle: float,
 ) -> None:
     """Draw the remainder as thin bars from its middle; what stands out is a mark of its own."""
     parts, edges = answer.parts, answer.calendar.edges
@@ -227,7 +233,7 @@ def _rest(
         canvas.mark(shape, lit, f"spike\x1f{int(edges[at])}", answer.condition(at), card, pressed)
 
 
-def _changes(canvas: Canvas, answer: ApartAnswer, x: Linear) -> None:
+def _changes(canvas: Canvas, answer: DecompositionAnswer, x: Linear) -> None:
     """Draw dated changes of level as dotted lines across; the largest are named where names have room."""
     parts = answer.parts
     assert parts is not None  # noqa: S101  (drawn only with parts)
@@ -249,7 +255,7 @@ def _changes(canvas: Canvas, answer: ApartAnswer, x: Linear) -> None:
                 canvas.over.append(label(text, place, canvas.y_start - 3, anchor, "event-name"))
 
 
-def _draw_season(answer: ApartAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+def _draw_season(answer: DecompositionAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return the shape of the longest season: its mean round, and how far it went to either side."""
     found = answer.season_shape()
     assert found is not None and answer.parts is not None  # noqa: S101  (asked only with a season)

@@ -8,20 +8,20 @@ from collections.abc import Iterator
 import numpy as np
 
 from night_trail.core.language.numbers import THIN
-from night_trail.core.questions.forecast.answer import BAND_LEVELS, SURE_LEVEL, AheadAnswer, GroupAhead
+from night_trail.core.questions.forecast.answer import BAND_LEVELS, SURE_LEVEL, ForecastAnswer, GroupAhead
 from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.table import Floats, Table
 from night_trail.draw.canvas import Canvas, Size, label, line
+from night_trail.draw.decomposition import lay_periods, time_axis
 from night_trail.draw.legend import Word, legend
 from night_trail.draw.lines import area, path
 from night_trail.draw.measures import measured_ends, measured_ticks, measured_title
 from night_trail.draw.scales import Linear
 from night_trail.draw.svg import el, group
 from night_trail.draw.text import shortened, width
-from night_trail.draw.time_parts import lay_periods, time_axis
 
 
-def draw_ahead(answer: AheadAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+def draw_forecast(answer: ForecastAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return the past as a line and what lies ahead with its bands, and what would have been said before."""
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     found, end = answer.forecast, answer.end
@@ -76,7 +76,7 @@ def draw_ahead(answer: AheadAnswer, table: Table, size: Size, prefix: str) -> Ca
     return canvas
 
 
-def _words(answer: AheadAnswer) -> Iterator[Word]:
+def _words(answer: ForecastAnswer) -> Iterator[Word]:
     for one in answer.groups:
         condition = answer.grouping.condition(one.position)
         if condition is not None:
@@ -84,7 +84,7 @@ def _words(answer: AheadAnswer) -> Iterator[Word]:
 
 
 def _group_ahead(
-    canvas: Canvas, answer: AheadAnswer, one: GroupAhead, x: Linear, y: Linear, first: int
+    canvas: Canvas, answer: ForecastAnswer, one: GroupAhead, x: Linear, y: Linear, first: int
 ) -> None:
     """Draw a group's past and future as one thin line that lights its rows and says its figures."""
     said = figure_of(answer.question.measure, answer.column)
@@ -109,7 +109,7 @@ def _group_ahead(
         canvas.mark(shape, None, f"group\x1f{one.label}", condition, card, pressed=False)
 
 
-def _span_ahead(answer: AheadAnswer, first: int, chosen: list[int]) -> tuple[float, float]:
+def _span_ahead(answer: ForecastAnswer, first: int, chosen: list[int]) -> tuple[float, float]:
     """Return the ends of the upright axis: past, widest band and plan, and 0 where it is near."""
     found, past = answer.forecast, answer.values[first : answer.end]
     pieces = [past]
@@ -121,7 +121,7 @@ def _span_ahead(answer: AheadAnswer, first: int, chosen: list[int]) -> tuple[flo
 
 
 def _bands_ahead(
-    canvas: Canvas, answer: AheadAnswer, x: Linear, y: Linear, at: Floats, chosen: list[int]
+    canvas: Canvas, answer: ForecastAnswer, x: Linear, y: Linear, at: Floats, chosen: list[int]
 ) -> None:
     found, end = answer.forecast, answer.end
     assert found is not None  # noqa: S101  (drawn only with a forecast)
