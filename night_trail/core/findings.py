@@ -15,7 +15,7 @@ import polars as pl
 
 from night_trail.core.language.numbers import counted, listed, number, percent, value
 from night_trail.core.recipe import steps as s
-from night_trail.core.recipe.offers import Offer, table_offers
+from night_trail.core.recipe.offers import Remedy, table_offers
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, is_row_number, on_axis
 
 SAMPLE = 20_000
@@ -47,7 +47,7 @@ class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
     columns: tuple[str, ...] = ()
     rows: tuple[int, ...] = ()
     odd: bool = True
-    offer: Offer | None = None
+    offer: Remedy | None = None
 
 
 class MissingTogether(msgspec.Struct, frozen=True):
@@ -188,7 +188,7 @@ class Gathered:
             Finding(
                 text,
                 rows=tuple(order.head(ROWS_KEPT).to_list()),
-                offer=Offer("Leave the repeats out", s.LeaveRepeats()),
+                offer=Remedy("Leave the repeats out", s.LeaveRepeats()),
             )
         ]
 
@@ -203,7 +203,7 @@ class Gathered:
                 text = f"{listed(names[:5])} hold the same cells."
                 found.append(
                     Finding(
-                        text, tuple(names), offer=Offer(f"Keep only {names[0]}", s.Leave(tuple(names[1:])))
+                        text, tuple(names), offer=Remedy(f"Keep only {names[0]}", s.Leave(tuple(names[1:])))
                     )
                 )
         return found[:_MOST_SAID]
@@ -374,7 +374,7 @@ def _correlations(values: Floats) -> Floats:
     return found
 
 
-def _one_moment(offer: Offer) -> Finding:
+def _one_moment(offer: Remedy) -> Finding:
     step = offer.step
     assert isinstance(step, s.Combine)  # noqa: S101  (the only offer for a table as a whole)
     return Finding(

@@ -17,7 +17,7 @@ import polars as pl
 
 from night_trail.core.findings import Fetch, Finding, Gathered, MissingTogether
 from night_trail.core.language.numbers import bare, counted, percent, unit_suffix, value
-from night_trail.core.recipe.offers import Offer, column_offers
+from night_trail.core.recipe.offers import Remedy, column_offers
 from night_trail.core.recipe.steps import YesNoEach
 from night_trail.core.stats import bins as binning
 from night_trail.core.stats.form import free_of_limits, limits
@@ -52,7 +52,7 @@ class Profile(msgspec.Struct, frozen=True):
     silhouette: Silhouette
     remarks: tuple[Remark, ...]
     oddness: float
-    offers: tuple[Offer, ...] = ()
+    offers: tuple[Remedy, ...] = ()
 
 
 class Survey(msgspec.Struct, frozen=True):

@@ -18,7 +18,7 @@ from night_trail.core.reading import ColumnSetting, Preview, ReadingSettings
 from night_trail.core.reading.delimited import DELIMITER_WORDS
 from night_trail.core.reading.read import Shown, rows_guess
 from night_trail.core.recipe import Step, decode_step
-from night_trail.core.recipe.offers import Offer, column_offers
+from night_trail.core.recipe.offers import Remedy, column_offers
 from night_trail.core.table import Column, Kind
 from night_trail.tables import aside
 from night_trail.tables.cells import Cell, cells_of
@@ -146,7 +146,7 @@ def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[
     }
 
 
-def _steps(offers: list[Offer], chosen: tuple[Step, ...]) -> list[Step]:
+def _steps(offers: list[Remedy], chosen: tuple[Step, ...]) -> list[Step]:
     """Return the steps that are offered, and those that were chosen when other rows were shown."""
     offered = [offer.step for offer in offers]
     return offered + [step for step in chosen if step not in offered]

@@ -23,7 +23,7 @@ from night_trail.core.recipe import apply, decode_recipe
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.clusters import clusters, exact
 from night_trail.core.recipe.files import to_plain
-from night_trail.core.recipe.offers import Offer, column_offers
+from night_trail.core.recipe.offers import Remedy, column_offers
 from night_trail.core.recipe.steps import Step, decode_step
 from night_trail.core.table import CLOCK, Kind, Table
 from tests.core.tables import table_of
@@ -387,6 +387,6 @@ def test_a_recipe_meets_tables_it_was_not_made_for() -> None:
     after = apply([s.Order(hostile, ("b", "a"))], table_of(**{hostile: ["a", "b"]})).table()
     assert after.column(hostile).kind == Kind.ORDERED
     assert isinstance(column_offers(after.column(hostile), after.series(hostile)), tuple)
-    assert Offer("x", s.LeaveRepeats()) == msgspec.convert(
-        msgspec.to_builtins(Offer("x", s.LeaveRepeats())), Offer
+    assert Remedy("x", s.LeaveRepeats()) == msgspec.convert(
+        msgspec.to_builtins(Remedy("x", s.LeaveRepeats())), Remedy
     )

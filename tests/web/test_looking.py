@@ -52,7 +52,8 @@ def get(client: Client, step: Step, name: str, **more: object) -> object:
     return client.get(reverse(f"trails:{name}", kwargs={"trail": step.trail_id, "step": step.pk} | more))
 
 
-@pytest.mark.parametrize("words", QUESTIONS)
+# that every slot of every kind offers what can be taken is shown in tests/core/test_kinds.py
+@pytest.mark.parametrize("words", [QUESTIONS[i] for i in (0, 4, 8, 9, 13)])
 def test_every_slot_opens_and_its_choices_can_be_taken(
     client: Client, owner: User, table: Table, words: str
 ) -> None:

@@ -27,7 +27,7 @@ _SENTINELS = (-1, -9, -99, -999, -9999, -99999, 99, 999, 9999, 99999, 999999, 9_
 _OUT_OF = re.compile(r"^ ?(?:of|/|out of|von|sur) ?(\d{1,3})(?: .*)?$", re.IGNORECASE)
 
 
-class Offer(msgspec.Struct, frozen=True, omit_defaults=True):
+class Remedy(msgspec.Struct, frozen=True, omit_defaults=True):
     """A remedy in words, and the step that takes it; ``look`` asks to be shown before it is taken."""
 
     text: str
@@ -35,7 +35,7 @@ class Offer(msgspec.Struct, frozen=True, omit_defaults=True):
     look: bool = False
 
 
-def column_offers(column: Column, cells: pl.Series) -> tuple[Offer, ...]:
+def column_offers(column: Column, cells: pl.Series) -> tuple[Remedy, ...]:
     """Return the remedies that suit one column, the surest first."""
     found = []
     hidden = None
@@ -56,11 +56,11 @@ def column_offers(column: Column, cells: pl.Series) -> tuple[Offer, ...]:
     if (blanks := _blocks(column, cells)) is not None:
         found.append(blanks)
     if column.missing < len(cells) and column.distinct == 1 and len(cells) > 1:
-        found.append(Offer("Leave it out", s.Leave((column.name,))))
+        found.append(Remedy("Leave it out", s.Leave((column.name,))))
     return tuple(found)
 
 
-def _mostly(column: Column, cells: pl.Series) -> Offer | None:
+def _mostly(column: Column, cells: pl.Series) -> Remedy | None:
     """Return the offer to read text as numbers or dates, where most of it is and some cells are not."""
     texts = as_text(cells).drop_nulls()
     # numbers and dates have digits: most words are told from them by this alone
@@ -79,11 +79,11 @@ def _mostly(column: Column, cells: pl.Series) -> Offer | None:
         else:
             whole = kind == Kind.NUMBER and bool((made == made.floor()).all())
             step = s.ReadAs(column.name, Kind.WHOLE if whole else kind)
-            return Offer(f"Read as {step.kind} ({found.failed_words})", step)
+            return Remedy(f"Read as {step.kind} ({found.failed_words})", step)
     return None
 
 
-def _hidden_number(column: Column, cells: pl.Series) -> Offer | None:
+def _hidden_number(column: Column, cells: pl.Series) -> Remedy | None:
     before, _, after = column.pattern.partition("n")
     # a text before the number may hold an n of its own: the number is where the cells have it
     match = re.match(r"^(\D*?)[-+]?\d[\d,]*(?:\.\d+)?(.*)$", str(cells.drop_nulls()[0]), re.DOTALL)
@@ -102,18 +102,18 @@ def _hidden_number(column: Column, cells: pl.Series) -> Offer | None:
     if out_of and not before.strip():
         top = int(out_of[1])
         if largest(numbers) <= top:
-            return Offer(
+            return Remedy(
                 f"Read as a number from 1 to {top}", s.ReadNumber(column.name, before, after, top=top)
             )
     money = currency(before) or ("" if after.strip() in UNITS else currency(after))
     if money and not (before.strip() and after.strip()):
-        return Offer(f"Read as money, {money}", s.ReadNumber(column.name, before, after, Kind.MONEY, money))
+        return Remedy(f"Read as money, {money}", s.ReadNumber(column.name, before, after, Kind.MONEY, money))
     unit = unit_of(after) or (after.strip()[:12] if not before.strip() else "")
     said = f", {unit}" if unit else ""
-    return Offer(f"Read as a number{said}", s.ReadNumber(column.name, before, after, unit=unit))
+    return Remedy(f"Read as a number{said}", s.ReadNumber(column.name, before, after, unit=unit))
 
 
-def _sentinel(column: Column, cells: pl.Series) -> Offer | None:
+def _sentinel(column: Column, cells: pl.Series) -> Remedy | None:
     """Return the offer to count a number such as 9999 as missing, where it recurs far from the rest."""
     ends = (cells.max(), cells.min())
     if len(cells) - column.missing < 10 or not any(end in _SENTINELS for end in ends):
@@ -132,11 +132,11 @@ def _sentinel(column: Column, cells: pl.Series) -> Offer | None:
         lonely_minus = end == -1 and low >= 0 and times >= 2
         if gap > (high - low) or (lonely_minus and column.kind == Kind.WHOLE and high > 20):
             text = f"Count {number(end)} as missing ({counted(times, 'cell')})"
-            return Offer(text, s.ToMissing(column.name, (end,)))
+            return Remedy(text, s.ToMissing(column.name, (end,)))
     return None
 
 
-def _blocks(column: Column, cells: pl.Series) -> Offer | None:
+def _blocks(column: Column, cells: pl.Series) -> Remedy | None:
     """Return the offer to fill blanks from above, where each value stands once over a block of them."""
     present = len(cells) - column.missing
     if column.kind.numeric or column.kind == Kind.YES_NO or not 3 <= present <= len(cells) / 2:
@@ -148,25 +148,25 @@ def _blocks(column: Column, cells: pl.Series) -> Offer | None:
         return None
     if int(texts.str.len_chars().max() or 0) > LONGEST:  # type: ignore[arg-type]
         return None
-    return Offer(f"Fill its {counted(column.missing, 'blank')} from above", s.FillDown(column.name))
+    return Remedy(f"Fill its {counted(column.missing, 'blank')} from above", s.FillDown(column.name))
 
 
-def _units(column: Column, cells: pl.Series) -> Offer | None:
+def _units(column: Column, cells: pl.Series) -> Remedy | None:
     """Return the offer to bring amounts in several units to one, saying what is taken as what."""
     held = mixed(cells)
     if held is None:
         return None
     if not held.unit:
-        return Offer("Read as a number (5,8 as 5.8)", s.ReadUnits(column.name, ""))
+        return Remedy("Read as a number (5,8 as 5.8)", s.ReadUnits(column.name, ""))
     said = ["6'2 as feet and inches"] if held.feet else []
     others = [unit for unit in held.found if unit != held.unit and not (held.feet and unit == "in")]
     said += [f"{listed(others)} brought to it"] if others else []
     said += [f"numbers alone as {held.plain}"] if held.plain else []
     text = f"Read as a number in {held.unit} ({', '.join(said)})"
-    return Offer(text, s.ReadUnits(column.name, held.unit, held.plain))
+    return Remedy(text, s.ReadUnits(column.name, held.unit, held.plain))
 
 
-def _several(column: Column, cells: pl.Series) -> list[Offer]:
+def _several(column: Column, cells: pl.Series) -> list[Remedy]:
     """Return the two ways to take apart cells that hold several values."""
     held = several(cells)
     if held is None:
@@ -174,20 +174,20 @@ def _several(column: Column, cells: pl.Series) -> list[Offer]:
     few = held.values[:MOST_YES_NO]
     which = f"each of its {len(few)} values" if few == held.values else f"its {len(few)} most frequent values"
     return [
-        Offer(
+        Remedy(
             f"A row for each of its values ({len(cells):,} rows become {held.rows:,})",
             s.OneEach(column.name, held.mark, f"first of its {column.name}"),
         ),
-        Offer(f"A yes/no column for {which}", s.YesNoEach(column.name, held.mark, few)),
+        Remedy(f"A yes/no column for {which}", s.YesNoEach(column.name, held.mark, few)),
     ]
 
 
-def _spellings(column: Column, cells: pl.Series) -> list[Offer]:
+def _spellings(column: Column, cells: pl.Series) -> list[Remedy]:
     found = spelling_clusters(cells)
     mapping = {old: new for cluster in found for old, new in cluster.mapping().items()}
     if not mapping:
         return []
-    return [Offer(f"Unify {counted(len(mapping), 'spelling')}", s.Unify(column.name, mapping), look=True)]
+    return [Remedy(f"Unify {counted(len(mapping), 'spelling')}", s.Unify(column.name, mapping), look=True)]
 
 
 def spelling_clusters(cells: pl.Series) -> list[Cluster]:
@@ -197,7 +197,7 @@ def spelling_clusters(cells: pl.Series) -> list[Cluster]:
     return clusters({label: int(n) for label, n in zip(coded.labels, counts, strict=True) if n})
 
 
-def table_offers(columns: Sequence[Column]) -> list[Offer]:
+def table_offers(columns: Sequence[Column]) -> list[Remedy]:
     """Return remedies that take more than one column: a date and a time of day that are one moment."""
     dates = [c for c in columns if c.kind == Kind.DATE]
     times = [c for c in columns if c.kind == Kind.TIME]
@@ -205,4 +205,4 @@ def table_offers(columns: Sequence[Column]) -> list[Offer]:
         return []
     date, time = dates[0].name, times[0].name
     name = f"{date}_{time}" if " " not in date + time else f"{date} {time}"
-    return [Offer(f"Put them together as {name[:60]}", s.Combine(date, time, name[:200]))]
+    return [Remedy(f"Put them together as {name[:60]}", s.Combine(date, time, name[:200]))]

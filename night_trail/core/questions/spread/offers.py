@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from night_trail.core.questions.shared.grouping import can_group
-from night_trail.core.questions.shared.offers import Looking, Offer, no_slot
+from night_trail.core.questions.shared.offers import Looking, Offer, column_offer, no_slot
 from night_trail.core.questions.spread.answer import SHAPE_WORDS, shapes_for
 from night_trail.core.questions.spread.histogram import RULE_WORDS, HistogramAnswer
 from night_trail.core.questions.spread.question import Bins, Spread
@@ -24,6 +24,7 @@ RULE_HINTS = {
 def offers(slot: str, look: Looking, question: Spread) -> list[Offer]:
     """Return the choices for a slot."""
     makers = {
+        "column": _columns,
         "across": _across,
         "shape": _shapes,
         "bins": _bins,
@@ -37,6 +38,11 @@ def offers(slot: str, look: Looking, question: Spread) -> list[Offer]:
     if slot not in makers:
         raise no_slot(slot)
     return makers[slot](look, question)
+
+
+def _columns(look: Looking, question: Spread) -> list[Offer]:
+    able = [c for c in look.table.columns if c.missing < look.table.height]
+    return [column_offer(c, c.name == question.column) for c in able]
 
 
 def _across(look: Looking, question: Spread) -> list[Offer]:
