@@ -24,18 +24,22 @@ STALLED = dt.timedelta(minutes=2)
 
 
 def group_forecast(
-    question: Forecast, rows: Rows, version: Version, only: tuple[Condition, ...]
+    question: Forecast, rows: Rows, version: Version, only: tuple[Condition, ...], begins: bool = True
 ) -> ForecastAnswer:
-    """Return the forecast of every group where it is made, else that of all with how far the work is."""
+    """Return the forecast of every group where it is made, else that of all with how far the work is.
+
+    The work is begun where it was not, but not for whoever only reads.
+    """
     # bands and a plan are drawn over the same forecasts
     bare = changed(question, bands=(80,), plan=None)
     count = len(ranked_grouping(rows, question.split, MOST_GROUPS, question.measure)[0].groups)
-    work, new = GroupForecasts.objects.get_or_create(
-        version=version,
-        key=key(bare, *only),
-        defaults={"scene": msgspec.to_builtins(Scene(main=bare, only=only)), "of": count},
-    )
-    if work.done < work.of and (new or work.moved < timezone.now() - STALLED):
+    named = {"version": version, "key": key(bare, *only)}
+    asked = {"scene": msgspec.to_builtins(Scene(main=bare, only=only)), "of": count}
+    if begins:
+        work, new = GroupForecasts.objects.get_or_create(**named, defaults=asked)
+    else:
+        work, new = GroupForecasts.objects.filter(**named).first() or GroupForecasts(**named, **asked), False
+    if begins and work.done < work.of and (new or work.moved < timezone.now() - STALLED):
         from night_trail.trails.tasks import forecast_groups  # noqa: PLC0415  (tasks import this module)
 
         GroupForecasts.objects.filter(pk=work.pk).update(moved=timezone.now())

@@ -65,10 +65,14 @@ class Drawn:
 
 
 class Desk:
-    """A scene on its table: everything a page shows of it comes from here."""
+    """A scene on its table: everything a page shows of it comes from here.
 
-    def __init__(self, version: Version, scene: Scene) -> None:
+    Whoever only ``reads`` a tale begins no work that goes on behind it.
+    """
+
+    def __init__(self, version: Version, scene: Scene, reads: bool = False) -> None:
         self.version, self.scene = version, scene
+        self._reads = reads
         self.table: Table = core_table(version)
 
     @property
@@ -90,7 +94,9 @@ class Desk:
                 return _answers[name]
         if isinstance(question, Forecast) and question.split is not None:
             check(question, self.table)
-            found: Answer = group_forecast(question, self.rows, self.version, self.scene.only)
+            found: Answer = group_forecast(
+                question, self.rows, self.version, self.scene.only, begins=not self._reads
+            )
             if found.pending is not None:
                 return found  # it will be another in a moment
         else:

@@ -381,6 +381,16 @@ def test_a_picture_is_taken_along_as_svg_and_png(client: Client, owner: User, ta
         == 304
     )
     assert get(client, step, "figure")["ETag"] != response["ETag"]
+    # what things are called is written in the picture: it is another once they are called otherwise
+    for changed in (
+        {"name": "night lines"},
+        {"noun_many": "journeys"},
+        {"measures": {"m": {"aggregate": "count"}}},
+    ):
+        Table.objects.filter(pk=table.pk).update(**changed)
+        now = client.get(reverse("trails:figure-png", args=[step.trail_id, step.pk]), headers=tag)
+        assert now.status_code == 200 and now["ETag"] != tag["If-None-Match"], changed
+        tag = {"If-None-Match": now["ETag"]}
     empty = start_trail(owner, table)
     assert get(client, empty, "figure-png").status_code == 404
 

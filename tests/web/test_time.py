@@ -25,7 +25,7 @@ from night_trail.core.questions.registry import sentence
 from night_trail.core.turns import Beside, BreakDown, ClearAll, Light, Say, Slot, Zoom
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
-from night_trail.tales.models import Tale
+from night_trail.tales.models import Link, Tale
 from night_trail.tales.services import add_stop
 from night_trail.trails import forecasting, pictures
 from night_trail.trails.models import GroupForecasts, Step
@@ -144,6 +144,23 @@ def test_groups_are_forecast_in_the_background_and_agree(client: Client, owner: 
     # other bands are drawn over the same forecasts
     post(client, newest(step), "turn", change=to_json(Slot("bands", "50 80")))
     assert GroupForecasts.objects.count() == 1
+
+
+def test_reading_a_tale_begins_no_work(client: Client, owner: User, table: Table) -> None:
+    step = asked(owner, table, "boardings ahead, month by month over the next 6 months")
+    post(client, step, "turn", change=to_json(Slot("split", "depot")))
+    tale = Tale.objects.create(owner=owner, title="Ahead")
+    add_stop(tale, cairn_at(newest(step)))
+    walk = reverse("tales:walk", args=[Link.make(tale)[1]])
+    assert "<svg" in Client().get(walk, follow=True).content.decode()
+    GroupForecasts.objects.all().delete()
+    pictures.forget()
+    shown = Client().get(walk, follow=True)
+    assert shown.status_code == 200 and "<svg" in shown.content.decode()
+    assert not GroupForecasts.objects.exists()
+    # whoever writes it sees it made again
+    client.get(reverse("tales:write", args=[tale.pk]))
+    assert GroupForecasts.objects.get().done == 3
 
 
 def test_lists_show_what_models_would_give_when_it_is_drawn(

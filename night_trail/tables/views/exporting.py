@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 import tempfile
 
 from django.conf import settings
@@ -13,6 +12,7 @@ from django.views.decorators.http import require_GET
 
 from night_trail.tables import recipes
 from night_trail.tables.cells import csv_pieces, write_parquet, write_xlsx
+from night_trail.tables.downloads import download, file_name
 from night_trail.tables.services import core_table
 from night_trail.tables.views import seen_table
 from night_trail.tables.views.surveying import survey_context
@@ -20,33 +20,21 @@ from night_trail.tables.views.surveying import survey_context
 _STYLES = ("css/theme.css", "../../draw/style/picture.css", "css/survey-page.css")
 
 
-def file_name(name: str, ending: str) -> str:
-    """Return a name for a download from a table's, safe in a header and on any disk.
-
-    >>> file_name('a "b"/c', "csv")
-    'a b c.csv'
-    """
-    plain = re.sub(r"[^\w .\-]+", " ", name, flags=re.ASCII)
-    return f"{' '.join(plain.split())[:80] or 'table'}.{ending}"
-
-
 @require_GET
 def export(request: HttpRequest, pk: int, form: str) -> HttpResponse | StreamingHttpResponse | FileResponse:
     """Give a table as CSV, Parquet or a workbook."""
     table = seen_table(request, pk)
     core = core_table(table.latest)
-    name = file_name(table.name, form)
     if form == "csv":
         response = StreamingHttpResponse(csv_pieces(core), content_type="text/csv; charset=utf-8")
-        response["Content-Disposition"] = f'attachment; filename="{name}"'
-        return response
+        return download(response, table.name, form)
     writers = {"parquet": write_parquet, "xlsx": write_xlsx}
     if form not in writers:
         raise Http404
     target = tempfile.NamedTemporaryFile(dir=settings.INCOMING, suffix=f".{form}")  # noqa: SIM115  (closed by the response)
     writers[form](core, target.name)
     target.seek(0)
-    return FileResponse(target, as_attachment=True, filename=name)
+    return FileResponse(target, as_attachment=True, filename=file_name(table.name, form))
 
 
 @require_GET
@@ -57,8 +45,7 @@ def survey_page(request: HttpRequest, pk: int) -> HttpResponse:
     styles = "\n".join((here / path).resolve().read_text() for path in _STYLES)
     context = survey_context(table, request.GET.get("order", "odd")) | {"styles": styles}
     response = HttpResponse(render_to_string("tables/survey_page.html", context))
-    response["Content-Disposition"] = f'attachment; filename="{file_name("survey of " + table.name, "html")}"'
-    return response
+    return download(response, f"survey of {table.name}", "html")
 
 
 @require_GET
@@ -67,5 +54,4 @@ def recipe(request: HttpRequest, pk: int) -> HttpResponse:
     table = seen_table(request, pk)
     body = json.dumps(recipes.exported(table.latest), ensure_ascii=False, indent=2)
     response = HttpResponse(body, content_type="application/json; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{file_name(table.name + " recipe", "json")}"'
-    return response
+    return download(response, f"{table.name} recipe", "json")

@@ -90,9 +90,9 @@ def _picture(request: HttpRequest, stop: Stop) -> dict[str, Any]:
     if written.main is None:
         return {}
     version, size = stop.step.trail.version, size_from(request, WALK, "walk")
-    lit = _readers_lantern(request, Desk(version, written), stop, size)
+    lit = _readers_lantern(request, Desk(version, written, reads=True), stop, size)
     scene = Scene(main=written.main, only=written.only, lit=lit)
-    desk = Desk(version, scene)
+    desk = Desk(version, scene, reads=True)
     if lit != written.lit and 0 < desk.rows.n_lit < stop.tale.least_lit:
         raise refused()
     drawn = desk.drawn(written.main, size, "main", stop.annotation_values())

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import csv
-import re
+import hashlib
 
+from django.conf import settings
 from django.http import (
     Http404,
     HttpRequest,
@@ -30,6 +31,7 @@ from night_trail.draw.png import png
 from night_trail.draw.stems import draw_stems
 from night_trail.people.context import theme
 from night_trail.tables.cells import neutral
+from night_trail.tables.downloads import download
 from night_trail.trails.choices import choices
 from night_trail.trails.choices import preview as small_picture
 from night_trail.trails.models import Step
@@ -40,6 +42,8 @@ from night_trail.trails.services import take_turn
 from night_trail.trails.views import naming
 
 HOVER = Size(360, 220, "beside")
+PROGRAM = max(path.stat().st_mtime_ns for path in settings.PACKAGE.rglob("*.py"))
+"""When the program was last changed: pictures kept by a browser are those of one program."""
 
 
 @require_GET
@@ -102,8 +106,10 @@ def _file(request: HttpRequest, step: Step, form: str) -> HttpResponse:
     chosen = theme(request)["theme"] if small else request.GET.get("theme", "day")
     chosen = chosen if chosen in ("night", "day") else "day"
     annotations = () if small else step.annotation_values()
-    # a step never changes: what it is drawn from names the picture
-    tag = f'"{key(desk.scene, *annotations)}-{step.trail.version_id}-{chosen}-{form}"'
+    # a step never changes; what things are called may, and how they are drawn
+    names = repr((desk.table.name, desk.table.row_noun, sorted(desk.table.measures.items()), PROGRAM))
+    drawn_from = hashlib.sha256(names.encode()).hexdigest()[:16]
+    tag = f'"{key(desk.scene, *annotations)}-{step.trail.version_id}-{drawn_from}-{chosen}-{form}"'
     if request.headers.get("If-None-Match") == tag:
         return HttpResponseNotModified()
     svg = desk.figure(HOVER if small else MAIN, chosen, annotations)
@@ -118,14 +124,13 @@ def _file(request: HttpRequest, step: Step, form: str) -> HttpResponse:
         response["ETag"] = tag
     response["Cache-Control"] = "private, no-cache"
     if not small:
-        response["Content-Disposition"] = f'attachment; filename="{file_name(step)}.{form}"'
+        download(response, called(step), form)
     return response
 
 
-def file_name(step: Step) -> str:
-    """Return a name that is safe in a header whatever the table and trail are called."""
-    plain = re.sub(r"[^A-Za-z0-9]+", "-", f"{step.trail.version.table} {step.label}").strip("-").lower()
-    return plain[:80] or "night-trail"
+def called(step: Step, what: str = "") -> str:
+    """Return the words that name files of a step."""
+    return f"{step.trail.version.table} {step.label} {what}"
 
 
 @require_GET
@@ -159,8 +164,7 @@ def rows_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse | Stre
     """Return the rows behind the scene as a CSV file."""
     found = step_for(request, trail, step)
     response = StreamingHttpResponse(csv_pieces(desk_of(found)), content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{file_name(found)}.csv"'
-    return response
+    return download(response, called(found), "csv")
 
 
 MOST_NUMBERS = 500
@@ -197,7 +201,7 @@ def numbers_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     found = step_for(request, trail, step)
     figures = _figures(found)
     response = HttpResponse(content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{file_name(found)}-numbers.csv"'
+    download(response, called(found, "numbers"), "csv")
     writer = csv.writer(response, lineterminator="\n")
     writer.writerow([neutral(name) for name in figures.names])
     writer.writerows([neutral(f) if isinstance(f, str) else f for f in row] for row in figures.rows)
@@ -231,7 +235,7 @@ def figures_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     if desk.scene.main is None:
         raise Http404
     response = HttpResponse(content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{file_name(found)}-figures.csv"'
+    download(response, called(found, "figures"), "csv")
     writer = csv.writer(response, lineterminator="\n")
     writer.writerow(["of", "figure", "value"])
     for part in all_figures(desk.answer(desk.scene.main), desk.rows):

@@ -8,9 +8,10 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
+from night_trail.tables.downloads import download
 from night_trail.trails.page import desk_of, step_for
 from night_trail.trails.ranklist import rank_page, rank_rows
-from night_trail.trails.views.parts import file_name
+from night_trail.trails.views.parts import called
 
 
 @require_GET
@@ -31,6 +32,6 @@ def groups_csv(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Return all groups as a CSV file."""
     found = step_for(request, trail, step)
     response = HttpResponse(content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{file_name(found)}-groups.csv"'
+    download(response, called(found, "groups"), "csv")
     csv.writer(response, lineterminator="\n").writerows(rank_rows(desk_of(found)))
     return response
