@@ -130,8 +130,10 @@ def _lane(
                 inner = left + (right - left) * min(1.0, max(0.0, cell.lit_value / cell.value))
                 lit = _bar(left, inner, top + thick * 0.25, thick * 0.5, "lit", canvas.id("l", id_key))
         else:
-            slim = thick / max(1, len(row))
-            part, lit = _beside(canvas, answer, cell, x, top + j * slim, slim, answer.hues[j], id_key)
+            # what lies in one group only needs no room for the others
+            slim = thick if answer.nested else thick / max(1, len(row))
+            at = top if answer.nested else top + j * slim
+            part, lit = _beside(canvas, answer, cell, x, at, slim, answer.hues[j], id_key)
         canvas.mark(
             part,
             lit,

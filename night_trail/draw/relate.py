@@ -199,6 +199,7 @@ def _strips(
 
 def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plot: _Plot) -> None:
     most = max((cell.count for cell in panel.cells), default=1)
+    most_lit = max((cell.lit or 0 for cell in panel.cells), default=0)
     along_x = _strips(answer.x.edges, plot.x, answer.against, answer.x_range)
     along_y = _strips(answer.y.edges, plot.y, answer.column, answer.y_range)
     named = [panel.label] if panel.label else []
@@ -207,8 +208,7 @@ def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plo
         x, y = along_x[cell.x_low], along_y[cell.y_low]
         # one digest, of which the ids of the mark and its parts are made
         key = safe_id(f"{panel.label}\x1f{cell.x_low:.6g}\x1f{cell.y_low:.6g}")
-        # shades by the logarithm: cells of few rows stay in sight beside crowded ones
-        shade = max(1, round(SHADES * math.log1p(cell.count) / math.log1p(most)))
+        shade = _shade(cell.count, most)
         shape = _rect(x.start, y.end, x.end, y.start, f"cell shade-{shade}", own_id + key)
         card = [*named, x.words, y.words, table.rows_in_words(cell.count)]
         lit = None
@@ -217,9 +217,16 @@ def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plo
         if cell.lit:
             share = (cell.lit / cell.count) ** 0.5
             dx, dy = (x.end - x.start) * (1 - share) / 2, (y.start - y.end) * (1 - share) / 2
-            lit = _rect(x.start + dx, y.end + dy, x.end - dx, y.start - dy, "lit", lit_id + key)
+            # its size is its part of the cell, its shade how many rows that are
+            class_ = f"lit shade-{max(3, _shade(cell.lit, most_lit))}"
+            lit = _rect(x.start + dx, y.end + dy, x.end - dx, y.start - dy, class_, lit_id + key)
         condition = answer.in_panel(panel, x.rows, y.rows)
         canvas.mark(shape, lit, key, condition, card, cell.lit == cell.count)
+
+
+def _shade(count: int, most: int) -> int:
+    """Return a shade by the logarithm: cells of few rows stay in sight beside crowded ones."""
+    return max(1, round(SHADES * math.log1p(count) / math.log1p(most)))
 
 
 def _rect(left: float, top: float, right: float, bottom: float, class_: str, id_: str) -> Svg:

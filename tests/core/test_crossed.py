@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+import re
 
 import numpy as np
 import pandas as pd
@@ -28,6 +29,7 @@ from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
 from night_trail.core.table import Table
+from night_trail.draw import draw
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 
@@ -391,3 +393,37 @@ def test_empty_one_row_and_all_missing_are_said_plainly() -> None:
             assert plain(words_of(found, made).headline)
             assert isinstance(found, CompareAnswer | CrossAnswer | SeveralAnswer)
             assert not isinstance(found, CompareAnswer) or all(math.isfinite(g.value) for g in found.groups)
+
+
+def test_what_lies_in_one_group_only_stands_under_it_and_is_drawn_once() -> None:
+    lines = [f"N{i}" for i in range(6)]
+    rows = [(line, "up" if i % 2 else "down", 3 * i + k) for i, line in enumerate(lines) for k in range(12)]
+    line, valley, riders = zip(*rows, strict=True)
+    table = typed(table_of(line=line, valley=valley, riders=list(riders)), riders={"additive": True})
+    asked = Compare(Measure("sum", "riders"), "line", "bars", also="valley")
+    found = answer(asked, Rows(table))
+    assert found.nested and [g.label for g in found.lanes] == ["N4", "N2", "N0", "N5", "N3", "N1"]
+    told = words_of(found, table)
+    assert "Each line drawn goes with one valley only." in map(str, told.cautions)
+    assert "no row at all" not in " ".join(map(str, told.cautions))
+    heights = [float(h) for h in re.findall(r'class="bar hue-\d"[^>]*height="([\d.]+)"', draw(found, table))]
+    beside = answer(Compare(Measure("sum", "riders"), "valley", "bars", also="line"), Rows(table))
+    assert not beside.nested and len(heights) == 6
+    # one row elsewhere, and it is no longer so
+    torn = typed(
+        table_of(line=[*line, "N0"], valley=[*valley, "up"], riders=[*riders, 1]), riders={"additive": True}
+    )
+    found = answer(asked, Rows(torn))
+    assert not found.nested and "one valley only" not in " ".join(map(str, words_of(found, torn).cautions))
+    thin = [float(h) for h in re.findall(r'class="bar hue-\d"[^>]*height="([\d.]+)"', draw(found, torn))]
+    assert max(thin) < 0.7 * min(heights)
+
+
+def test_pairs_at_random_are_no_nesting() -> None:
+    rng = np.random.default_rng(5)
+    for n in (40, 400):
+        table = table_of(a=rng.choice(["p", "q", "r"], n).tolist(), b=rng.choice(["x", "y"], n).tolist())
+        assert not answer(Compare(Measure("count"), "a", "bars", also="b"), Rows(table)).nested
+    # one row each says nothing of what lies in what
+    table = table_of(a=["p", "q", "r"], b=["x", "y", "z"])
+    assert not answer(Compare(Measure("count"), "a", "bars", also="b"), Rows(table)).nested

@@ -83,6 +83,11 @@ def test_sturges_counts_one_more_than_the_logarithm() -> None:
         )
 
 
+@pytest.mark.parametrize(("least", "found"), [(0.024, True), (0.026, False)])
+def test_of_two_tests_the_surer_must_pass_at_half_the_rate(least: float, found: bool) -> None:
+    assert figures.discoveries(np.array([0.2, least])) == [False, found]
+
+
 # ---- shapes ----
 
 
@@ -109,12 +114,12 @@ def test_heaping_is_not_said_of_a_rare_chance() -> None:
     )
 
 
-@pytest.mark.parametrize(("share", "count"), [(0.1, 1), (0.35, 2)])
-def test_a_hump_stands_out_by_five_standard_errors(share: float, count: int) -> None:
+@pytest.mark.parametrize(("third", "count"), [(8, 2), (60, 3)])
+def test_a_hump_stands_out_by_five_standard_errors(third: int, count: int) -> None:
     rng = np.random.default_rng(2)
-    n = 300
-    values = np.concatenate([rng.normal(0, 1, n), rng.normal(5, 1, int(share * n) if count == 2 else 12)])
-    assert len(humps(values)) == count
+    # two that are beyond doubt, and a third of few values: 2 to 5 standard errors, or over 5
+    parts = [rng.normal(at, 1, n) for at, n in ((0, 300), (8, 300), (16, third))]
+    assert len(humps(np.concatenate(parts))) == count
 
 
 @pytest.mark.parametrize(("step", "found"), [(3.2, None), (6.0, 30)])
@@ -161,17 +166,11 @@ def test_a_group_is_carried_by_three_rows_that_make_up_half_of_it(each: float, c
 # ---- a table as a whole ----
 
 
-def keyed(common: int) -> tuple[Table, Table]:
-    left = table_of(stop=[f"S{i}" for i in range(100)], n=[float(i) for i in range(100)])
-    right = table_of(
-        halt=[f"S{i}" for i in range(100 - common, 200 - common)], m=[float(i) for i in range(100)]
-    )
-    return left, right
-
-
-@pytest.mark.parametrize(("common", "offered"), [(19, False), (90, True)])
-def test_a_key_overlaps(common: int, offered: bool) -> None:
-    assert bool(likely_keys(*keyed(common))) is offered
+@pytest.mark.parametrize(("common", "offered"), [(19, False), (21, True)])
+def test_a_key_that_is_not_called_alike_overlaps_by_a_fifth(common: int, offered: bool) -> None:
+    left = table_of(stop_code=[f"S{i}" for i in range(100)])
+    right = table_of(stop_name=[f"S{i}" for i in range(100 - common, 200 - common)])
+    assert bool(likely_keys(left, right)) is offered
 
 
 @pytest.mark.parametrize(("alone", "told"), [(0, True), (4, False)])

@@ -14,6 +14,7 @@ import pytest
 from night_trail.core.annotations import Arrow, Note, Range
 from night_trail.core.conditions import Between, OneOf
 from night_trail.core.questions.registry import answer
+from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.survey import Silhouette
@@ -200,3 +201,12 @@ def test_silhouettes_and_paths_are_sound() -> None:
     assert len(list(parsed(footpath(nodes)).iter("path"))) == 2
     stops = [WalkStop(HOSTILE, f"/walk/{i}/") for i in range(4)]
     assert len(list(parsed(walk_path(stops, 2)).iter("a"))) == 4
+
+
+def test_lit_cells_of_a_cloud_are_as_bright_as_they_are_crowded() -> None:
+    rng = np.random.default_rng(8)
+    table = table_of(x=rng.normal(0, 1, 20_000), y=rng.normal(0, 1, 20_000))
+    found = answer(Relate("y", "x"), Rows(table, (), Between("x", 0.0, None)))
+    lit = {c.lit for c in found.panels[0].cells if c.lit}
+    shades = {int(s) for s in re.findall(r'class="lit shade-(\d)"', draw(found, table))}
+    assert len(lit) > 20 and min(shades) == 3 and max(shades) == 6

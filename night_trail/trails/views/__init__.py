@@ -28,7 +28,10 @@ def index(request: HttpRequest) -> HttpResponse:
         .select_related("version__table", "owner")
         .prefetch_related("steps")
     )
-    return render(request, "trails/index.html", {"trails": trails, "tab": "trail"})
+    # the first step only opens the table; the last tells trails of one table apart
+    found = [(trail, list(trail.steps.all())) for trail in trails]
+    listed = [(trail, steps, steps[-1] if len(steps) > 2 else None) for trail, steps in found]
+    return render(request, "trails/index.html", {"trails": listed, "tab": "trail"})
 
 
 @require_POST

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -54,6 +55,11 @@ class CrossAnswer:
     overall: float
     extremes: tuple[Pair, Pair] | None = None
 
+    @property
+    def nested(self) -> bool:
+        """Whether each lane has rows with one of the series only, as lines that lie in one district."""
+        return _nested(self.lanes, self.cells)
+
     def condition(self, lane: Group, series: Group | None = None) -> Condition:
         """Return the condition that names the rows of a lane, or of one cell of it."""
         first = self.grouping.condition(lane.position)
@@ -87,6 +93,13 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
         lanes.sort(key=lambda g: (g.others > 0, -side * g.value, g.position))
     width = len(second.groups)
     by_place = {(g.position // width, g.position % width): g for g in made}
+
+    def cells_of(lane: Group) -> tuple[Group | None, ...]:
+        return tuple(by_place.get((lane.position, one.position)) for one in series)
+
+    if question.order == "value" and _nested(lanes, [cells_of(lane) for lane in lanes]):
+        # each stands under the group it lies in, in the order of these
+        lanes.sort(key=lambda g: (g.others > 0, [c is None for c in cells_of(g)]))
     colours = hues(rows, second)
     return CrossAnswer(
         question=question,
@@ -96,11 +109,18 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
         also=second,
         lanes=tuple(lanes),
         series=tuple(series),
-        cells=tuple(tuple(by_place.get((a.position, b.position)) for b in series) for a in lanes),
+        cells=tuple(map(cells_of, lanes)),
         hues=tuple(colours[b.position] for b in series),
         overall=compared.overall,
         extremes=_extremes(question, rows, first, second),
     )
+
+
+def _nested(lanes: Sequence[Group], cells: Sequence[Sequence[Group | None]]) -> bool:
+    """Whether every lane holds one cell, and some of them cells of one series."""
+    rows = [row for lane, row in zip(lanes, cells, strict=True) if not lane.others]
+    at = [[i for i, cell in enumerate(row) if cell is not None] for row in rows]
+    return all(len(one) == 1 for one in at) and 1 < len({one[0] for one in at}) < len(at)
 
 
 def _extremes(question: Compare, rows: Rows, *found: Grouping) -> tuple[Pair, Pair] | None:

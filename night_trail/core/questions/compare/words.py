@@ -262,7 +262,9 @@ def cross_words(answer: CrossAnswer, table: Table) -> Words:
             0, f"{names} {'has' if len(few) == 1 else 'have'} fewer than {FEW_ROWS} {table.row_noun[1]}."
         )
     empty = sum(c is None for row in answer.cells for c in row)
-    if empty:
+    if answer.nested:
+        found.append(f"Each {answer.question.across} drawn goes with one {answer.question.also} only.")
+    elif empty:
         found.append(f"{counted(empty, 'pair')} {'has' if empty == 1 else 'have'} no row at all.")
     return Words(headline, tuple(facts), tuple(found))
 
