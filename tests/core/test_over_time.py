@@ -33,6 +33,7 @@ from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
 from night_trail.core.table import Table
 from night_trail.core.turns import Zoom, turn
+from night_trail.draw import draw
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 
@@ -491,3 +492,45 @@ def test_the_order_of_the_rows_changes_nothing(frame: pd.DataFrame, table: Table
         one, two = answer(question, Rows(table)), answer(question, Rows(other))
         for a, b in zip(one.lines, two.lines, strict=True):
             np.testing.assert_allclose(a.values, b.values)
+
+
+# ---- a cycle and how often its parts came ----
+
+
+def catches(first: dt.date, days: int, skip: int = 0) -> Table:
+    made = [first + dt.timedelta(days=i) for i in range(days)]
+    return typed(table_of(night=made, moths=[5] * days), moths={"additive": True})
+
+
+@pytest.mark.parametrize(
+    ("days", "told"), [(3 * 365 + 1, False), (3 * 365 + 32, True), (365, False), (380, True)]
+)
+def test_months_that_came_more_often_are_named_where_figures_add_up(days: int, told: bool) -> None:
+    table = catches(dt.date(2022, 1, 1), days)
+    found = answer(Cycle(Measure("sum", "moths"), "night", "year"), Rows(table))
+    months = pd.date_range("2022-01-01", periods=days).to_period("M").nunique()
+    assert int(found.times.sum()) == months and found.times.min() == days // 365
+    said = " ".join(map(str, words_of(found, table).cautions))
+    assert ("January comes" in said) is told, said
+    # averages do not depend on how often
+    plain_ = answer(Cycle(Measure("mean", "moths"), "night", "year"), Rows(table))
+    assert "sums differ" not in " ".join(map(str, words_of(plain_, table).cautions))
+    # and of many weeks one more is nothing
+    weeks = answer(Cycle(Measure("sum", "moths"), "night", "week"), Rows(table))
+    assert weeks.times.sum() == days and "sums differ" not in " ".join(
+        map(str, words_of(weeks, table).cautions)
+    )
+
+
+def test_a_year_of_one_month_is_no_line_and_named() -> None:
+    table = catches(dt.date(2022, 1, 1), 2 * 365 + 10)
+    found = answer(Cycle(Measure("mean", "moths"), "night", "year", years=True), Rows(table))
+    assert [r.label for r in found.rounds] == ["2022", "2023"] and [r.label for r in found.begun] == ["2024"]
+    said = " ".join(map(str, words_of(found, table).cautions))
+    assert "2024 has figures of one part only and is not drawn." in said and ">2024<" not in draw(
+        found, table
+    )
+    # where there is nothing else, it is drawn
+    short = catches(dt.date(2022, 1, 1), 10)
+    alone = answer(Cycle(Measure("mean", "moths"), "night", "year", years=True), Rows(short))
+    assert [r.label for r in alone.rounds] == ["2022"] and not alone.begun

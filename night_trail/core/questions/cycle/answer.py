@@ -19,13 +19,14 @@ from night_trail.core.stats.calendar import (
     LENGTHS,
     PART_NAMES,
     Calendar,
+    GrainName,
     Part,
     calendar_of,
     numbered,
     part_of,
     to_zone,
 )
-from night_trail.core.table import Column, Floats, Kind, Table
+from night_trail.core.table import Column, Floats, Ints, Kind, Table
 
 MOST_LINES = 15
 
@@ -36,6 +37,8 @@ class CycleAnswer:
 
     ``undrawn`` is the line of gathered groups where it would squeeze the rest.
     ``rounds`` by weekday are the weekdays; ``part`` is the cycle that runs from left to right.
+    ``times`` says how often each part of the cycle came between the first and the last kept row;
+    ``begun`` are years of which only one part has figures: no line, and not drawn.
     """
 
     question: Cycle
@@ -50,6 +53,8 @@ class CycleAnswer:
     parts: tuple[str, ...]
     ungrouped: int = 0
     undrawn: Line | None = None
+    times: Ints | None = None
+    begun: tuple[Line, ...] = ()
 
     def round_condition(self, one: Line) -> Condition | None:
         """Return the condition that names a line's rows; None for all."""
@@ -136,6 +141,11 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
     )
     rounds = tuple(_line(i, group, roll) for i, group in enumerate(found.groups) if roll.n[i].any())
     rounds, undrawn = without_dwarfing(rounds)
+    begun: tuple[Line, ...] = ()
+    if question.years and not question.by_weekday:
+        begun = tuple(r for r in rounds if np.count_nonzero(~np.isnan(r.values)) == 1)
+        begun = begun if len(begun) < len(rounds) else ()
+        rounds = tuple(r for r in rounds if r not in begun)
     return CycleAnswer(
         question=question,
         column=None if question.measure.column is None else table.column(question.measure.column),
@@ -149,7 +159,30 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         part=part,
         parts=labels_of(part, question.year_start),
         undrawn=undrawn,
+        times=_times(question, rows, moments, part),
+        begun=begun,
     )
+
+
+def _times(question: Cycle, rows: Rows, moments: Floats, part: Part) -> Ints | None:
+    """Return how often each part came, days or months counted; None where hours are compared, or nothing is.
+
+    A part that came only in part, as the month of the last row, counts whole.
+    """
+    kept = moments if rows.kept is None else moments[rows.kept]
+    has = kept[~np.isnan(kept)]
+    if part == "day" or not len(has):
+        return None
+    ends = np.array([has.min(), has.max()])
+    local = ends if question.zone is None else to_zone(ends, question.zone)
+    step: GrainName = "day" if part == "week" else "month"
+    first, last = (int(n) for n in numbered(local, step))
+    clock = calendar_of(step, first, last + 1).clock[:-1]
+    codes = part_of(clock, part, None, question.year_start)
+    if part == "quarters":
+        # three months of a quarter are one
+        codes = codes[np.concatenate([[True], codes[1:] != codes[:-1]])]
+    return np.bincount(codes.astype(np.int64), minlength=LENGTHS[part])
 
 
 def _line(i: int, group: Group, roll: Rolled) -> Line:

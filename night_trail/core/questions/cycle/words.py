@@ -12,7 +12,11 @@ from night_trail.core.language.spans import Fact, Span, Words, spans
 from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.over_time.words import gathered_line
 from night_trail.core.questions.shared.measure_words import figure_of
+from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.table import Table
+
+UNEVEN = 0.1
+"""A difference in how often parts of a cycle came that is worth a word, as a share of the most."""
 
 
 def cycle_words(answer: CycleAnswer, table: Table) -> Words:
@@ -91,8 +95,31 @@ def _grid_words(answer: CycleAnswer, said: Callable[[float], str], table: Table)
     return Words(headline + _times(top[0], low[0]), tuple(facts), tuple(_cycle_cautions(answer, table)))
 
 
+def _uneven(answer: CycleAnswer) -> list[str]:
+    """Say where some parts came more often than others, and figures add up."""
+    times = answer.times
+    if times is None or answer.question.measure.aggregate not in ADDS_UP or not len(times):
+        return []
+    most, least = int(times.max()), int(times.min())
+    if most - least <= UNEVEN * most:
+        return []
+    often = [answer.parts[i] for i in np.flatnonzero(times == most)]
+    shown = listed([*often[:3], f"{len(often) - 3} more"] if len(often) > 3 else often)
+    came = "comes" if len(often) == 1 else "come"
+    rest = f"{least}" if set(times.tolist()) == {most, least} else f"{least} to {most - 1}"
+    return [
+        f"{shown} {came} {most} times between the first row and the last, the others {rest}: "
+        "sums differ by that."
+    ]
+
+
 def _cycle_cautions(answer: CycleAnswer, table: Table) -> list[str]:
     found = gathered_line([*answer.rounds, answer.undrawn], answer.undrawn is not None, table)
+    found += _uneven(answer)
+    if answer.begun:
+        names = listed([line.label for line in answer.begun])
+        has, are = ("has", "is") if len(answer.begun) == 1 else ("have", "are")
+        found.append(f"{names} {has} figures of one part only and {are} not drawn.")
     few = [answer.parts[i] for i, n in enumerate(answer.together.n) if 0 < n < 10]
     if few:
         found.append(
