@@ -70,6 +70,12 @@ def went_on(request: HttpRequest, step: Step) -> HttpResponse:
     return push_url(desk_response(request, step), address)
 
 
+def listed(request: HttpRequest, step: Step, template: str, context: dict[str, Any]) -> HttpResponse:
+    """Return a list that opens over the desk; without scripts it is a page of its own."""
+    found = {"step": step, "part": template} | context
+    return render(request, template if request.htmx else "trails/alone.html", found)
+
+
 def desk_of(step: Step) -> Desk:
     """Return the scene of a step on its table."""
     return Desk(step.trail.version, step.scene_value())

@@ -311,3 +311,50 @@ def test_two_tabs_write_one_note_and_the_second_sees_both_texts(page: Page) -> N
     other.get_by_role("button", name="Keep mine").click()
     expect(other.locator("#cairn-note")).to_have_value("It snowed.")
     other.close()
+
+
+def test_the_keys_a_page_shows_work_on_it(page: Page, base: str) -> None:
+    for path, box in (
+        ("/tables/2/", True),
+        ("/tables/2/column/1/", True),
+        ("/trails/", False),
+        ("/tales/1/", False),
+    ):
+        page.goto(base + path)
+        settled(page)
+        page.keyboard.press("?")
+        expect(page.locator("#keys")).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(page.locator("#keys")).to_be_hidden()
+        expect(page.locator("h1")).to_have_count(1)
+        if box:
+            page.keyboard.press("/")
+            expect(page.locator("#word-box")).to_be_focused()
+            assert page.locator("#word-box").input_value() == ""
+
+
+def test_without_scripts_a_slot_a_lantern_a_filter_and_a_cairn_still_work(
+    browser: Browser, page: Page, base: str
+) -> None:
+    start_trail(page)
+    settled(page)
+    context = browser.new_context(java_script_enabled=False)
+    context.add_cookies(page.context.cookies())
+    plain = context.new_page()
+    plain.goto(page.url)
+    plain.locator("#sentence [data-slot=shape]").click()
+    expect(plain.get_by_role("link", name="Back to the picture")).to_be_visible()
+    plain.get_by_role("button", name="a density curve").click()
+    expect(plain.locator("#sentence")).to_contain_text("a density curve")
+    plain.get_by_role("button", name="+ light…").click()
+    plain.get_by_role("button", name="rain_mm number").click()
+    plain.get_by_label("from", exact=True).fill("2")
+    plain.get_by_role("button", name="Light them").click()
+    expect(plain.locator(".chip.lantern")).to_contain_text("lit: rain_mm at least 2")
+    plain.get_by_role("button", name="keep only these").click()
+    expect(plain.locator("#chips")).to_contain_text("only rain_mm at least 2")
+    plain.get_by_role("button", name="Leave a cairn").click()
+    plain.get_by_label("Note", exact=True).fill("wet nights only")
+    plain.get_by_role("button", name="Keep", exact=True).click()
+    expect(plain.get_by_label("Note", exact=True)).to_have_value("wet nights only")
+    context.close()

@@ -15,7 +15,7 @@ from night_trail.core.search import search
 from night_trail.core.table import Column
 from night_trail.core.turns import Light, Only
 from night_trail.draw import Size, draw
-from night_trail.trails.page import desk_of, step_for
+from night_trail.trails.page import desk_of, listed, step_for
 from night_trail.trails.pictures import Desk
 
 MOST_VALUES = 200
@@ -37,7 +37,7 @@ def condition(request: HttpRequest, trail: int, step: int) -> HttpResponse:
         elif column.kind.grouping:
             context["values"] = _values(desk, column)
             context["more"] = max(0, column.distinct - MOST_VALUES)
-    return render(request, "trails/_condition.html", context)
+    return listed(request, context["step"], "trails/_condition.html", context)
 
 
 def _values(desk: Desk, column: Column) -> list[tuple[str, int]]:
@@ -72,4 +72,4 @@ def reword(request: HttpRequest, trail: int, step: int, position: int) -> HttpRe
     if position >= len(desk.scene.only):
         raise BadQuestion("There is no such condition any more", "", "Reload the page.")
     words = in_words(desk.scene.only[position], desk.table)
-    return render(request, "trails/_reword.html", {"step": here, "position": position, "words": words})
+    return listed(request, here, "trails/_reword.html", {"position": position, "words": words})

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
 from django.views.decorators.http import require_http_methods, require_POST
 
 from night_trail.core.errors import NightTrailError
@@ -13,7 +12,7 @@ from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.shared.measure_slots import plain_words
 from night_trail.tables.services import core_table, forget_measure, name_measure
 from night_trail.trails.models import Step
-from night_trail.trails.page import step_for, went_on
+from night_trail.trails.page import listed, step_for, went_on
 from night_trail.trails.services import keep_part, name_group
 
 
@@ -34,7 +33,7 @@ def group(request: HttpRequest, trail: int, step: int) -> HttpResponse:
         return went_on(request, name_group(found, request.POST.get("name", "")))
     lit = found.scene_value().lit
     words = in_words(lit, core_table(found.trail.version)) if lit is not None else ""
-    return render(request, "trails/_group.html", {"step": found, "lit": words})
+    return listed(request, found, "trails/_group.html", {"lit": words})
 
 
 @require_http_methods(["GET", "POST"])
@@ -45,7 +44,7 @@ def part(request: HttpRequest, trail: int, step: int) -> HttpResponse:
         return went_on(request, keep_part(found, request.POST.get("part", ""), request.POST.get("name", "")))
     main = found.scene_value().main
     about = main.column if isinstance(main, Decomposition) else ""
-    return render(request, "trails/_part.html", {"step": found, "about": about})
+    return listed(request, found, "trails/_part.html", {"about": about})
 
 
 @require_http_methods(["GET", "POST"])
@@ -65,7 +64,7 @@ def measure(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     core, main = core_table(found.trail.version), found.scene_value().main
     words = plain_words(main.measure, core) if isinstance(main, Compare) else ""
     named = [(name, plain_words(m, core)) for name, m in core.measures.items()]
-    return render(request, "trails/_measure.html", {"step": found, "words": words, "named": named})
+    return listed(request, found, "trails/_measure.html", {"words": words, "named": named})
 
 
 @require_POST

@@ -35,7 +35,7 @@ from night_trail.tables.downloads import download
 from night_trail.trails.choices import choices
 from night_trail.trails.choices import preview as small_picture
 from night_trail.trails.models import Step
-from night_trail.trails.page import desk_of, step_for, went_on
+from night_trail.trails.page import desk_of, listed, step_for, went_on
 from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.rowlist import View, csv_pieces, row_page, spoken_of
 from night_trail.trails.services import take_turn
@@ -53,7 +53,7 @@ def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse
     desk = desk_of(found)
     if slot == "else" and desk.scene.main is not None:
         addable = sentence(desk.scene.main, desk.table, desk.answer(desk.scene.main)).addable
-        return render(request, "trails/_more.html", {"step": found, "addable": addable})
+        return listed(request, found, "trails/_more.html", {"addable": addable})
     if slot == "column-of":
         return naming.part(request, trail, step)
     context = {
@@ -63,7 +63,7 @@ def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse
         "question": desk.scene.main,
         "column": desk.table.column(desk.scene.main.column) if slot == "bins" and desk.scene.main else None,
     }
-    return render(request, "trails/_choices.html", context)
+    return listed(request, context["step"], "trails/_choices.html", context)
 
 
 @require_GET

@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET
 from night_trail.core.sentence import scene_in_words
 from night_trail.draw import Size
 from night_trail.trails.models import Step
-from night_trail.trails.page import step_for
+from night_trail.trails.page import listed, step_for
 from night_trail.trails.pictures import Desk
 
 HALF = Size(590, 400)
@@ -31,7 +31,7 @@ def others(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     here = step_for(request, trail, step)
     steps = [s for s in here.trail.steps.exclude(pk=here.pk) if s.is_pictured()]
     steps.sort(key=lambda s: abs(s.pk - here.pk))
-    return render(request, "trails/_others.html", {"step": here, "others": steps[:60]})
+    return listed(request, here, "trails/_others.html", {"others": steps[:60]})
 
 
 def _side(step: Step, prefix: str) -> dict[str, object]:

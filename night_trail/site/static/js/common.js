@@ -333,3 +333,14 @@ export function toPixel(axis, at) {
 
 export const typing = (target) =>
   target.closest?.("input, textarea, select, [contenteditable]") && !target.closest('[type="checkbox"]');
+
+// ---- two keys work on every page that shows them ----
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+  if ($("#keys")?.open || event.target.closest?.("[popover]")) return;
+  if (event.key === "?") $("#keys")?.showModal();
+  if (event.key === "/" && $("#word-box")) {
+    event.preventDefault();
+    $("#word-box").focus();
+  }
+});

@@ -306,7 +306,6 @@ function closeDrawer() {
 
 // ---- keys ----
 const keys = {
-  "/": () => $("#word-box").focus(),
   s: () => $(".sentence .slot")?.focus(),
   m: () => $("#stage .mark[tabindex='0']")?.focus(),
   "[": () => go(desk().dataset.back),
@@ -328,7 +327,6 @@ const keys = {
   r: () => ($("#drawer").childElementCount ? closeDrawer() : showDrawer()),
   k: () => ($("#cairn-title") ? $("#cairn-title").focus() : $("#leave-cairn button")?.click()),
   n: () => toggleAnnotating(),
-  "?": () => $("#keys").showModal(),
 };
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
