@@ -30,6 +30,14 @@ class Trails(Owned):
         open_still = models.Q(version__table__owner=models.F("owner")) | models.Exists(explores)
         return super().visible_to(person, role).filter(open_still)
 
+    def sees(self, person: Any, trail: Trail, role: Role = Role.READ) -> bool:
+        """Whether a person may see a trail that is at hand with its table, or go on with it.
+
+        Whoever owns both may, as ``visible_to`` says; the database is not asked.
+        """
+        owners = {trail.owner_id, trail.version.table.owner_id if trail.version.table else None}
+        return owners == {person.pk} or self.visible_to(person, role).filter(pk=trail.pk).exists()
+
 
 class Trail(models.Model):
     """One exploration of one version of a table."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django_htmx.http import push_url
@@ -47,11 +47,10 @@ def step_for(request: HttpRequest, trail: int, step: int) -> Step:
     NightTrailError
         Where something is to be done by somebody who may only read.
     """
-    found = get_object_or_404(
-        Step.objects.select_related("trail__version__table"),
-        pk=step,
-        trail__in=Trail.objects.visible_to(request.user).filter(pk=trail),
-    )
+    steps = Step.objects.select_related("trail__version__table")
+    found = get_object_or_404(steps, pk=step, trail=trail)
+    if not Trail.objects.sees(request.user, found.trail):
+        raise Http404
     if request.method == "POST" and not may_explore(request, found.trail):
         raise NightTrailError("You may read this trail, not go on with it", "", "Ask its owner.")
     return found
@@ -59,7 +58,7 @@ def step_for(request: HttpRequest, trail: int, step: int) -> Step:
 
 def may_explore(request: HttpRequest, trail: Trail) -> bool:
     """Whether the visitor may take turns on a trail."""
-    return Trail.objects.visible_to(request.user, Role.EXPLORE).filter(pk=trail.pk).exists()
+    return Trail.objects.sees(request.user, trail, Role.EXPLORE)
 
 
 def went_on(request: HttpRequest, step: Step) -> HttpResponse:
@@ -129,14 +128,19 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
         "annotate_address": reverse("trails:annotate", args=[step.trail_id, step.pk]),
         "mine": step.trail.owner_id == request.user.pk,
         "may_explore": may_explore(request, step.trail),
-        "may_see_table": Table.objects.visible_to(request.user)
-        .filter(pk=step.trail.version.table_id)
-        .exists(),
+        "may_see_table": _sees_table(request, step.trail),
     }
     try:
         return around | _pictured(request, step)
     except NightTrailError as error:
         return around | {"unreadable": str(error)}
+
+
+def _sees_table(request: HttpRequest, trail: Trail) -> bool:
+    table = trail.version.table
+    if table is not None and table.owner_id == request.user.pk:
+        return True
+    return Table.objects.visible_to(request.user).filter(pk=trail.version.table_id).exists()
 
 
 def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:
