@@ -94,8 +94,8 @@ def preview_of(arrival: Arrival, settings: ReadingSettings, sought: str = "") ->
 def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[str, Any]:
     """Return what the preview page shows of an arrival under some settings."""
     found = preview_of(arrival, settings, sought)
-    names = [(i, n) for i, n in enumerate(found.names) if sought.lower() in n.lower()]
-    headings = [_heading(i, name, found, settings) for i, name in names[:COLUMNS]]
+    at = Shown(len(found.names), sought).of(found.names)
+    headings = [_heading(i, found.names[i], found, settings) for i in at[:COLUMNS]]
     blank = [None] * max((len(h.cells) for h in headings), default=0)
     rows = list(zip(*(h.cells if h.column is not None else blank for h in headings), strict=True))
     kinds = list(found.columns.values())
@@ -124,7 +124,7 @@ def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[
         "guessed": understood.format == "delimited text",
         "headings": headings,
         "rows": rows,
-        "hidden": len(names) - len(headings),
+        "hidden": len(at) - len(headings),
         "many": len(found.names) > 12,
         "sought": sought,
         "is_text": text,

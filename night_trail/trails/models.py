@@ -30,13 +30,9 @@ class Trails(Owned):
         open_still = models.Q(version__table__owner=models.F("owner")) | models.Exists(explores)
         return super().visible_to(person, role).filter(open_still)
 
-    def sees(self, person: Any, trail: Trail, role: Role = Role.READ) -> bool:
-        """Whether a person may see a trail that is at hand with its table, or go on with it.
-
-        Whoever owns both may, as ``visible_to`` says; the database is not asked.
-        """
-        owners = {trail.owner_id, trail.version.table.owner_id if trail.version.table else None}
-        return owners == {person.pk} or self.visible_to(person, role).filter(pk=trail.pk).exists()
+    def _plainly(self, person: Any, thing: Any) -> bool:
+        table = thing.version.table
+        return table is not None and super()._plainly(person, thing) and super()._plainly(person, table)
 
 
 class Trail(models.Model):

@@ -128,19 +128,12 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
         "annotate_address": reverse("trails:annotate", args=[step.trail_id, step.pk]),
         "mine": step.trail.owner_id == request.user.pk,
         "may_explore": may_explore(request, step.trail),
-        "may_see_table": _sees_table(request, step.trail),
+        "may_see_table": Table.objects.sees(request.user, step.trail.version.table),
     }
     try:
         return around | _pictured(request, step)
     except NightTrailError as error:
         return around | {"unreadable": str(error)}
-
-
-def _sees_table(request: HttpRequest, trail: Trail) -> bool:
-    table = trail.version.table
-    if table is not None and table.owner_id == request.user.pk:
-        return True
-    return Table.objects.visible_to(request.user).filter(pk=trail.version.table_id).exists()
 
 
 def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:

@@ -78,8 +78,10 @@ def merged_cells(path: Path, sheet: str) -> list[Merged]:
     except (KeyError, ValueError, OSError, zipfile.BadZipFile):
         return []
     ends = _MERGED.findall(written)
+    if not ends:
+        return []
     held = [(int(row), _column(column)) for column, row, empty in _CELL.findall(written) if not empty]
-    if not ends or not held:
+    if not held:
         return []
     first_row, first_column = min(row for row, _ in held), min(column for _, column in held)
     return [

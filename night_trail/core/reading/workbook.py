@@ -60,7 +60,9 @@ def _filled(frame: pl.DataFrame, merged: list[sheet_xml.Merged]) -> tuple[pl.Dat
     for one in merged:
         if one.left != one.right or not 0 <= one.left < frame.width or one.top >= frame.height:
             continue
-        cells = columns.setdefault(one.left, frame.to_series(one.left).to_list())
+        if one.left not in columns:
+            columns[one.left] = frame.to_series(one.left).to_list()
+        cells = columns[one.left]
         below = range(one.top + 1, min(one.bottom + 1, frame.height))
         if cells[one.top] is not None and below and all(cells[i] is None for i in below):
             filled = True

@@ -27,7 +27,7 @@ CLEARER, SURE = 2.0, 0.02
 
 
 @dataclass(frozen=True)
-class Decomposition:
+class TakenApart:
     """The parts of a series: added up (multiplied) they give its values, gaps filled.
 
     ``seasons`` are those of ``periods``, the shortest first. ``filled`` marks
@@ -66,7 +66,7 @@ class Decomposition:
         return self.values - self.season if self.way == "added" else self.values / self.season
 
 
-def take_apart(values: Floats, candidates: tuple[int, ...], way: Way | None = None) -> Decomposition | None:
+def take_apart(values: Floats, candidates: tuple[int, ...], way: Way | None = None) -> TakenApart | None:
     """Return a series taken apart; None where it is too short or does not vary.
 
     STL (Cleveland et al. 1990) for one season, MSTL (Bandara, Hyndman &
@@ -114,7 +114,7 @@ def take_apart(values: Floats, candidates: tuple[int, ...], way: Way | None = No
             )
             for c in steps
         )
-    return Decomposition(
+    return TakenApart(
         values=shown(filled),
         filled=~has,
         trend=shown(trend),

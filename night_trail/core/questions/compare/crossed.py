@@ -40,7 +40,9 @@ class CrossAnswer:
     ``cells[i][j]`` is the figure of lane i and series j, None where no row is
     there; each lane's own figure is that of all its rows. ``hues`` are the
     series' colours. ``extremes`` are the pairs that lead and trail over all
-    pairs, drawn or not; None where the drawn ones are all there are.
+    pairs, drawn or not; None where the drawn ones are all there are. ``nested``
+    says that each lane has rows with one of the series only, as lines that lie
+    in one district.
     """
 
     question: Compare
@@ -54,11 +56,7 @@ class CrossAnswer:
     hues: tuple[int, ...]
     overall: float
     extremes: tuple[Pair, Pair] | None = None
-
-    @property
-    def nested(self) -> bool:
-        """Whether each lane has rows with one of the series only, as lines that lie in one district."""
-        return _nested(self.lanes, self.cells)
+    nested: bool = False
 
     def condition(self, lane: Group, series: Group | None = None) -> Condition:
         """Return the condition that names the rows of a lane, or of one cell of it."""
@@ -97,7 +95,8 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
     def cells_of(lane: Group) -> tuple[Group | None, ...]:
         return tuple(by_place.get((lane.position, one.position)) for one in series)
 
-    if question.order == "value" and _nested(lanes, [cells_of(lane) for lane in lanes]):
+    nested = _nested(lanes, [cells_of(lane) for lane in lanes])
+    if nested and question.order == "value":
         # each stands under the group it lies in, in the order of these
         lanes.sort(key=lambda g: (g.others > 0, [c is None for c in cells_of(g)]))
     colours = hues(rows, second)
@@ -113,6 +112,7 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
         hues=tuple(colours[b.position] for b in series),
         overall=compared.overall,
         extremes=_extremes(question, rows, first, second),
+        nested=nested,
     )
 
 

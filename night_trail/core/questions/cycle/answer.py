@@ -169,11 +169,17 @@ def _times(question: Cycle, rows: Rows, moments: Floats, part: Part) -> Ints | N
 
     A part that came only in part, as the month of the last row, counts whole.
     """
-    kept = moments if rows.kept is None else moments[rows.kept]
-    has = kept[~np.isnan(kept)]
-    if part == "day" or not len(has):
+
+    def reach() -> Floats:
+        kept = moments if rows.kept is None else moments[rows.kept]
+        has = kept[~np.isnan(kept)]
+        return np.array([has.min(), has.max()] if len(has) else [])
+
+    if part == "day":
         return None
-    ends = np.array([has.min(), has.max()])
+    ends = rows.remember(("from first to last", question.time), reach)
+    if not len(ends):
+        return None
     local = ends if question.zone is None else to_zone(ends, question.zone)
     step: GrainName = "day" if part == "week" else "month"
     first, last = (int(n) for n in numbered(local, step))

@@ -8,14 +8,8 @@ from night_trail.core.questions.cycle import answer, figures, offers, sentence, 
 from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.kind import QuestionKind
-from night_trail.core.questions.shared.gist import Gist
+from night_trail.core.questions.shared.gist import Gist, gist_in_time
 from night_trail.core.table import Column, Table
-
-
-def gist(question: Cycle, table: Table) -> Gist:
-    """Return what it is about."""
-    groups = (question.split,) if question.split else ()
-    return Gist(question.column, question.measure, groups, question.time, None, question.zone)
 
 
 def from_gist(gist: Gist, table: Table) -> Cycle:
@@ -41,7 +35,7 @@ KIND = QuestionKind(
     offers=offers.offers,
     words={CycleAnswer: words.cycle_words},
     figures={CycleAnswer: figures.cycle_figures},
-    gist=gist,
+    gist=gist_in_time,
     from_gist=from_gist,
     broken_down=broken_down,
 )

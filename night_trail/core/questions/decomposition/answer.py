@@ -14,8 +14,7 @@ from night_trail.core.questions.shared.periods import Periods, check_time, grain
 from night_trail.core.questions.shared.rolled import past_of
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import PART_NAMES, SEASONS, Calendar, period_name
-from night_trail.core.stats.decompose import Decomposition as Parts
-from night_trail.core.stats.decompose import take_apart
+from night_trail.core.stats.decompose import TakenApart, take_apart
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
 
 MOST_SPIKES, MOST_ASKED, MOST_NAMED = 5, 24, 2
@@ -68,7 +67,7 @@ class DecompositionAnswer:
     lit: Floats | None
     lit_n: Ints | None
     start: int
-    parts: Parts | None
+    parts: TakenApart | None
     spikes: tuple[Spike, ...] = ()
     gaps: tuple[tuple[int, int], ...] = ()
 
@@ -123,7 +122,7 @@ def apart(question: Decomposition, rows: Rows) -> DecompositionAnswer:
     values = roll.values[0]
     key = ("apart", question.measure, question.time, grain, question.way, question.zone)
 
-    def take() -> tuple[Parts | None]:
+    def take() -> tuple[TakenApart | None]:
         if end <= start or np.isnan(values[start:end]).all():
             return (None,)
         return (take_apart(values[start:end], SEASONS[grain], question.way),)
@@ -151,7 +150,7 @@ def apart(question: Decomposition, rows: Rows) -> DecompositionAnswer:
 
 
 def _spikes(
-    question: Decomposition, rows: Rows, periods: Periods, parts: Parts, start: int
+    question: Decomposition, rows: Rows, periods: Periods, parts: TakenApart, start: int
 ) -> tuple[Spike, ...]:
     at = np.flatnonzero(parts.spikes)
     expected = parts.trend + parts.season if parts.way == "added" else parts.trend * parts.season

@@ -6,25 +6,14 @@ from night_trail.core.questions.decomposition import answer, figures, offers, se
 from night_trail.core.questions.decomposition.answer import DecompositionAnswer
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.kind import QuestionKind
-from night_trail.core.questions.over_time.answer import first_over_time
-from night_trail.core.questions.over_time.question import OverTime
-from night_trail.core.questions.shared.gist import Gist
-from night_trail.core.table import Column, Table
-
-
-def gist(question: Decomposition, table: Table) -> Gist:
-    """Return what it is about."""
-    return Gist(question.column, question.measure, (), question.time, question.grain, question.zone)
+from night_trail.core.questions.over_time.answer import for_each
+from night_trail.core.questions.shared.gist import Gist, gist_in_time
+from night_trail.core.table import Table
 
 
 def from_gist(gist: Gist, table: Table) -> Decomposition:
     """Return a gist's measure taken apart."""
     return Decomposition(gist.measured(table), gist.when(table).name, gist.grain, zone=gist.zone)
-
-
-def broken_down(question: Decomposition, by: Column, table: Table) -> OverTime:
-    """Return a line over time for each group: parts are of one series."""
-    return first_over_time(question.measure, table.column(question.time), by.name)
 
 
 KIND = QuestionKind(
@@ -40,7 +29,7 @@ KIND = QuestionKind(
     offers=offers.offers,
     words={DecompositionAnswer: words.decomposition_words},
     figures={DecompositionAnswer: figures.decomposition_figures},
-    gist=gist,
+    gist=gist_in_time,
     from_gist=from_gist,
-    broken_down=broken_down,
+    broken_down=for_each,
 )

@@ -38,6 +38,7 @@ from night_trail.core.questions.shared.rolled import (
     with_figures,
     without_dwarfing,
 )
+from night_trail.core.questions.shared.time_question import AskedOfTime
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import SEASONS, Calendar, period_name
 from night_trail.core.stats.quantiles import quantiles
@@ -156,6 +157,11 @@ def shapes_for(question: OverTime) -> tuple[str, ...]:
     adds = question.measure.aggregate in ADDS_UP and question.view in ("plain", *ADDING)
     found = ("line", "panels", "horizon", "ranks")
     return ("line", "stacked", "shares", *found[1:]) if adds and question.until is None else found
+
+
+def for_each(question: AskedOfTime, by: Column, table: Table) -> OverTime:
+    """Return a line over time for each group: what was said of one series is not said of many."""
+    return first_over_time(question.measure, table.column(question.time), by.name)
 
 
 def fitted(question: OverTime) -> OverTime:

@@ -9,14 +9,8 @@ from night_trail.core.questions.over_time import answer, figures, offers, senten
 from night_trail.core.questions.over_time.answer import OverTimeAnswer, first_over_time, fitted
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.shared import time_read
-from night_trail.core.questions.shared.gist import Gist
+from night_trail.core.questions.shared.gist import Gist, gist_in_time
 from night_trail.core.table import Column, Table
-
-
-def gist(question: OverTime, table: Table) -> Gist:
-    """Return what it is about."""
-    groups = (question.split,) if question.split else ()
-    return Gist(question.column, question.measure, groups, question.time, question.grain, question.zone)
 
 
 def from_gist(gist: Gist, table: Table) -> OverTime:
@@ -43,7 +37,7 @@ KIND = QuestionKind(
     offers=offers.offers,
     words={OverTimeAnswer: words.over_time_words},
     figures={OverTimeAnswer: figures.over_time_figures},
-    gist=gist,
+    gist=gist_in_time,
     from_gist=from_gist,
     broken_down=broken_down,
 )

@@ -9,6 +9,7 @@ from night_trail.core.measure import Measure
 from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.questions.shared.measures import first_measure
 from night_trail.core.questions.shared.periods import time_column
+from night_trail.core.questions.shared.time_question import AskedOfTime
 from night_trail.core.stats.calendar import GrainName
 from night_trail.core.table import Column, Table
 
@@ -55,3 +56,10 @@ class Gist:
         across = self.groups[0] if self.groups else None
         apart = across and across != self.when(table).name and makes_groups(table.column(across))
         return across if apart else None
+
+
+def gist_in_time(question: AskedOfTime, table: Table) -> Gist:
+    """Return what a question about a measure over time is about."""
+    groups = (question.across,) if question.across else ()
+    grain, zone = getattr(question, "grain", None), getattr(question, "zone", None)
+    return Gist(question.column, question.measure, groups, question.time, grain, zone)
