@@ -42,6 +42,11 @@ class Invitation(models.Model):
     def __str__(self) -> str:
         return f"invitation of {self.created:%Y-%m-%d}"
 
+    @property
+    def over(self) -> bool:
+        """Whether its time is over."""
+        return self.ends < timezone.now()
+
     @classmethod
     def make(cls, by: object) -> tuple[Invitation, str]:
         """Make an invitation and return it with its token, which cannot be had again."""

@@ -47,7 +47,7 @@ def _wait(attempts: QuerySet[AccessAttempt], free: int, longest: float) -> float
     if over < 0 or told["last"] is None:
         return 0.0
     until = told["last"] + timedelta(seconds=min(longest, 2.0 ** min(over, 20)))
-    return max(0.0, (until - timezone.now()).total_seconds())
+    return max(0.0, float((until - timezone.now()).total_seconds()))
 
 
 def in_words(seconds: float) -> str:

@@ -13,7 +13,6 @@ from django.contrib.auth.forms import AuthenticationForm
 from django.contrib.auth.views import LoginView
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import get_object_or_404, redirect, render
-from django.utils import timezone
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_http_methods, require_POST, require_safe
 
@@ -21,6 +20,7 @@ from night_trail.core.errors import NightTrailError
 from night_trail.people import accounts, doors, slowing
 from night_trail.people.context import COOKIE, THEMES
 from night_trail.people.models import Invitation
+from night_trail.web.asking import visitor
 
 DEMO_NAME = "analyst"
 
@@ -97,9 +97,8 @@ def account(request: HttpRequest) -> HttpResponse:
 
 
 def _account(request: HttpRequest, new_token: str = "") -> HttpResponse:
-    invitations = list(request.user.invitations.select_related("used")[:50]) if request.user.is_staff else []
-    for one in invitations:
-        one.over = one.ends < timezone.now()
+    person = visitor(request)
+    invitations = list(person.invitations.select_related("used")[:50]) if person.is_staff else []
     context = {
         "invitations": invitations,
         "new_token": new_token,

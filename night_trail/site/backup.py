@@ -159,7 +159,7 @@ def nobody_serves() -> contextlib.AbstractContextManager[None]:
 
 
 def _database() -> Path:
-    return Path(settings.DATABASES["default"]["NAME"])
+    return Path(str(settings.DATABASES["default"]["NAME"]))
 
 
 def _counts(database: sqlite3.Connection) -> Counts:

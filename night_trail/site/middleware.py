@@ -8,9 +8,9 @@ from django.http import HttpRequest, HttpResponse
 from django.utils.cache import patch_vary_headers
 
 from night_trail.core.errors import NightTrailError
-from night_trail.people.writing import Moved, moved_page
 from night_trail.site.errors import sentence_page
 from night_trail.tables import room
+from night_trail.web.writing import Moved, moved_page
 
 
 class PlainErrors:

@@ -25,7 +25,7 @@ _lock = threading.Lock()
 
 
 def _size(kept: Kept) -> int:
-    return max(1, kept.estimated_size() if isinstance(kept, pl.Series) else kept.nbytes)
+    return max(1, int(kept.estimated_size()) if isinstance(kept, pl.Series) else kept.nbytes)
 
 
 class _Columns(LRUCache[tuple[Place, type], Kept]):

@@ -145,7 +145,7 @@ class Version(models.Model):
     def place_list(self) -> list[Place]:
         """Return where each column is kept."""
         if self.places:
-            return [tuple(place) for place in self.places]  # type: ignore[misc]
+            return [tuple(place) for place in self.places]
         return [(self.pk, position, None, None) for position in range(len(self.columns))]
 
     def survey_value(self) -> Survey:
@@ -161,9 +161,10 @@ class Version(models.Model):
 
 def _step(raw: object) -> Step:
     try:
-        return msgspec.convert(raw, Step)
+        found: Step = msgspec.convert(raw, Step)
     except (msgspec.MsgspecError, NightTrailError, RecursionError):
         return Lost(msgspec.json.encode(raw).decode())
+    return found
 
 
 class ColumnPart(models.Model):

@@ -110,7 +110,7 @@ def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[
     understood = found.understood
     text = understood.format.startswith("delimited")
     grid = text or understood.format.startswith("workbook")
-    encodings = ENCODINGS
+    encodings: tuple[tuple[str, str], ...] = ENCODINGS
     if text and understood.encoding not in dict(ENCODINGS):
         encodings = ((understood.encoding, understood.encoding), *ENCODINGS)
     return {
@@ -196,7 +196,7 @@ def settings_from(posted: QueryDict, arrival: Arrival) -> ReadingSettings:
     saw = now
     if "saw" in posted:
         try:
-            saw = msgspec.json.decode(posted["saw"], type=ReadingSettings)
+            saw = msgspec.json.decode(posted.get("saw", ""), type=ReadingSettings)
         except msgspec.MsgspecError:
             raise NightTrailError("The preview was not understood", "", "Reload the page.") from None
     return _merged(now, saw, _posted_settings(posted, arrival, saw))

@@ -132,7 +132,7 @@ def change(table: Table, edit: Callable[[list[Step]], list[Step]]) -> Version:
 
 
 def _still_there(table: Table) -> Table:
-    found = Table.objects.filter(pk=table.pk).first()
+    found: Table | None = Table.objects.filter(pk=table.pk).first()
     if found is None:
         raise BadQuestion(f"{table.name} was deleted meanwhile", "", "Bring it again.")
     return found
@@ -271,12 +271,12 @@ def _survey(draft: Draft, version: Version, start: Version) -> Any:
         left_alone = (
             isinstance(origin, Origin) and origin.via is None and origin.table.key == f"version:{start.pk}"
         )
-        profile = (
+        had = (
             known.get((origin.position, repr(place.column)))
             if left_alone and isinstance(origin, Origin)
             else None
         )
-        surveyor.add(place.column, draft.cells(place), profile)
+        surveyor.add(place.column, draft.cells(place), had)
     return surveyor.finish(lambda i: draft.cells(draft.places[i]))
 
 

@@ -10,8 +10,6 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.numbers import percent
 from night_trail.core.question import Question, to_json
-from night_trail.core.questions.decomposition.question import Decomposition
-from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.registry import KINDS, kind_of, short_name
 from night_trail.core.questions.shared.offers import Offer
 from night_trail.core.questions.shared.ranking import ranked_by
@@ -24,6 +22,7 @@ from night_trail.core.turns import Beside, BreakDown, Change, SeeColumn, Slot, S
 from night_trail.draw import THUMB, draw
 from night_trail.draw.silhouette import draw_silhouette
 from night_trail.draw.svg import Svg
+from night_trail.trails.behind import behind
 from night_trail.trails.pictures import Desk
 
 MOST_DRAWN = 9
@@ -78,7 +77,7 @@ def _drawn(slot: str, desk: Desk, offers: list[Offer]) -> Iterable[Choice]:
                 scene, _ = turn(desk.scene, change, desk.table)
                 there = desk if scene.only == desk.scene.only else Desk(desk.version, scene)
                 # models take a second each: a list does not wait for them
-                if isinstance(scene.main, Decomposition | Forecast):
+                if scene.main is not None and kind_of(scene.main).modelled:
                     slow = slot == "way"
                 elif _many_groups(scene.main, desk):
                     slow = True
@@ -99,8 +98,8 @@ def preview(desk: Desk, change: Change) -> Svg | str:
     """Return the small picture a change would give; nothing where it cannot be made."""
     try:
         scene, _ = turn(desk.scene, change, desk.table)
-        # forecasts of groups are work of their own, which nobody asked for yet
-        if scene.main is None or (isinstance(scene.main, Forecast) and scene.main.split is not None):
+        # what is made piece by piece is work of its own, which nobody asked for yet
+        if scene.main is None or behind(scene.main):
             return ""
         return _thumb(Desk(desk.version, scene), scene.main)
     except BadQuestion:

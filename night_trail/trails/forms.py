@@ -23,23 +23,24 @@ MOST_JSON = 60_000
 def change_from(post: QueryDict, table: Table) -> Change:
     """Return the change a page posted: as JSON, as words, as a bins form or as a condition form."""
     if "change" in post:
-        if len(post["change"]) > MOST_JSON:
+        if len(posted := post.get("change", "")) > MOST_JSON:
             raise BadQuestion(
                 "That is too long to be one turn", "", "Light fewer rows by hand, or use a range."
             )
-        return decode(post["change"], Change, "turn")
+        turn: Change = decode(posted, Change, "turn")
+        return turn
     if "bins" in post:
         return Slot("bins", bins_from(post))
     if "rule" in post:
         return Slot("rule", to_json(rule_from(post)))
     if "set" in post:
-        return Slot(post["set"], _set_from(post))
+        return Slot(post.get("set", ""), _set_from(post))
     if "phrase" in post:
         return OnlyWords(_filled(post, "phrase"), light=post.get("as") == "light")
     if "reworded" in post:
         return Reword(_position(post), _filled(post, "reworded"))
     if "column" in post:
-        condition = condition_from(post, table.column(post["column"]))
+        condition = condition_from(post, table.column(post.get("column", "")))
         condition = Not(condition) if post.get("not") else condition
         return Light(condition) if post.get("as") == "light" else Only(condition)
     return Say(_filled(post, "words"))
@@ -92,7 +93,7 @@ def condition_from(post: QueryDict, column: Column) -> Condition:
     if text := post.get("text", "").strip():
         return Contains(column.name, text)
     if column.kind.temporal and (count := _number(post, "recent")) is not None:
-        return decode(
+        recent: Condition = decode(
             json.dumps(
                 {
                     "type": "recent",
@@ -104,6 +105,7 @@ def condition_from(post: QueryDict, column: Column) -> Condition:
             Condition,
             "condition",
         )
+        return recent
     if column.kind.temporal:
         low, high = post.get("low", "").strip() or None, post.get("high", "").strip() or None
         if low is None and high is None:

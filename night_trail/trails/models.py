@@ -127,26 +127,6 @@ class Cairn(Annotated):
         return self.title
 
 
-class GroupForecasts(models.Model):
-    """Forecasts of the groups of a category, made one after another in the background."""
-
-    version = models.ForeignKey(Version, on_delete=models.CASCADE, related_name="forecasts")
-    key = models.CharField(max_length=40)
-    scene = models.JSONField()
-    made = models.JSONField(default=list)
-    done = models.PositiveIntegerField(default=0)
-    of = models.PositiveIntegerField(default=0)
-    moved = models.DateTimeField(default=timezone.now)
-
-    class Meta:
-        constraints = [
-            models.UniqueConstraint(fields=["version", "key"], name="groups are forecast once for a version")
-        ]
-
-    def __str__(self) -> str:
-        return f"{self.done} of {self.of} groups"
-
-
 def annotations_from(stored: list[object]) -> tuple[Annotation, ...]:
     """Return annotations from what a JSON field holds."""
     return kept(

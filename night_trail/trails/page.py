@@ -13,12 +13,8 @@ from django_htmx.http import push_url
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.question import Scene, to_json
-from night_trail.core.questions.decomposition.question import Decomposition
-from night_trail.core.questions.forecast.question import Forecast
-from night_trail.core.questions.over_time.question import OverTime
-from night_trail.core.questions.registry import short_name
+from night_trail.core.questions.registry import kind_of, short_name
 from night_trail.core.questions.shared.sentence import Sentence
-from night_trail.core.questions.shared.time_offers import neighbours
 from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS
 from night_trail.core.sentence import scene_in_words, scene_sentence
 from night_trail.core.turns import Alike, ClearAll, Drop, KeepLit, PutOut, SetAside, Slot, Swap, TakeAway
@@ -30,6 +26,7 @@ from night_trail.trails.models import Step, Trail
 from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.ranklist import all_groups
 from night_trail.trails.way import way_to
+from night_trail.web.asking import for_a_part, for_a_swap
 
 ACTIONS = {
     "put_out": to_json(PutOut()),
@@ -64,7 +61,7 @@ def may_explore(request: HttpRequest, trail: Trail) -> bool:
 def went_on(request: HttpRequest, step: Step) -> HttpResponse:
     """Return the desk at the step that a turn from the visitor's own step led to, under its own address."""
     address = reverse("trails:step", args=[step.trail_id, step.pk])
-    if not request.htmx:
+    if not for_a_part(request):
         return redirect(address)
     return push_url(desk_response(request, step), address)
 
@@ -72,7 +69,7 @@ def went_on(request: HttpRequest, step: Step) -> HttpResponse:
 def listed(request: HttpRequest, step: Step, template: str, context: dict[str, Any]) -> HttpResponse:
     """Return a list that opens over the desk; without scripts it is a page of its own."""
     found = {"step": step, "part": template} | context
-    return render(request, template if request.htmx else "trails/alone.html", found)
+    return render(request, template if for_a_part(request) else "trails/alone.html", found)
 
 
 def desk_of(step: Step) -> Desk:
@@ -82,7 +79,7 @@ def desk_of(step: Step) -> Desk:
 
 def desk_response(request: HttpRequest, step: Step) -> HttpResponse:
     """Return the desk at a step: the whole page, or for a swap the desk alone."""
-    swap = request.htmx and not request.htmx.history_restore_request
+    swap = for_a_swap(request)
     return render(request, "trails/_desk.html" if swap else "trails/desk.html", desk_context(request, step))
 
 
@@ -162,7 +159,7 @@ def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:
     context["all_groups"] = all_groups(scene.main, main.answer, desk)
     context["pending"] = getattr(main.answer, "pending", None)
     context["alike"] = to_json(Alike(not scene.alike))
-    if isinstance(scene.main, OverTime | Decomposition | Forecast):
+    if (neighbours := kind_of(scene.main).neighbours) is not None:
         context["grains"] = [
             {"name": name, "words": GRAIN_WORDS[grain], "post": to_json(Slot("grain", grain))}
             for name, grain in neighbours(desk, scene.main).items()

@@ -17,18 +17,19 @@ from night_trail.core.annotations import Annotation
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.spans import Words
 from night_trail.core.question import Question, Scene, key
-from night_trail.core.questions.forecast.question import Forecast
-from night_trail.core.questions.registry import Answer, check, sentence, words_of
+from night_trail.core.questions.registry import Answer, sentence, words_of
 from night_trail.core.questions.registry import answer as core_answer
+from night_trail.core.questions.shared.behind import Behind
 from night_trail.core.questions.shared.sentence import Sentence
 from night_trail.core.rows import Rows, bound_memory
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.table import Table
 from night_trail.draw import MAIN, Size, draw, shared_spans, standalone
 from night_trail.draw.svg import Svg
+from night_trail.jobs.models import Job
 from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
-from night_trail.trails.forecasting import group_forecast
+from night_trail.trails.behind import answer_behind, behind, job_for
 
 MOST_WEIGHED = 40
 
@@ -92,12 +93,9 @@ class Desk:
         with _lock:
             if name in _answers:
                 return _answers[name]
-        if isinstance(question, Forecast) and question.split is not None:
-            check(question, self.table)
-            found: Answer = group_forecast(
-                question, self.rows, self.version, self.scene.only, begins=not self._reads
-            )
-            if found.pending is not None:
+        if how := behind(question):
+            found, whole = answer_behind(how, question, self.rows, self.work_behind(how, question))
+            if not whole:
                 return found  # it will be another in a moment
         else:
             found = core_answer(question, self.rows)
@@ -105,6 +103,10 @@ class Desk:
         with _lock, suppress(ValueError):
             _answers[name] = found
         return found
+
+    def work_behind(self, how: Behind, question: Question) -> Job:
+        """Return the work a question's answer comes from, set going unless the scene is only read."""
+        return job_for(how, question, self.rows, self.version, self.scene.only, begins=not self._reads)
 
     def drawn(
         self, question: Question, size: Size, prefix: str, annotations: Sequence[Annotation] = ()

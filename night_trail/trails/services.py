@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 
 import msgspec
 from django.db import IntegrityError, transaction
@@ -13,14 +13,13 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.language.spans import plain
 from night_trail.core.question import Scene, decode, key
 from night_trail.core.questions.decomposition.question import Decomposition
-from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.registry import words_of
-from night_trail.core.questions.shared.periods import grain_for, periods_of
-from night_trail.core.recipe.steps import Group, PartOf
+from night_trail.core.recipe.steps import Group, PartOf, SeriesPart
 from night_trail.core.turns import Change, Light, Say, SeeColumn, Zoom, turn, zoomed_out
 from night_trail.tables.models import Table, Version
 from night_trail.tables.recipes import take_step
 from night_trail.tables.services import core_table
+from night_trail.trails.behind import behind
 from night_trail.trails.models import Annotated, Cairn, Step, Trail, annotations_from
 from night_trail.trails.pictures import Desk
 
@@ -94,10 +93,11 @@ def _must_open(version: Version, scene: Scene) -> None:
         raise BadQuestion("The turn holds a value that cannot be kept", "", "Choose another.")
     desk = Desk(version, scene)
     for question in (scene.main, *scene.beside):
-        if isinstance(question, Forecast) and question.split is not None:
-            # made in the background; only whether there are too many periods is told at once
-            periods_of(desk.rows, question.time, grain_for(question, desk.rows), 1, question.zone)
-        elif question is not None:
+        if question is None:
+            continue
+        if how := behind(question):
+            how.check(question, desk.rows)
+        else:
             desk.answer(question)  # kept for the page that shows it
 
 
@@ -132,10 +132,10 @@ def keep_part(step: Step, part: str, name: str) -> Step:
     scene = step.scene_value()
     if not isinstance(scene.main, Decomposition):
         raise BadQuestion("Nothing is taken apart here", "", "Ask for trend and seasons first.")
-    if part not in ("trend", "season", "rest", "adjusted"):
+    if (chosen := next((one for one in get_args(SeriesPart) if one == part), None)) is None:
         raise BadQuestion(f"There is no part “{part}”", "", "Choose one of the list.")
     name = _free_name(step, name)
-    _with_column(step, PartOf(name, part, scene.main, scene.only))
+    _with_column(step, PartOf(name, chosen, scene.main, scene.only))
     return take_turn(step, SeeColumn(name))
 
 

@@ -23,6 +23,7 @@ urlpatterns = [
     path(step + "part/", naming.part, name="part"),
     path(step + "measure/", naming.measure, name="measure"),
     path(step + "measure/forget/", naming.forget, name="measure-forget"),
+    path(step + "work/", parts.work, name="work"),
     path(step + "picture/", parts.picture, name="picture"),
     path(step + "same-rows/", parts.same_rows, name="same-rows"),
     path(step + "preview/", parts.preview, name="preview"),

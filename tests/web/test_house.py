@@ -26,7 +26,6 @@ from night_trail.core.language.spans import Span
 from night_trail.demo import story
 from night_trail.draw.svg import Svg
 from night_trail.people.context import theme
-from night_trail.people.templatetags.words import drawn, spans, thousands
 from night_trail.site import errors
 from night_trail.tables.models import Table
 from night_trail.tables.uploads import TOO_LARGE, LimitedUpload
@@ -34,6 +33,7 @@ from night_trail.tales.models import Stop, Tale
 from night_trail.tales.prose import pace
 from night_trail.tales.services import MOST_STOPS, add_stop
 from night_trail.trails.models import Cairn, Trail
+from night_trail.web.templatetags.words import drawn, spans, thousands
 
 ROOT = Path(__file__).resolve().parents[2]
 PACKAGE = ROOT / "night_trail"

@@ -40,7 +40,7 @@ LOOKS_AT_A_TRAIL = {
 }
 GOES_ON = {
     *("trails:turn", "trails:condition", "trails:reword", "trails:cairn", "trails:cairn-edit"),
-    *("trails:cairn-take", "trails:annotate"),
+    *("trails:cairn-take", "trails:annotate", "trails:work"),
 }
 WALKS = {"tales:own-walk", "tales:own-walk-stop"}
 WRITES = {

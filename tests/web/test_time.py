@@ -5,6 +5,7 @@ from __future__ import annotations
 import html
 import json
 import re
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -23,12 +24,14 @@ from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import Event, Level, OverTime
 from night_trail.core.questions.registry import sentence
 from night_trail.core.turns import Beside, BreakDown, ClearAll, Light, Say, Slot, Zoom
+from night_trail.jobs import work as jobs
+from night_trail.jobs.models import Job
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.tales.models import Link, Tale
 from night_trail.tales.services import add_stop
-from night_trail.trails import forecasting, pictures
-from night_trail.trails.models import GroupForecasts, Step
+from night_trail.trails import pictures
+from night_trail.trails.models import Step
 from night_trail.trails.pictures import Desk
 from night_trail.trails.services import cairn_at, start_trail, take_turn
 from tests.web.conftest import bring, client_of
@@ -137,13 +140,13 @@ def test_groups_are_forecast_in_the_background_and_agree(client: Client, owner: 
     step = asked(owner, table, "boardings ahead, month by month over the next 6 months")
     response = post(client, step, "turn", change=to_json(Slot("split", "depot")))
     assert response.status_code == 200 and b'id="pending"' not in response.content
-    work = GroupForecasts.objects.get()
+    work = Job.objects.get()
     assert work.done == work.of == 3
     found = Desk(step.trail.version, newest(step).scene_value()).answer(newest(step).scene_value().main)
     np.testing.assert_allclose(np.sum([g.mean for g in found.groups], axis=0), found.forecast.mean)
     # other bands are drawn over the same forecasts
     post(client, newest(step), "turn", change=to_json(Slot("bands", "50 80")))
-    assert GroupForecasts.objects.count() == 1
+    assert Job.objects.count() == 1
 
 
 def test_reading_a_tale_begins_no_work(client: Client, owner: User, table: Table) -> None:
@@ -153,14 +156,14 @@ def test_reading_a_tale_begins_no_work(client: Client, owner: User, table: Table
     add_stop(tale, cairn_at(newest(step)))
     walk = reverse("tales:walk", args=[Link.make(tale)[1]])
     assert "<svg" in Client().get(walk, follow=True).content.decode()
-    GroupForecasts.objects.all().delete()
+    Job.objects.all().delete()
     pictures.forget()
     shown = Client().get(walk, follow=True)
     assert shown.status_code == 200 and "<svg" in shown.content.decode()
-    assert not GroupForecasts.objects.exists()
+    assert not Job.objects.exists()
     # whoever writes it sees it made again
     client.get(reverse("tales:write", args=[tale.pk]))
-    assert GroupForecasts.objects.get().done == 3
+    assert Job.objects.get().done == 3
 
 
 def test_lists_show_what_models_would_give_when_it_is_drawn(
@@ -179,7 +182,7 @@ def test_lists_show_what_models_would_give_when_it_is_drawn(
     # work that goes on in the background is not begun by looking at a list
     preview = reverse("trails:preview", args=where)
     asked_for = to_json(Say("boardings ahead, month by month, for each depot"))
-    assert client.get(preview, {"change": asked_for}).content == b"" and not GroupForecasts.objects.exists()
+    assert client.get(preview, {"change": asked_for}).content == b"" and not Job.objects.exists()
     assert client.get(preview, {"change": to_json(Slot("shape", "soul"))}).content == b""
     assert client.get(preview, {"change": "{"}).status_code == 422
 
@@ -188,12 +191,12 @@ def test_a_page_shows_how_far_the_work_is_and_takes_it_up_again(
     client: Client, owner: User, table: Table, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     started: list[int] = []
-    monkeypatch.setattr("night_trail.trails.tasks.make_group_forecasts", lambda work: started.append(work.pk))
+    monkeypatch.setattr("night_trail.jobs.tasks.do", lambda work: started.append(work.pk))
     step = asked(owner, table, "boardings ahead, month by month over the next 6 months for each depot")
     address = reverse("trails:step", args=[step.trail_id, step.pk])
     page = client.get(address).content.decode()
     assert 'id="pending"' in page and "0 of 3 are done" in page
-    work = GroupForecasts.objects.get()
+    work = Job.objects.get()
     assert started == [work.pk]
     # what is drawn meanwhile is not kept by a browser
     figure = reverse("trails:figure", args=[step.trail_id, step.pk])
@@ -202,14 +205,46 @@ def test_a_page_shows_how_far_the_work_is_and_takes_it_up_again(
     pictures.forget()
     client.get(address)
     assert started == [work.pk]
-    GroupForecasts.objects.update(moved=timezone.now() - 2 * forecasting.STALLED)
+    Job.objects.update(moved=timezone.now() - 2 * jobs.STALLED)
     client.get(address)
     assert started == [work.pk] * 2
     monkeypatch.undo()
-    forecasting.make_group_forecasts(work)
+    jobs.do(work)
     assert 'id="pending"' not in client.get(address).content.decode()
     tag = client.get(figure).headers["ETag"]
     assert client.get(figure, headers={"If-None-Match": tag}).status_code == 304
+
+
+def test_work_is_stopped_and_taken_up_again_by_hand(
+    client: Client, owner: User, table: Table, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made: list[str] = []
+    groups = iter(range(9))
+
+    def pieces(job: Job) -> Iterator[object]:
+        for name in ("a", "b", "c"):
+            made.append(name)
+            if next(groups) == 1:
+                jobs.stop(job)  # as another tab would, while the second piece is being made
+            yield name
+
+    monkeypatch.setitem(jobs._doers, "question: ahead", pieces)
+    step = asked(owner, table, "boardings ahead, month by month over the next 6 months for each depot")
+    address = reverse("trails:step", args=[step.trail_id, step.pk])
+    page = client.get(address).content.decode()
+    work = Job.objects.get()
+    assert made == ["a", "b"] and work.stopped and work.done == 1
+    assert "was stopped, 1 of 3 are done" in page and "Go on" in page and "every 1s" not in page
+    monkeypatch.undo()
+    assert 'id="pending"' not in post(client, step, "work", go="on").content.decode()
+    assert Job.objects.get().finished
+    # of another edition of the method nothing is kept, and what has no work says so
+    Job.objects.update(algorithm=0, made=["old"])
+    pictures.forget()
+    assert 'id="pending"' not in client.get(address).content.decode()
+    assert Job.objects.get().made != ["old"]
+    refused = post(client, asked(owner, table, "boardings by month"), "work")
+    assert refused.status_code == 422 and "No work goes on" in refused.content.decode()
 
 
 def test_strangers_see_nothing(owner: User, other: User, table: Table) -> None:

@@ -7,11 +7,13 @@ from dataclasses import dataclass
 from typing import Any
 
 from night_trail.core.language.spans import Words
+from night_trail.core.questions.shared.behind import Behind
 from night_trail.core.questions.shared.figures import Made
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.offers import Looking, Offer
 from night_trail.core.questions.shared.sentence import Sentence
 from night_trail.core.rows import Rows
+from night_trail.core.stats.calendar import GrainName
 from night_trail.core.table import Column, Table
 
 
@@ -45,6 +47,12 @@ class QuestionKind:
         What a question is about, and one of this kind about that.
     broken_down
         The same asked across the groups of another column.
+    modelled
+        Whether answers are fitted and take a second: lists do not wait for them.
+    neighbours
+        The next finer and the next coarser step of its time; None where it has no steps.
+    behind
+        How those of its questions are answered that take longer still.
     """
 
     tag: str
@@ -62,3 +70,6 @@ class QuestionKind:
     gist: Callable[[Any, Table], Gist]
     from_gist: Callable[[Gist, Table], Any]
     broken_down: Callable[[Any, Column, Table], Any]
+    modelled: bool = False
+    neighbours: Callable[[Looking, Any], dict[str, GrainName]] | None = None
+    behind: Behind | None = None

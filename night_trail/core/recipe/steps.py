@@ -314,6 +314,9 @@ class Group(
         return f"{self.name} names a group of rows by their {listed(list(columns))}"
 
 
+SeriesPart = Literal["trend", "season", "rest", "adjusted"]
+
+
 class PartOf(
     msgspec.Struct,
     frozen=True,
@@ -329,7 +332,7 @@ class PartOf(
     """
 
     name: str
-    part: Literal["trend", "season", "rest", "adjusted"]
+    part: SeriesPart
     question: Decomposition
     only: tuple[Condition, ...] = ()
 

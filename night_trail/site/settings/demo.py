@@ -6,9 +6,9 @@ from night_trail.site.settings.production import *  # noqa: F403
 
 ALLOWED_HOSTS = ["127.0.0.1", "localhost"]
 CSRF_TRUSTED_ORIGINS = []
-TRUSTED_PROXIES: list[str] = []
+TRUSTED_PROXIES = []
 SECURE_SSL_REDIRECT = False
-SECURE_PROXY_SSL_HEADER = None
+SECURE_PROXY_SSL_HEADER = None  # type: ignore[assignment]  # as Django has it by default
 SECURE_HSTS_SECONDS = 0
 SESSION_COOKIE_SECURE = False
 CSRF_COOKIE_SECURE = False

@@ -1,12 +1,14 @@
 """Bundles, recipes, previews; the file of a version becomes a file of its own."""
 
+from typing import Any
+
 import django.db.models.deletion
 import django.utils.timezone
 from django.conf import settings
 from django.db import migrations, models
 
 
-def give_files(apps, schema_editor):
+def give_files(apps: Any, schema_editor: Any) -> None:
     """Every version that keeps its file gets a source file that its pieces belong to."""
     Version, SourceFile, SourcePart = (
         apps.get_model("tables", name) for name in ("Version", "SourceFile", "SourcePart")

@@ -14,17 +14,19 @@ from night_trail.tables.services import core_table
 
 def own_table(request: HttpRequest, pk: int) -> Table:
     """Return the visitor's own table, or answer that there is none; others change nothing of it."""
-    return get_object_or_404(Table, pk=pk, owner=request.user)
+    found: Table = get_object_or_404(Table, pk=pk, owner=request.user)
+    return found
 
 
 def seen_table(request: HttpRequest, pk: int) -> Table:
     """Return a table that the visitor owns or may read."""
-    return get_object_or_404(Table.objects.visible_to(request.user), pk=pk)
+    found: Table = get_object_or_404(Table.objects.visible_to(request.user), pk=pk)
+    return found
 
 
 def rights(request: HttpRequest, table: Table) -> dict[str, bool]:
     """Return what a page of a table offers this visitor."""
-    may_explore = Table.objects.visible_to(request.user, Role.EXPLORE).filter(pk=table.pk).exists()
+    may_explore = Table.objects.sees(request.user, table, Role.EXPLORE)
     return {"mine": table.owner_id == request.user.pk, "may_explore": may_explore}
 
 
@@ -34,7 +36,8 @@ def seen_version(request: HttpRequest, table: Table) -> Version:
     Places of columns and steps are read from it: another tab may have moved them since.
     """
     told = whole(request.POST.get("saw", ""), LARGEST_KEY)
-    return table.versions.filter(pk=told).first() or table.latest
+    seen = None if told is None else table.versions.filter(pk=told).first()
+    return seen or table.latest
 
 
 def own_column(request: HttpRequest, pk: int, at: int) -> tuple[Table, Version, CoreTable]:

@@ -10,7 +10,6 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
-from django_htmx.http import HttpResponseClientRedirect
 
 from night_trail.core.errors import NightTrailError, Unreadable
 from night_trail.core.hand import LARGEST_KEY, whole
@@ -23,6 +22,7 @@ from night_trail.tables.models import Arrival, Bundle, Table
 from night_trail.tables.services import core_table
 from night_trail.tables.tasks import read_file
 from night_trail.tables.views import own_table
+from night_trail.web.asking import for_a_part, gone_to, visitor
 
 MOST_FILES = 20
 MOST_COMPARED = 12
@@ -37,7 +37,7 @@ def home(request: HttpRequest) -> HttpResponse:
         .prefetch_related("versions")
     )
     waiting = [
-        a for a in Arrival.objects.filter(owner=request.user).select_related("bundle") if not a.finished
+        a for a in Arrival.objects.filter(owner=visitor(request)).select_related("bundle") if not a.finished
     ]
     context = {
         "tables": tables,
@@ -100,20 +100,20 @@ def bundle(request: HttpRequest, pk: int) -> HttpResponse:
     going = [a for a in arrivals if not a.finished]
     done = [a for a in arrivals if a.state == Arrival.State.DONE and a.table is not None]
     if not going and len(done) == 1 and len([a for a in arrivals if a.state != Arrival.State.CANCELLED]) == 1:
-        address = reverse("tables:survey", args=[done[0].table_id])
-        return HttpResponseClientRedirect(address) if request.htmx else redirect(address)
+        return gone_to(request, "tables:survey", done[0].table_id)
+    tables = list(found.tables.order_by("id"))
     context = {
         "bundle": found,
         "arrivals": [
             (a, percent(a.progress)) for a in arrivals if a.wanted or a.state == Arrival.State.FAILED
         ],
         "going": going,
-        "tables": list(found.tables.order_by("id")),
+        "tables": tables,
         "tab": "tables",
     }
     if not going:
-        context |= _together(list(context["tables"]))
-    return render(request, "tables/_bundle.html" if request.htmx else "tables/bundle.html", context)
+        context |= _together(tables)
+    return render(request, "tables/_bundle.html" if for_a_part(request) else "tables/bundle.html", context)
 
 
 def _together(tables: list[Table]) -> dict[str, object]:
@@ -165,7 +165,7 @@ def _preview(
     headings = context.get("headings", [])
     assert isinstance(headings, list)  # noqa: S101  (made a few lines above)
     context["heading"] = next((h for h in headings if str(h.position) == column), None)
-    return render(request, "tables/_preview.html" if request.htmx else "tables/preview.html", context)
+    return render(request, "tables/_preview.html" if for_a_part(request) else "tables/preview.html", context)
 
 
 @require_POST
@@ -195,7 +195,7 @@ def decide(request: HttpRequest, pk: int) -> HttpResponse:
                 arrival.save(update_fields=["settings"])
         except NightTrailError as refused:
             error = str(refused)
-    if not request.htmx and not error:
+    if not for_a_part(request) and not error:
         return redirect(f"{reverse('tables:bundle', args=[arrival.bundle.pk])}?table={arrival.pk}")
     arrivals = list(arrival.bundle.arrivals.order_by("id"))
     return _preview(request, arrival.bundle, arrivals, error, next(a for a in arrivals if a.pk == arrival.pk))

@@ -12,10 +12,10 @@ from django.views.decorators.http import require_GET
 
 from night_trail.tables import recipes
 from night_trail.tables.cells import csv_pieces, write_parquet, write_xlsx
-from night_trail.tables.downloads import download, file_name
 from night_trail.tables.services import core_table
 from night_trail.tables.views import seen_table
 from night_trail.tables.views.surveying import survey_context
+from night_trail.web.downloads import download, file_name
 
 _STYLES = ("css/theme.css", "../../draw/style/picture.css", "css/survey-page.css")
 

@@ -16,13 +16,14 @@ from night_trail.core.survey import Survey, in_order
 from night_trail.core.table import Kind, plural
 from night_trail.draw.missing import draw_missing
 from night_trail.draw.silhouette import draw_silhouette
-from night_trail.people.confirm import confirm_delete
-from night_trail.people.writing import keep_texts, one_line
 from night_trail.tables import recipes, removal
 from night_trail.tables.cells import cells_of
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.tables.views import own_table, rights, seen_table, seen_version
+from night_trail.web.asking import for_a_part, visitor
+from night_trail.web.confirm import confirm_delete
+from night_trail.web.writing import keep_texts, one_line
 
 ORDERS = {"odd": "what is odd first", "position": "position in the file", "kind": "kind"}
 MOST_SHOWN = 40
@@ -77,8 +78,10 @@ def survey(request: HttpRequest, pk: int) -> HttpResponse:
         table, asked.get("order", "odd"), asked.get("sought", "")[:100], asked.get("kind", "")
     )
     context |= rights(request, table)
-    context["others"] = Table.objects.filter(owner=request.user).exclude(pk=pk).exists()
-    return render(request, "tables/_survey_lines.html" if request.htmx else "tables/survey.html", context)
+    context["others"] = Table.objects.filter(owner=visitor(request)).exclude(pk=pk).exists()
+    return render(
+        request, "tables/_survey_lines.html" if for_a_part(request) else "tables/survey.html", context
+    )
 
 
 def _missing(count: int, height: int) -> str:

@@ -19,6 +19,7 @@ from night_trail.tables import recipes
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.tables.views import own_table
+from night_trail.web.asking import for_a_part
 
 HOW = {"left": "keep every row", "inner": "keep only rows with a match", "full": "keep all rows of both"}
 MOST_KEYS = 4
@@ -101,7 +102,7 @@ def join(request: HttpRequest, pk: int) -> HttpResponse:
             context["height"] = (facts.gathered_heights if gather else facts.heights)[how]
         except NightTrailError as error:
             context["error"] = str(error)
-    return render(request, "tables/_join.html" if request.htmx else "tables/join.html", context)
+    return render(request, "tables/_join.html" if for_a_part(request) else "tables/join.html", context)
 
 
 def _warning(table: Table, other: Table, facts: Any, how: JoinHow) -> str:
@@ -145,4 +146,4 @@ def stack(request: HttpRequest, pk: int) -> HttpResponse:
             "height": sum(facts.heights),
             "names": [table.name, *(t.name for t in chosen)],
         }
-    return render(request, "tables/_stack.html" if request.htmx else "tables/stack.html", context)
+    return render(request, "tables/_stack.html" if for_a_part(request) else "tables/stack.html", context)

@@ -22,6 +22,7 @@ from night_trail.tales.models import Link, Stop, Tale
 from night_trail.tales.prose import pace, prose
 from night_trail.tales.reach import Reach, opened, refused, signed
 from night_trail.trails.pictures import Desk, size_from
+from night_trail.web.asking import for_a_swap
 
 
 @require_GET
@@ -80,7 +81,7 @@ def _walk(
             context |= _picture(request, stop)
         except NoLonger:
             context["unreadable"] = True
-    swap = request.htmx and not request.htmx.history_restore_request
+    swap = for_a_swap(request)
     return render(request, "tales/_walk.html" if swap else "tales/walk.html", context)
 
 

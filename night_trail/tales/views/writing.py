@@ -17,9 +17,7 @@ from night_trail.core.language.spans import plain
 from night_trail.core.questions.registry import short_name
 from night_trail.core.sentence import scene_in_words
 from night_trail.draw import Size
-from night_trail.people.confirm import confirm_delete
 from night_trail.people.models import Role
-from night_trail.people.writing import keep_texts, one_line, stamps, tidy
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.prose import prose
 from night_trail.tales.reach import Reach
@@ -27,6 +25,9 @@ from night_trail.tales.services import add_stop, move_behind, move_by
 from night_trail.trails.models import Cairn, Trail
 from night_trail.trails.pictures import Desk, Drawn, size_from
 from night_trail.trails.services import annotate as keep_annotations
+from night_trail.web.asking import for_a_part, for_a_swap, visitor
+from night_trail.web.confirm import confirm_delete
+from night_trail.web.writing import keep_texts, one_line, stamps, tidy
 
 SIZE = Size(664, 420)
 COOKIE = "writing"
@@ -35,12 +36,14 @@ MOST_LEAST = 1_000_000
 
 def _own(request: HttpRequest, tale: int) -> Tale:
     """Return a tale of the visitor's own."""
-    return get_object_or_404(Tale, pk=tale, owner=request.user)
+    found: Tale = get_object_or_404(Tale, pk=tale, owner=request.user)
+    return found
 
 
 def _written_by(request: HttpRequest, tale: int) -> Tale:
     """Return a tale that the visitor owns or may write on."""
-    return get_object_or_404(Tale.objects.visible_to(request.user, Role.EXPLORE), pk=tale)
+    found: Tale = get_object_or_404(Tale.objects.visible_to(request.user, Role.EXPLORE), pk=tale)
+    return found
 
 
 def _stop(request: HttpRequest, tale: int, stop: int) -> Stop:
@@ -66,7 +69,7 @@ def new(request: HttpRequest) -> HttpResponse:
     cairn = None
     if chosen := request.POST.get("cairn"):
         cairn = get_object_or_404(_cairns(request), pk=_whole(chosen))
-    tale = Tale.objects.create(owner=request.user, title=title)
+    tale = Tale.objects.create(owner=visitor(request), title=title)
     if cairn is not None:
         add_stop(tale, cairn)
     return redirect("tales:write", tale.pk)
@@ -111,11 +114,7 @@ def written(request: HttpRequest, tale: int, stop: int | None, new_token: str = 
                 context |= _picture_context(request, current)
             except NightTrailError as error:
                 context["unreadable"] = str(error)
-    template = (
-        "tales/_writing.html"
-        if request.htmx and not request.htmx.history_restore_request
-        else "tales/writing.html"
-    )
+    template = "tales/_writing.html" if for_a_swap(request) else "tales/writing.html"
     return render(request, template, context)
 
 
@@ -187,7 +186,9 @@ def rename(request: HttpRequest, tale: int) -> HttpResponse:
         raise NightTrailError("A tale needs a title", "", "The earlier one was kept.")
     kept = keep_texts(request, found, {"title": title})
     return (
-        HttpResponse(stamps(kept, ("title",), swap=True)) if request.htmx else redirect("tales:write", tale)
+        HttpResponse(stamps(kept, ("title",), swap=True))
+        if for_a_part(request)
+        else redirect("tales:write", tale)
     )
 
 
@@ -203,7 +204,7 @@ def readers(request: HttpRequest, tale: int) -> HttpResponse:
             "The earlier one was kept.",
         )
     Tale.objects.filter(pk=found.pk).update(least_lit=least)
-    return HttpResponse(status=204) if request.htmx else redirect("tales:write", tale)
+    return HttpResponse(status=204) if for_a_part(request) else redirect("tales:write", tale)
 
 
 @require_http_methods(["GET", "POST"])
@@ -240,7 +241,7 @@ def order(request: HttpRequest, tale: int) -> HttpResponse:
         move_behind(found, moved, _whole(request.POST["behind"] or "0"))
     else:
         move_by(found, moved, -1 if request.POST.get("way") == "up" else 1)
-    if request.htmx:
+    if for_a_part(request):
         return HttpResponse(status=204)
     return redirect("tales:write", tale)
 
@@ -254,7 +255,7 @@ def edit(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
         raise NightTrailError("A stop needs a heading", "", "The earlier one was kept.")
     text = tidy(request.POST.get("text", ""))[:20_000]
     found = keep_texts(request, found, {"heading": heading, "text": text})
-    if not request.htmx:
+    if not for_a_part(request):
         return redirect("tales:stop", tale, stop)
     shown = render(request, "tales/_preview.html", {"stop": found, "prose": prose(found.text)})
     shown.write(stamps(found, ("heading", "text"), swap=True))
@@ -273,4 +274,4 @@ def annotate(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     """Keep all annotations of a stop's picture as they now are."""
     found = _stop(request, tale, stop)
     keep_annotations(found, request.POST.get("annotations", ""), request.POST.get("before"))
-    return written(request, tale, stop) if request.htmx else redirect("tales:stop", tale, stop)
+    return written(request, tale, stop) if for_a_part(request) else redirect("tales:stop", tale, stop)

@@ -6,18 +6,18 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
-from django_htmx.http import HttpResponseClientRedirect
 
 from night_trail.core.errors import NightTrailError
-from night_trail.people.confirm import confirm_delete
 from night_trail.people.models import Role
-from night_trail.people.writing import keep_texts, one_line, stamps
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.trails.forms import change_from
 from night_trail.trails.models import Trail
 from night_trail.trails.page import desk_response, step_for, went_on
 from night_trail.trails.services import start_trail, take_turn
+from night_trail.web.asking import for_a_part, gone_to
+from night_trail.web.confirm import confirm_delete
+from night_trail.web.writing import keep_texts, one_line, stamps
 
 
 @require_GET
@@ -41,8 +41,7 @@ def start(request: HttpRequest, table: int) -> HttpResponse:
     step = start_trail(
         request.user, found, request.POST.get("column", ""), request.POST.get("words", "").strip()
     )
-    address = reverse("trails:step", args=[step.trail_id, step.pk])
-    return HttpResponseClientRedirect(address) if request.htmx else redirect(address)
+    return gone_to(request, "trails:step", step.trail_id, step.pk)
 
 
 @require_GET
@@ -63,7 +62,7 @@ def rename(request: HttpRequest, trail: int) -> HttpResponse:
     kept = keep_texts(request, found, {"title": title})
     return (
         HttpResponse(stamps(kept, ("title",), swap=True))
-        if request.htmx
+        if for_a_part(request)
         else redirect("trails:latest", trail)
     )
 

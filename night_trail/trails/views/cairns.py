@@ -7,15 +7,16 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
 from night_trail.core.errors import NightTrailError
-from night_trail.people.writing import keep_texts, one_line, stamps, tidy
 from night_trail.trails.models import Cairn, Step
 from night_trail.trails.page import desk_response, step_for
 from night_trail.trails.services import annotate as keep_annotations
 from night_trail.trails.services import cairn_at
+from night_trail.web.asking import for_a_part
+from night_trail.web.writing import keep_texts, one_line, stamps, tidy
 
 
 def _shown(request: HttpRequest, step: Step) -> HttpResponse:
-    if not request.htmx:
+    if not for_a_part(request):
         return redirect("trails:step", step.trail_id, step.pk)
     return desk_response(request, step_for(request, step.trail_id, step.pk))
 
@@ -38,7 +39,7 @@ def edit(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     if not title:
         raise NightTrailError("A cairn needs a title", "", "The earlier one was kept.")
     kept = keep_texts(request, cairn, {"title": title, "note": tidy(request.POST.get("note", ""))[:4000]})
-    if not request.htmx:
+    if not for_a_part(request):
         return redirect("trails:step", trail, step)
     return HttpResponse(stamps(kept, ("title", "note"), swap=True))
 

@@ -28,7 +28,11 @@ def condition(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     found = step_for(request, trail, step)
     desk = desk_of(found)
     name = request.GET.get("column", "")
-    context = {"step": found, "columns": desk.table.columns, "as": request.GET.get("as", "only")}
+    context: dict[str, object] = {
+        "step": found,
+        "columns": desk.table.columns,
+        "as": request.GET.get("as", "only"),
+    }
     if name:
         column = desk.table.column(name)
         context["column"] = column
@@ -37,7 +41,7 @@ def condition(request: HttpRequest, trail: int, step: int) -> HttpResponse:
         elif column.kind.grouping:
             context["values"] = _values(desk, column)
             context["more"] = max(0, column.distinct - MOST_VALUES)
-    return listed(request, context["step"], "trails/_condition.html", context)
+    return listed(request, found, "trails/_condition.html", context)
 
 
 def _values(desk: Desk, column: Column) -> list[tuple[str, int]]:

@@ -19,6 +19,7 @@ from django.views.decorators.http import require_GET, require_POST
 from msgspec.structs import replace
 
 from night_trail.core.conditions import Condition, check
+from night_trail.core.errors import NightTrailError
 from night_trail.core.language.numbers import number
 from night_trail.core.likeness import like_row, this_row
 from night_trail.core.question import decode, key
@@ -29,9 +30,10 @@ from night_trail.core.turns import Change, Light
 from night_trail.draw import BESIDE, MAIN, Size, touched
 from night_trail.draw.png import png
 from night_trail.draw.stems import draw_stems
+from night_trail.jobs.work import go_on, stop
 from night_trail.people.context import theme
 from night_trail.tables.cells import neutral
-from night_trail.tables.downloads import download
+from night_trail.trails.behind import behind
 from night_trail.trails.choices import choices
 from night_trail.trails.choices import preview as small_picture
 from night_trail.trails.models import Step
@@ -40,6 +42,7 @@ from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.rowlist import View, csv_pieces, row_page, spoken_of
 from night_trail.trails.services import take_turn
 from night_trail.trails.views import naming
+from night_trail.web.downloads import download
 
 HOVER = Size(360, 220, "beside")
 PROGRAM = max(path.stat().st_mtime_ns for path in settings.PACKAGE.rglob("*.py"))
@@ -63,7 +66,7 @@ def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse
         "question": desk.scene.main,
         "column": desk.table.column(desk.scene.main.column) if slot == "bins" and desk.scene.main else None,
     }
-    return listed(request, context["step"], "trails/_choices.html", context)
+    return listed(request, found, "trails/_choices.html", context)
 
 
 @require_GET
@@ -72,6 +75,18 @@ def preview(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     desk = desk_of(step_for(request, trail, step))
     asked = request.GET.get("change")
     return HttpResponse(small_picture(desk, decode(asked, Change, "turn")) if asked else "")
+
+
+@require_POST
+def work(request: HttpRequest, trail: int, step: int) -> HttpResponse:
+    """Stop the work behind the main picture, or take it up again."""
+    found = step_for(request, trail, step)
+    desk = desk_of(found)
+    how = None if desk.scene.main is None else behind(desk.scene.main)
+    if how is None or desk.scene.main is None:
+        raise NightTrailError("No work goes on behind this picture", "", "Reload the page.")
+    (go_on if request.POST.get("go") else stop)(desk.work_behind(how, desk.scene.main))
+    return went_on(request, found)
 
 
 @require_GET

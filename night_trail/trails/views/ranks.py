@@ -8,10 +8,10 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
-from night_trail.tables.downloads import download
 from night_trail.trails.page import desk_of, step_for
 from night_trail.trails.ranklist import rank_page, rank_rows
 from night_trail.trails.views.parts import called
+from night_trail.web.downloads import download
 
 
 @require_GET

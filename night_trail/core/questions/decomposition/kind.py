@@ -8,6 +8,7 @@ from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.kind import QuestionKind
 from night_trail.core.questions.over_time.answer import for_each
 from night_trail.core.questions.shared.gist import Gist, gist_in_time
+from night_trail.core.questions.shared.time_offers import neighbours
 from night_trail.core.table import Table
 
 
@@ -32,4 +33,6 @@ KIND = QuestionKind(
     gist=gist_in_time,
     from_gist=from_gist,
     broken_down=for_each,
+    neighbours=neighbours,
+    modelled=True,
 )

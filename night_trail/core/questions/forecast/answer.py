@@ -13,6 +13,7 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.forecast.known import Known, check_known, known_of
 from night_trail.core.questions.forecast.question import MOST_AHEAD, Forecast
 from night_trail.core.questions.shared.basis import ALL_ROWS, Basis, Grouping, hues
+from night_trail.core.questions.shared.behind import Pending
 from night_trail.core.questions.shared.grouping import can_compare
 from night_trail.core.questions.shared.measures import ADDS_UP, fits
 from night_trail.core.questions.shared.periods import (
@@ -64,7 +65,7 @@ class ForecastAnswer:
     total from now to the end of the year with its interval, the part that has
     already happened in it; None where sums make no sense. ``why_not`` says in
     words why there is no forecast. ``pending`` says how many groups of how many
-    are forecast already, while that work runs. ``assumed`` is the period from
+    are forecast already, until all are. ``assumed`` is the period from
     which on nothing is known of the known column and no is taken.
     """
 
@@ -85,7 +86,7 @@ class ForecastAnswer:
     hues: tuple[int, ...] = (0,)
     groups: tuple[GroupAhead, ...] = ()
     gaps: tuple[tuple[int, int], ...] = ()
-    pending: tuple[int, int] | None = None
+    pending: Pending | None = None
     assumed: int | None = None
 
     @property

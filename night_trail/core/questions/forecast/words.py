@@ -11,6 +11,7 @@ from night_trail.core.language.numbers import counted, listed, number, percent
 from night_trail.core.language.spans import Fact, Span, Words, spans
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.over_time.words import in_period
+from night_trail.core.questions.shared.behind import Pending
 from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.stats.forecast import LEVELS
 from night_trail.core.table import Table
@@ -68,10 +69,7 @@ def forecast_words(answer: ForecastAnswer, table: Table) -> Words:
         Fact(f"error:{c.name}", f"error of {c.name}", c.mase, number(c.mase, 3)) for c in found.candidates
     ]
     if answer.pending is not None:
-        done, of = answer.pending
-        cautions.insert(
-            0, f"The groups are being forecast, {done} of {of} are done; this page follows by itself."
-        )
+        cautions.insert(0, _how_far(answer.pending))
     if answer.assumed is not None:
         cautions.append(
             f"From {answer.name(answer.assumed)} on nothing is known of {answer.question.known}; "
@@ -157,3 +155,12 @@ def _plan_words(answer: ForecastAnswer, said: Callable[[float], str]) -> tuple[S
             plan=name,
         )
     return text or spans(" No period has a plan.")
+
+
+def _how_far(pending: Pending) -> str:
+    far = f"{pending.done} of {pending.of} are done"
+    if pending.refused:
+        return f"The groups are not forecast: {pending.refused}"
+    if pending.stopped:
+        return f"Forecasting the groups was stopped, {far}; this is the forecast of all."
+    return f"The groups are being forecast, {far}; this page follows by itself."

@@ -10,6 +10,7 @@ from night_trail.core.questions.over_time.answer import OverTimeAnswer, first_ov
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.shared import time_read
 from night_trail.core.questions.shared.gist import Gist, gist_in_time
+from night_trail.core.questions.shared.time_offers import neighbours
 from night_trail.core.table import Column, Table
 
 
@@ -40,4 +41,5 @@ KIND = QuestionKind(
     gist=gist_in_time,
     from_gist=from_gist,
     broken_down=broken_down,
+    neighbours=neighbours,
 )

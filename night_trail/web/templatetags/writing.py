@@ -6,7 +6,7 @@ from django import template
 from django.db.models import Model
 from django.utils.safestring import SafeString
 
-from night_trail.people.writing import stamps
+from night_trail.web.writing import stamps
 
 register = template.Library()
 
