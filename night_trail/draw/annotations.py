@@ -6,10 +6,10 @@ import math
 from collections.abc import Sequence
 
 from night_trail.core.annotations import Annotation, Arrow, Note, Range
-from night_trail.draw.canvas import Canvas
-from night_trail.draw.scales import Linear
-from night_trail.draw.svg import Svg, el, group
-from night_trail.draw.text import NOTE, shortened, width, wrapped
+from night_trail.draw.frame.canvas import Canvas
+from night_trail.draw.frame.scales import Linear
+from night_trail.draw.frame.svg import Svg, el, group
+from night_trail.draw.frame.text import NOTE, shortened, width, wrapped
 
 FACE = "Literata-Italic"
 WIDEST = 220.0

@@ -25,26 +25,26 @@ from night_trail.core.questions.spread.curves import CurvesAnswer
 from night_trail.core.questions.spread.histogram import HistogramAnswer
 from night_trail.core.questions.spread.strip import StripAnswer
 from night_trail.core.table import Table
-from night_trail.draw.angles import draw_angles
 from night_trail.draw.annotations import draw_annotations
-from night_trail.draw.bars import draw_bars
-from night_trail.draw.boxes import draw_boxes
-from night_trail.draw.canvas import Canvas, Size
-from night_trail.draw.compare import draw_compare
-from night_trail.draw.cross import draw_cross
-from night_trail.draw.curves import draw_curves, draw_strip
-from night_trail.draw.cycle import draw_cycle
-from night_trail.draw.decomposition import draw_decomposition
-from night_trail.draw.forecast import draw_forecast
-from night_trail.draw.grids import draw_correlation, draw_crosstab
-from night_trail.draw.histogram import draw_histogram
-from night_trail.draw.over_time import draw_over_time
-from night_trail.draw.relate import draw_relate
-from night_trail.draw.several import draw_several, draw_table
-from night_trail.draw.svg import Svg, el
-from night_trail.draw.text import wrapped
-from night_trail.draw.theme import TOKENS, standalone_style
-from night_trail.draw.wholes import draw_figure, draw_parts, draw_stair
+from night_trail.draw.frame.canvas import Canvas, Size
+from night_trail.draw.frame.svg import Svg, el
+from night_trail.draw.frame.text import wrapped
+from night_trail.draw.frame.theme import TOKENS, standalone_style
+from night_trail.draw.shapes.angles import draw_angles
+from night_trail.draw.shapes.bars import draw_bars
+from night_trail.draw.shapes.boxes import draw_boxes
+from night_trail.draw.shapes.compare import draw_compare
+from night_trail.draw.shapes.cross import draw_cross
+from night_trail.draw.shapes.curves import draw_curves, draw_strip
+from night_trail.draw.shapes.cycle import draw_cycle
+from night_trail.draw.shapes.decomposition import draw_decomposition
+from night_trail.draw.shapes.forecast import draw_forecast
+from night_trail.draw.shapes.grids import draw_correlation, draw_crosstab
+from night_trail.draw.shapes.histogram import draw_histogram
+from night_trail.draw.shapes.over_time import draw_over_time
+from night_trail.draw.shapes.relate import draw_relate
+from night_trail.draw.shapes.several import draw_several, draw_table
+from night_trail.draw.shapes.wholes import draw_figure, draw_parts, draw_stair
 
 MAIN = Size(738, 388)
 BESIDE = Size(268, 140, "beside")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.draw.text import FONTS
+from night_trail.draw.frame.text import FONTS
 
 
 def png(svg: str, scale: int = 2) -> bytes:

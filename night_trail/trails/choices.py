@@ -20,8 +20,8 @@ from night_trail.core.survey import Survey
 from night_trail.core.table import Column
 from night_trail.core.turns import Beside, BreakDown, Change, SeeColumn, Slot, StepUp, turn
 from night_trail.draw import THUMB, draw
-from night_trail.draw.silhouette import draw_silhouette
-from night_trail.draw.svg import Svg
+from night_trail.draw.frame.svg import Svg
+from night_trail.draw.small.silhouette import draw_silhouette
 from night_trail.trails.behind import behind
 from night_trail.trails.pictures import Desk
 

@@ -25,7 +25,7 @@ from night_trail.core.rows import Rows, bound_memory
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.table import Table
 from night_trail.draw import MAIN, Size, draw, shared_spans, standalone
-from night_trail.draw.svg import Svg
+from night_trail.draw.frame.svg import Svg
 from night_trail.jobs.models import Job
 from night_trail.tables.models import Version
 from night_trail.tables.services import core_table

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from django.urls import reverse
 
-from night_trail.draw.footpath import Node, footpath, lane_of
+from night_trail.draw.small.footpath import Node, footpath, lane_of
 from night_trail.trails.models import Step, Trail
 
 MOST_SHOWN = 400

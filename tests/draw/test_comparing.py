@@ -23,7 +23,7 @@ from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 from night_trail.draw import BESIDE, MAIN, THUMB, Size, draw, shared_spans, standalone
-from night_trail.draw.text import width
+from night_trail.draw.frame.text import width
 from tests.core.tables import table_of
 from tests.draw.test_geometry import of_class
 

@@ -28,9 +28,9 @@ from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 from night_trail.draw import BESIDE, MAIN, THUMB, draw, standalone, touched
+from night_trail.draw.frame.scales import Log, log_ticks
+from night_trail.draw.frame.text import width
 from night_trail.draw.png import png
-from night_trail.draw.scales import Log, log_ticks
-from night_trail.draw.text import width
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 from tests.draw.test_comparing import drawn

@@ -22,9 +22,9 @@ from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Kind
 from night_trail.draw import Size, draw
-from night_trail.draw.footpath import STEP, Node, footpath, lane_of
-from night_trail.draw.scales import Lanes, Linear, Tick, date_ticks, thinned, tick_labels, ticks
-from night_trail.draw.svg import el, group, num, safe_id, text
+from night_trail.draw.frame.scales import Lanes, Linear, Tick, date_ticks, thinned, tick_labels, ticks
+from night_trail.draw.frame.svg import el, group, num, safe_id, text
+from night_trail.draw.small.footpath import STEP, Node, footpath, lane_of
 from tests.core.tables import table_of
 
 SIZE = Size(700, 400)

@@ -20,10 +20,10 @@ from night_trail.core.rows import Rows
 from night_trail.core.survey import Silhouette
 from night_trail.core.table import Table
 from night_trail.draw import BESIDE, THUMB, Size, draw, standalone
-from night_trail.draw.footpath import Node, WalkStop, footpath, walk_path
-from night_trail.draw.silhouette import draw_silhouette
-from night_trail.draw.text import shortened, width, wrapped
-from night_trail.draw.theme import TOKENS
+from night_trail.draw.frame.text import shortened, width, wrapped
+from night_trail.draw.frame.theme import TOKENS
+from night_trail.draw.small.footpath import Node, WalkStop, footpath, walk_path
+from night_trail.draw.small.silhouette import draw_silhouette
 from tests.core.tables import table_of
 
 HOSTILE = "<script>alert(\"1\")</script> & 'x' \x08 🚌 " + "long " * 40

@@ -26,8 +26,8 @@ from night_trail.core.questions.registry import answer
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 from night_trail.draw import BESIDE, MAIN, THUMB, Size, draw, standalone
-from night_trail.draw.measures import measured_ends
-from night_trail.draw.text import width
+from night_trail.draw.frame.measures import measured_ends
+from night_trail.draw.frame.text import width
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 from tests.draw.test_geometry import of_class

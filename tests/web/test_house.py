@@ -24,7 +24,7 @@ from django.urls import reverse
 from night_trail.core.errors import NightTrailError, Unreadable
 from night_trail.core.language.spans import Span
 from night_trail.demo import story
-from night_trail.draw.svg import Svg
+from night_trail.draw.frame.svg import Svg
 from night_trail.people.context import theme
 from night_trail.site import errors
 from night_trail.tables.models import Table

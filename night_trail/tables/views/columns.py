@@ -21,7 +21,7 @@ from night_trail.core.recipe.sql_words import FUNCTIONS, BadExpression
 from night_trail.core.recipe.steps import Calculate, ReadAs
 from night_trail.core.table import Column, Kind, as_text
 from night_trail.core.table import Table as CoreTable
-from night_trail.draw.silhouette import draw_silhouette
+from night_trail.draw.small.silhouette import draw_silhouette
 from night_trail.tables import recipes
 from night_trail.tables.cells import cells_of
 from night_trail.tables.forms import PARTS, VALUES_SHOWN, step_from

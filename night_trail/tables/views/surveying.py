@@ -14,8 +14,8 @@ from night_trail.core.recipe import decode_step
 from night_trail.core.recipe.files import decode_recipe
 from night_trail.core.survey import Survey, in_order
 from night_trail.core.table import Kind, plural
-from night_trail.draw.missing import draw_missing
-from night_trail.draw.silhouette import draw_silhouette
+from night_trail.draw.small.missing import draw_missing
+from night_trail.draw.small.silhouette import draw_silhouette
 from night_trail.tables import recipes, removal
 from night_trail.tables.cells import cells_of
 from night_trail.tables.models import Table

@@ -14,7 +14,7 @@ from night_trail.core.recipe.bundles import ALIKE
 from night_trail.core.recipe.joining import join_facts, likely_keys
 from night_trail.core.recipe.stacking import stack_facts
 from night_trail.core.recipe.steps import Join, JoinHow, Stack
-from night_trail.draw.join import draw_join
+from night_trail.draw.small.join import draw_join
 from night_trail.tables import recipes
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table

@@ -16,7 +16,7 @@ from night_trail.core.errors import NoLonger
 from night_trail.core.question import Scene
 from night_trail.core.sentence import scene_in_words
 from night_trail.draw import WALK, Size
-from night_trail.draw.footpath import WalkStop, walk_path
+from night_trail.draw.small.footpath import WalkStop, walk_path
 from night_trail.people.models import Role, hashed
 from night_trail.tales.models import Link, Stop, Tale
 from night_trail.tales.prose import pace, prose

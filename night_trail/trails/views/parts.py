@@ -29,7 +29,7 @@ from night_trail.core.textbook import all_figures
 from night_trail.core.turns import Change, Light
 from night_trail.draw import BESIDE, MAIN, Size, touched
 from night_trail.draw.png import png
-from night_trail.draw.stems import draw_stems
+from night_trail.draw.small.stems import draw_stems
 from night_trail.jobs.work import go_on, stop
 from night_trail.people.context import theme
 from night_trail.tables.cells import neutral

@@ -9,7 +9,7 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
 from night_trail.core.language.spans import Span
-from night_trail.draw.svg import Svg
+from night_trail.draw.frame.svg import Svg
 
 register = template.Library()
 

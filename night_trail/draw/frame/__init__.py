@@ -1,0 +1,1 @@
+"""What every shape stands in: the canvas with its axes and places, scales, texts, colours."""

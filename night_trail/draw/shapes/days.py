@@ -1,0 +1,105 @@
+"""A calendar of days: weeks from left to right, weekdays from top to bottom, a block a year."""
+
+from __future__ import annotations
+
+import datetime as dt
+import math
+
+import numpy as np
+
+from night_trail.core.questions.over_time.answer import OverTimeAnswer
+from night_trail.core.questions.over_time.words import said_of
+from night_trail.core.table import Table
+from night_trail.draw.frame.canvas import Canvas, Size, label
+from night_trail.draw.frame.svg import el
+
+SHADES = 6
+MOST_YEARS = 6
+DAYS = ("M", "", "W", "", "F", "", "S")
+
+
+def draw_days(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+    """Return a calendar whose days are shaded by their figure; the latest years where there are many."""
+    canvas = Canvas(size, prefix, answer.basis.lit is not None)
+    if canvas.labelled:
+        canvas.left, canvas.right, canvas.top, canvas.bottom = 58.0 if canvas.full else 34.0, 8.0, 20.0, 22.0
+    else:
+        canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    one, said = answer.together, said_of(answer)
+    epoch = dt.date(1970, 1, 1)
+    days = [epoch + dt.timedelta(days=int(at // 86_400)) for at in answer.calendar.edges[:-1]]
+    years = sorted({day.year for day in days})[-MOST_YEARS:]
+    has = one.values[~np.isnan(one.values)]
+    if not years or not len(has):
+        return canvas
+    # shades by rank, so that one spike does not pale all other days
+    cuts = np.quantile(has, np.linspace(0, 1, SHADES + 1)[1:-1])
+    gap = 8.0 if canvas.full else 2.0
+    high = (canvas.y_end - canvas.y_start - gap * (len(years) - 1)) / len(years)
+    cell_high, cell_wide = high / 7, (canvas.x_end - canvas.x_start) / 54
+    inner = 0.88
+    for i, day in enumerate(days):
+        value = float(one.values[i])
+        if day.year not in years or math.isnan(value):
+            continue
+        block = years.index(day.year)
+        first = dt.date(day.year, 1, 1)
+        week = (day.timetuple().tm_yday - 1 + first.weekday()) // 7
+        left = canvas.x_start + week * cell_wide
+        top = canvas.y_start + block * (high + gap) + day.weekday() * cell_high
+        shade = int(np.searchsorted(cuts, value, side="right")) + 1
+        key = day.isoformat()
+        shape = el(
+            "rect",
+            class_=f"cell shade-{shade}",
+            id=canvas.id("d", key),
+            x=left,
+            y=top,
+            width=cell_wide * inner,
+            height=cell_high * inner,
+        )
+        lit_n, rows = (0 if one.lit_n is None else int(one.lit_n[i])), int(one.n[i])
+        lit = None
+        if lit_n and rows:
+            share = math.sqrt(lit_n / rows) * inner
+            lit = el(
+                "rect", class_="lit", id=canvas.id("l", key), x=left + (inner - share) / 2 * cell_wide,
+                y=top + (inner - share) / 2 * cell_high, width=cell_wide * share, height=cell_high * share,
+            )  # fmt: skip
+        card = [f"{day:%A}, {answer.name(i)}", said(value), table.rows_in_words(rows)]
+        if one.lit_n is not None:
+            card.append(f"{lit_n:,} lit")
+        canvas.mark(shape, lit, key, answer.condition(one, i), card, bool(rows) and lit_n == rows)
+    if canvas.labelled:
+        for block, year in enumerate(years):
+            top = canvas.y_start + block * (high + gap)
+            canvas.over.append(label(str(year), 4.0, top + high / 2 + 4, "start", "lane-label"))
+            if canvas.full and cell_high >= 9:
+                for row, name in enumerate(DAYS):
+                    if name:
+                        canvas.over.append(
+                            label(name, canvas.x_start - 6, top + row * cell_high + cell_high * 0.75, "end")
+                        )
+        if canvas.full:
+            for month in range(1, 13):
+                week = (
+                    dt.date(years[0], month, 1).timetuple().tm_yday - 1 + dt.date(years[0], 1, 1).weekday()
+                ) // 7
+                canvas.over.append(
+                    label(
+                        f"{dt.date(2000, month, 1):%b}",
+                        canvas.x_start + week * cell_wide,
+                        canvas.y_start - 7,
+                        "start",
+                    )
+                )
+            canvas.over.append(
+                label(
+                    f"from {said(float(has.min()))} (pale) to {said(float(has.max()))} (full)",
+                    canvas.x_end,
+                    size.height - 6,
+                    "end",
+                    "axis-title",
+                )
+            )
+    return canvas

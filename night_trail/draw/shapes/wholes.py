@@ -1,0 +1,234 @@
+"""Comparisons in other shapes: parts of a whole, a stair from a baseline, one figure."""
+
+from __future__ import annotations
+
+import math
+
+from night_trail.core.language.numbers import percent
+from night_trail.core.questions.compare.answer import CompareAnswer
+from night_trail.core.questions.compare.sentence import baseline_words
+from night_trail.core.questions.compare.words import difference_words, figure_words
+from night_trail.core.table import Table
+from night_trail.draw.frame.canvas import Canvas, Size, label, line
+from night_trail.draw.frame.scales import Lanes, Linear
+from night_trail.draw.frame.svg import Svg, el
+from night_trail.draw.frame.text import shortened, width
+from night_trail.draw.shapes.compare import axis_words, group_card, group_key, measure_ticks
+
+
+def draw_parts(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+    """Return the parts of a whole as a ring or one bar, largest first, the names beside them."""
+    canvas = Canvas(size, prefix, answer.basis.lit is not None)
+    total = sum(g.value for g in answer.groups)
+    if total <= 0:
+        return canvas
+    said = figure_words(answer)
+    start = 0.0
+    ring = answer.question.shape == "ring"
+    names = Lanes(tuple(g.label for g in answer.groups), 26.0, size.height - 20.0)
+    for i, one in enumerate(answer.groups):
+        share = one.value / total
+        lit_share = 0.0
+        if one.lit_value and one.value:
+            lit_share = share * min(1.0, max(0.0, one.lit_value / one.value))
+        tone = f"part tone-{min(i, 7)}{' end' if one.others else ''}"
+        key = group_key(answer, one)
+        make = _arc if ring else _segment
+        shape = make(canvas, start, start + share, tone, canvas.id("b", key), False)
+        lit = make(canvas, start, start + lit_share, "lit", canvas.id("l", key), True) if lit_share else None
+        card = group_card(answer, table, one, said(one.value))
+        card.insert(1, f"{percent(share)} of all")
+        canvas.mark(shape, lit, key, answer.condition(one), card, bool(one.n) and one.lit_n == one.n)
+        if canvas.labelled and names.step >= 12:
+            text = f"{percent(share)}  {one.label}"
+            if ring:
+                room = size.width / 2 - 60
+                at = names.top(i) + min(names.step, 24.0) / 2 + 4 if names.step < 24 else 40.0 + 24.0 * i
+                square = el("rect", class_=tone, x=size.width / 2 + 34, y=at - 9, width=10, height=10, rx=2)
+                canvas.over.append(square)
+                canvas.over.append(label(shortened(text, room), size.width / 2 + 52, at, "start"))
+            else:
+                wide = (size.width - 32) * share
+                if wide > width(percent(share)) + 6:
+                    middle = 16 + (size.width - 32) * (start + share / 2)
+                    canvas.over.append(label(percent(share), middle, _bar_top(canvas) - 8, "middle"))
+                    name = shortened(one.label, wide - 4)
+                    if len(name) > 2:
+                        below = _bar_top(canvas) + _bar_high(canvas) + 18
+                        canvas.over.append(label(name, middle, below, "middle"))
+        start += share
+    if ring and canvas.full:
+        x, y, outer = _centre(canvas)
+        canvas.over.append(label(said(total), x, y + 4, "middle", "figure-title"))
+        canvas.over.append(label(shortened(axis_words(answer, table), 1.1 * outer), x, y + 24, "middle"))
+    return canvas
+
+
+def _centre(canvas: Canvas) -> tuple[float, float, float]:
+    size = canvas.size
+    outer = min(size.height / 2 - 12, size.width / 4) if canvas.labelled else size.height / 2 - 1
+    return (size.width / 4 + 10 if canvas.labelled else size.width / 2), size.height / 2, max(outer, 4.0)
+
+
+def _arc(canvas: Canvas, start: float, end: float, class_: str, id_: str, thin: bool) -> Svg:
+    x, y, outer = _centre(canvas)
+    inner = outer * (0.72 if thin else 0.6)
+    outer = outer * 0.9 if thin else outer
+    # a full turn has no two ends: it stops a hair before
+    a, b = 2 * math.pi * start, 2 * math.pi * min(end, start + 0.99999)
+    large = 1 if b - a > math.pi else 0
+
+    def at(radius: float, angle: float) -> str:
+        return f"{x + radius * math.sin(angle):.2f} {y - radius * math.cos(angle):.2f}"
+
+    d = (
+        f"M{at(outer, a)}A{outer:.2f} {outer:.2f} 0 {large} 1 {at(outer, b)}"
+        f"L{at(inner, b)}A{inner:.2f} {inner:.2f} 0 {large} 0 {at(inner, a)}Z"
+    )
+    return el("path", class_=class_, id=id_, d=d)
+
+
+def _bar_high(canvas: Canvas) -> float:
+    return min(90.0, canvas.size.height / 3) if canvas.labelled else canvas.size.height - 4.0
+
+
+def _bar_top(canvas: Canvas) -> float:
+    return (canvas.size.height - _bar_high(canvas)) / 2
+
+
+def _segment(canvas: Canvas, start: float, end: float, class_: str, id_: str, thin: bool) -> Svg:
+    room = canvas.size.width - (32 if canvas.labelled else 2)
+    left = (16 if canvas.labelled else 1) + room * start
+    high = _bar_high(canvas)
+    return el(
+        "rect",
+        class_=class_,
+        id=id_,
+        x=left,
+        y=_bar_top(canvas) + (high * 0.3 if thin else 0.0),
+        width=max(room * (end - start) - (0 if thin else 1), 0.6),
+        height=high * (0.4 if thin else 1.0),
+    )
+
+
+def draw_stair(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+    """Return the way from the baseline's whole to the present one, a step for each group, largest first."""
+    canvas = Canvas(size, prefix, answer.basis.lit is not None)
+    base = answer.overall_base or 0.0
+    steps = sorted(
+        (g for g in answer.groups if g.base is not None),
+        key=lambda g: -abs(g.value - (g.base or 0.0)),
+    )
+    baseline = answer.question.baseline
+    names = [baseline_words(baseline) if baseline else "before", *(g.label for g in steps), "now"]
+    if canvas.labelled:
+        canvas.left = canvas.name_room(names, 190.0, 90.0)
+        canvas.right = 16.0 + max((width(difference_words(answer)(g)) for g in steps), default=20.0)
+        canvas.top, canvas.bottom = 14.0, 50.0 if canvas.full else 26.0
+    else:
+        canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    levels = [base]
+    for one in steps:
+        levels.append(levels[-1] + one.value - (one.base or 0.0))
+    low, high = min([*levels, 0.0]), max([*levels, 0.0])
+    # from 0 the steps may be too small to see; the first and last bar then say where they begin
+    near = low == 0.0 and max(levels) - min(levels) < 0.25 * high
+    if near:
+        low = min(levels) - 0.5 * (max(levels) - min(levels) or abs(high) * 0.01 or 1.0)
+    x = Linear(low, high + 0.02 * (high - low) if high > low else low + 1.0, canvas.x_start, canvas.x_end)
+    lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
+    canvas.x, canvas.y = x, lanes
+    canvas.lane_labels(lanes, names, canvas.left - 22.0)
+    if canvas.labelled:
+        for tick in measure_ticks(answer, x):
+            canvas.under.append(line(x(tick.at), canvas.y_start, x(tick.at), canvas.y_end, "grid"))
+        canvas.bottom_ticks(measure_ticks(answer, x), x)
+        canvas.bottom_title(axis_words(answer, table) + (" · not from 0" if near else ""))
+    said = figure_words(answer)
+    thick = min(26.0, max(0.66 * lanes.step, 1.0))
+    for i, level in ((0, base), (len(names) - 1, levels[-1])):
+        canvas.under.append(_step(x, max(low, 0.0) if near else 0.0, level, lanes, i, thick, "part tone-5"))
+        if canvas.labelled:
+            canvas.over.append(_after(said(level), x, level, lanes, i))
+    for i, one in enumerate(steps, 1):
+        before, after = levels[i - 1], levels[i]
+        tone = "rise" if after >= before else "fall"
+        key = group_key(answer, one)
+        shape = el(
+            "g", _step(x, before, after, lanes, i, thick, f"stair-step {tone}"), id=canvas.id("b", key)
+        )
+        card = [*group_card(answer, table, one, said(one.value)), difference_words(answer)(one)]
+        canvas.mark(shape, None, key, answer.condition(one), card, bool(one.n) and one.lit_n == one.n)
+        canvas.under.append(
+            line(x(before), lanes.top(i) - lanes.step / 2, x(before), lanes.top(i) + lanes.step / 2, "grid")
+        )
+        if canvas.labelled and lanes.step >= 10:
+            canvas.over.append(_after(difference_words(answer)(one), x, max(before, after), lanes, i))
+    return canvas
+
+
+def _after(text: str, x: Linear, at: float, lanes: Lanes, i: int) -> Svg:
+    return label(text, x(at) + 6, lanes.top(i) + lanes.step / 2 + 4, "start", "bar-value")
+
+
+def _step(x: Linear, start: float, end: float, lanes: Lanes, i: int, thick: float, class_: str) -> Svg:
+    left, right = sorted((x(start), x(end)))
+    top = lanes.top(i) + (lanes.step - thick) / 2
+    return el("rect", class_=class_, x=left, y=top, width=max(right - left, 0.8), height=thick)
+
+
+def draw_figure(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+    """Return one large figure, its difference from the baseline, and its groups as small bars."""
+    canvas = Canvas(size, prefix, answer.basis.lit is not None)
+    said = figure_words(answer)
+    groups = [g for g in answer.groups if math.isfinite(g.value)]
+    over_time = answer.grouping.column is not None and answer.grouping.column.kind.temporal
+    groups.sort(key=lambda g: g.position if over_time else 0)
+    large = answer.overall
+    if canvas.labelled and math.isfinite(large):
+        at = 64.0 if canvas.full else 26.0
+        class_ = "big-figure" if canvas.full else "figure-title"
+        canvas.over.append(label(said(large), 16.0, at, "start", class_))
+        canvas.over.append(label(axis_words(answer, table), 18.0, at + 24, "start", "axis-title"))
+        if answer.overall_base is not None:
+            words = difference_words(answer)(None)
+            canvas.over.append(label(words, 18.0, at + 46, "start", "bar-value"))
+    top = canvas.size.height * (0.48 if canvas.full else 0.6) if canvas.labelled else 1.0
+    values = [g.value for g in groups] or [0.0]
+    low, high = min(0.0, *values), max(0.0, *values)
+    y = Linear(low, high if high > low else low + 1.0, size.height - (26.0 if canvas.labelled else 1.0), top)
+    across = Lanes(tuple(g.label for g in groups), 16.0, size.width - 16.0)
+    for i, one in enumerate(groups):
+        key = group_key(answer, one)
+        zero, at = y(0.0), y(one.value)
+        wide = max(across.step - 1.5, 0.6)
+        shape = el(
+            "rect",
+            class_="bar",
+            id=canvas.id("b", key),
+            x=across.top(i),
+            y=min(zero, at),
+            width=wide,
+            height=max(abs(zero - at), 0.8),
+        )
+        lit = None
+        if one.lit_n and one.n:
+            lit_high = max(abs(zero - at), 0.8) * one.lit_n / one.n
+            lit = el(
+                "rect", class_="lit", x=across.top(i), y=max(zero, at) - lit_high, width=wide, height=lit_high
+            )
+        canvas.mark(
+            shape,
+            lit,
+            key,
+            answer.condition(one),
+            group_card(answer, table, one, said(one.value)),
+            bool(one.n) and one.lit_n == one.n,
+        )
+    if canvas.labelled and groups:
+        room = size.width / 2 - 20
+        canvas.over.append(label(shortened(groups[0].label, room), 16.0, size.height - 8.0, "start"))
+        if len(groups) > 1:
+            last = shortened(groups[-1].label, room)
+            canvas.over.append(label(last, size.width - 16.0, size.height - 8.0, "end"))
+    return canvas
