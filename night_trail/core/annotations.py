@@ -2,8 +2,9 @@
 
 A place on a measured axis is a number (dates in seconds since 1970-01-01); on
 an axis of groups it is the group's label and a fraction of its lane from 0 to
-1. So an annotation stays where it points when the picture is drawn at another
-size, with other bins or in another order.
+1. In a picture of several plots, or of parts without axes, ``panel`` says in
+or beside which one. So an annotation stays where it points when the picture is
+drawn at another size, with other bins or in another order.
 """
 
 from __future__ import annotations
@@ -20,6 +21,7 @@ MOST = 40
 Words = Annotated[str, msgspec.Meta(max_length=280)]
 Lane = tuple[str, float]
 At = float | Lane
+Panel = Annotated[str, msgspec.Meta(max_length=500)]
 Id = Annotated[str, msgspec.Meta(pattern=r"^[a-z0-9]{1,24}$")]
 
 
@@ -41,6 +43,7 @@ class Note(_Mark, frozen=True, tag="note"):
     x: At
     y: At
     text: Words = ""
+    panel: Panel = ""
 
     def __post_init__(self) -> None:
         _check(self.x, self.y)
@@ -54,6 +57,7 @@ class Arrow(_Mark, frozen=True, tag="arrow"):
     y: At
     to_x: At
     to_y: At
+    panel: Panel = ""
 
     def __post_init__(self) -> None:
         _check(self.x, self.y, self.to_x, self.to_y)
@@ -66,6 +70,7 @@ class Range(_Mark, frozen=True, tag="range"):
     low: float
     high: float
     text: Words = ""
+    panel: Panel = ""
 
     def __post_init__(self) -> None:
         if not -1e300 < self.low <= self.high < 1e300:

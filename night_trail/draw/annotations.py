@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 
 from night_trail.core.annotations import Annotation, Arrow, Note, Range
-from night_trail.draw.frame.canvas import Canvas
+from night_trail.draw.frame.canvas import Canvas, Field
 from night_trail.draw.frame.scales import Linear
 from night_trail.draw.frame.svg import Svg, el, group
 from night_trail.draw.frame.text import NOTE, shortened, width, wrapped
@@ -18,11 +18,12 @@ LEADING = 19.0
 
 def draw_annotations(canvas: Canvas, annotations: Sequence[Annotation]) -> Svg:
     """Return the annotations of a picture as one group, ranges below, then arrows, then notes."""
-    if canvas.x is None or canvas.y is None or not canvas.full:
+    if not canvas.full or canvas.field("") is None:
         return Svg("")
-    drawn = [_range(canvas, a) for a in annotations if isinstance(a, Range)]
-    drawn += [_arrow(canvas, a) for a in annotations if isinstance(a, Arrow)]
-    drawn += [_note(canvas, a) for a in annotations if isinstance(a, Note)]
+    placed = [(a, field) for a in annotations if (field := canvas.field(a.panel)) is not None]
+    drawn = [_range(canvas, field, a) for a, field in placed if isinstance(a, Range)]
+    drawn += [_arrow(canvas, field, a) for a, field in placed if isinstance(a, Arrow)]
+    drawn += [_note(canvas, field, a) for a, field in placed if isinstance(a, Note)]
     return group(*drawn, class_="annotations", id=canvas.id("annotations"))
 
 
@@ -37,14 +38,13 @@ def _outer(canvas: Canvas, annotation: Annotation, said: str, *children: Svg) ->
     )
 
 
-def _note(canvas: Canvas, note: Note) -> Svg:
-    assert canvas.x is not None and canvas.y is not None  # noqa: S101  (the door checked)
+def _note(canvas: Canvas, field: Field, note: Note) -> Svg:
     room = min(WIDEST, 0.45 * canvas.size.width)
     lines = wrapped(note.text or "…", room, NOTE, FACE)
     widest = max(width(text, NOTE, FACE) for text in lines)
     # kept inside the picture, so that no word is cut at another size
-    x = min(max(canvas.x.place(note.x), 4.0), max(canvas.size.width - widest - 4.0, 4.0))
-    y = min(max(canvas.y.place(note.y), NOTE), canvas.size.height - LEADING * (len(lines) - 1) - 6.0)
+    x = min(max(field.x.place(note.x), 4.0), max(canvas.size.width - widest - 4.0, 4.0))
+    y = min(max(field.y.place(note.y), NOTE), canvas.size.height - LEADING * (len(lines) - 1) - 6.0)
     texts = [
         el("text", text, class_="note-text", transform=f"translate({x:.2f} {y + i * LEADING:.2f})")
         for i, text in enumerate(lines)
@@ -62,10 +62,9 @@ def _note(canvas: Canvas, note: Note) -> Svg:
     return _outer(canvas, note, f"Note: {note.text}", handle, *texts)
 
 
-def _arrow(canvas: Canvas, arrow: Arrow) -> Svg:
-    assert canvas.x is not None and canvas.y is not None  # noqa: S101  (the door checked)
-    x1, y1 = canvas.x.place(arrow.x), canvas.y.place(arrow.y)
-    x2, y2 = canvas.x.place(arrow.to_x), canvas.y.place(arrow.to_y)
+def _arrow(canvas: Canvas, field: Field, arrow: Arrow) -> Svg:
+    x1, y1 = field.x.place(arrow.x), field.y.place(arrow.y)
+    x2, y2 = field.x.place(arrow.to_x), field.y.place(arrow.to_y)
     length = math.hypot(x2 - x1, y2 - y1) or 1.0
     bend = 0.12 * length
     cx = (x1 + x2) / 2 + (y2 - y1) / length * bend
@@ -86,11 +85,12 @@ def _arrow(canvas: Canvas, arrow: Arrow) -> Svg:
     )
 
 
-def _range(canvas: Canvas, stretch: Range) -> Svg:
-    x = canvas.x
-    assert isinstance(x, Linear)  # noqa: S101  (horizontal axes are linear)
+def _range(canvas: Canvas, field: Field, stretch: Range) -> Svg:
+    x = field.x
+    if not isinstance(x, Linear):
+        return Svg("")  # drawn where the picture has a measured axis again
     low, high = x.place(stretch.low), x.place(stretch.high)
-    top, bottom = canvas.y_start, canvas.y_end
+    top, bottom = field.across if canvas.fields else (canvas.y_start, canvas.y_end)
     shown = shortened(stretch.text, max(high - low, 120.0), NOTE, FACE) if stretch.text else ""
     at = min(low + 6, canvas.x_end - width(shown, NOTE, FACE))
     return _outer(

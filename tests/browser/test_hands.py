@@ -119,6 +119,50 @@ def test_a_note_on_box_plots_is_anchored_to_its_group(page: Page) -> None:
     assert anchor[0] == depots[1] and 0.3 < anchor[1] < 0.7
 
 
+def test_notes_stand_in_their_panel_and_beside_their_part_of_a_ring(page: Page) -> None:
+    start_trail(page)
+    settled(page)
+    placed = "JSON.parse(document.querySelector('#stage').dataset.annotations)[0]"
+    for typed, panel in (
+        ("late_min vs rain_mm in panels by depot", "Northgate"),
+        ("sum of boardings by district as a ring", "district\x1fFoundry"),
+    ):
+        page.locator("#word-box").fill(typed)
+        page.keyboard.press("Enter")
+        expect(page.locator("#sentence")).to_contain_text("panel" if "panels" in typed else "ring")
+        settled(page)
+        if page.get_by_role("button", name="Annotate").get_attribute("aria-pressed") != "true":
+            page.get_by_role("button", name="Annotate").click()
+        page.locator("[data-tool=note]").click()
+        axes = page.evaluate("JSON.parse(document.querySelector('#stage svg').dataset.axes)")
+        field = next(one for one in axes["fields"] if one["key"] == panel)
+        middle = [sum(field[axis]["range"]) / 2 for axis in "xy"]
+        wide = page.evaluate("document.querySelector('#stage svg').viewBox.baseVal.width")
+        box = page.locator("#stage svg").bounding_box()
+        factor = box["width"] / wide
+        page.mouse.click(box["x"] + middle[0] * factor, box["y"] + middle[1] * factor)
+        expect(page.locator("#annotation-list input")).to_be_focused()
+        page.keyboard.type("look here")
+        page.keyboard.press("Tab")
+        note = page.locator("#stage .annotation.note")
+        expect(note).to_contain_text("look here")
+        assert page.evaluate(placed)["panel"] == panel
+        at = note.locator("text").evaluate(
+            "t => [t.transform.baseVal[0].matrix.e, t.transform.baseVal[0].matrix.f]"
+        )
+        assert at == pytest.approx(middle, abs=4)
+        note.focus()
+        page.keyboard.press("ArrowRight")
+        settled(page)
+        moved = note.locator("text").evaluate("t => t.transform.baseVal[0].matrix.e")
+        assert moved == pytest.approx(at[0] + 8, abs=1)
+    page.locator("#word-box").fill("average late_min by line and depot as a heat grid")
+    page.keyboard.press("Enter")
+    settled(page)
+    page.locator("[data-tool=range]").click()
+    expect(page.locator("#annotate-hint")).to_contain_text("this picture has none across")
+
+
 def test_a_range_of_dates_is_swept_and_a_week_has_words(page: Page) -> None:
     start_trail(page, "service_night")
     settled(page)

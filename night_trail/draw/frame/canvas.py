@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from night_trail.core.conditions import Condition
-from night_trail.core.language.numbers import bare
+from night_trail.core.language.numbers import bare, percent
 from night_trail.core.question import to_json
 from night_trail.core.table import CLOCK, YEAR, Column, Kind
 from night_trail.draw.frame.scales import (
@@ -53,21 +53,62 @@ class Size:
 
 @dataclass(frozen=True)
 class Field:
-    """One of several plots on a canvas: its scales, its edges, and the condition its rows meet."""
+    """One of several plots on a canvas, or the place around a part that has no axes.
 
-    x: Linear
-    y: Linear
-    rows: Condition | None
+    ``key`` names it for annotations, ``rows`` is the condition its rows meet.
+    """
+
+    key: str
+    x: Scale
+    y: Scale
+    rows: Condition | None = None
+
+    @property
+    def across(self) -> tuple[float, float]:
+        """Its upper and lower edge."""
+        low, high = sorted((self.y.start, self.y.end))
+        return low, high
 
     def described(self) -> dict[str, Any]:
         """Return what scripts need to turn pixels into places of this plot."""
-        low, high = sorted((self.y.start, self.y.end))
+        low, high = self.across
         return {
+            "key": self.key,
             "x": self.x.described(),
             "y": self.y.described(),
             "plot": [self.x.start, low, self.x.end, high],
             "rows": None if self.rows is None else json.loads(to_json(self.rows)),
         }
+
+
+@dataclass(frozen=True)
+class Stands:
+    """The rows a mark stands for: how many, how many of them are lit, and the figure of those.
+
+    ``lit`` is None where the lantern is out.
+    """
+
+    n: int
+    lit: int | None
+    figure: str = ""
+
+    @property
+    def all_lit(self) -> bool:
+        """Whether there are rows, and all of them are lit."""
+        return self.lit is not None and self.lit == self.n > 0
+
+    def words(self) -> list[str]:
+        """Return what a card says of the lit rows; nothing where the lantern is out."""
+        if self.lit is None:
+            return []
+        if self.n == 1:
+            return ["lit"] if self.lit else []
+        share = f" ({percent(self.lit / self.n)})" if self.n else ""
+        return [f"{self.lit:,} lit{share}{f': {self.figure}' if self.figure else ''}"]
+
+
+UNCOUNTED = Stands(0, None)
+"""For what leads to rows that were not counted."""
 
 
 @dataclass
@@ -77,7 +118,8 @@ class Canvas:
     ``touched`` are the ids of marks that hold lit rows; ``y_column`` is set
     where both axes are measured, so that a loop can be drawn; ``zooms`` is "xy"
     or "x" where both axes or only the horizontal one can be zoomed; ``fields``
-    are the plots of a picture that has several.
+    are the plots of a picture that has several, or its parts where it has no
+    axes: with them, or with ``x`` and ``y``, annotations have their places.
     """
 
     size: Size
@@ -105,6 +147,21 @@ class Canvas:
         self.spans[shows] = low, high
         shared = [(a, b) for name, a, b in self.size.spans if name == shows]
         return min([low, *(a for a, _ in shared)]), max([high, *(b for _, b in shared)])
+
+    def around(self, key: str, x: float, y: float) -> None:
+        """Let annotations stand around a part without axes, in shares of the picture from its middle."""
+        wide, high = float(self.size.width), float(self.size.height)
+        self.fields.append(
+            Field(key, Linear(-1.0, 1.0, x - wide, x + wide), Linear(-1.0, 1.0, y - high, y + high))
+        )
+
+    def field(self, panel: str) -> Field | None:
+        """Return where annotations of a panel are placed; those of one that is gone stand in the first."""
+        if self.fields:
+            return next((each for each in self.fields if each.key == panel), self.fields[0])
+        if self.x is None or self.y is None:
+            return None
+        return Field("", self.x, self.y)
 
     @property
     def labelled(self) -> bool:
@@ -141,14 +198,15 @@ class Canvas:
         return safe_id(self.prefix, *parts)
 
     def mark(
-        self, shape: Svg, lit: Svg | None, key: str, condition: Condition, card: list[str], pressed: bool
+        self, shape: Svg, lit: Svg | None, key: str, condition: Condition, card: list[str], rows: Stands
     ) -> None:
-        """Add a mark: its shape, the lit part drawn over it, and what it says."""
+        """Add a mark: its shape, the lit part drawn over it, what it says, and what of its rows is lit."""
         if not self.labelled:
             self.marks.append(group(shape, lit or ""))
             return
         self.count += 1
-        id_, said = self.id("m", key), quoted("\n".join(card))
+        id_, said = self.id("m", key), quoted("\n".join([*card, *rows.words()]))
+        pressed = rows.all_lit
         if lit or pressed:
             self.touched.append(id_)
         # written out, since a picture may have a thousand of them

@@ -6,20 +6,20 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from night_trail.core.conditions import Condition
-from night_trail.draw.frame.canvas import Canvas, label
+from night_trail.draw.frame.canvas import UNCOUNTED, Canvas, Stands, label
 from night_trail.draw.frame.svg import el, group
 from night_trail.draw.frame.text import width
 
 
 @dataclass(frozen=True)
 class Word:
-    """One group: what it is called, its colour, what names its mark, its rows, and whether all are lit."""
+    """One group: what it is called, its colour, what names its mark, its rows and how many they are."""
 
     label: str
     hue: int
     key: str
     condition: Condition
-    pressed: bool = False
+    rows: Stands = UNCOUNTED
 
 
 def legend(canvas: Canvas, words: Iterable[Word], middle: float = 14.0) -> None:
@@ -37,5 +37,5 @@ def legend(canvas: Canvas, words: Iterable[Word], middle: float = 14.0) -> None:
             label(word.label, at + 13, middle + 4, "start"),
             class_="legend-word",
         )
-        canvas.mark(shape, None, f"legend\x1f{word.key}", word.condition, [word.label], word.pressed)
+        canvas.mark(shape, None, f"legend\x1f{word.key}", word.condition, [word.label], word.rows)
         at += wide + 10

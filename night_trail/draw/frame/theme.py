@@ -50,7 +50,7 @@ TOKENS = {
 }
 """The same values stand in ``theme.css``; a test holds the two together."""
 
-PICTURE_CSS = Path(__file__).parent / "style" / "picture.css"
+PICTURE_CSS = Path(__file__).parent.parent / "style" / "picture.css"
 
 
 def standalone_style(theme: str) -> str:

@@ -1,12 +1,21 @@
-"""Paths through the periods of a calendar."""
+"""Lines through time: the rows they stand for, and paths through the periods of a calendar."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from night_trail.core.questions.shared.periods import every_so_many, runs
+from night_trail.core.questions.shared.rolled import Line
 from night_trail.core.table import Floats
+from night_trail.draw.frame.canvas import Stands
 from night_trail.draw.frame.scales import Linear
+
+
+def stands(one: Line, first: int = 0, end: int | None = None) -> Stands:
+    """Return the rows of a line between two of its periods, of all where none are named."""
+    lit = None if one.lit_n is None else int(one.lit_n[first:end].sum())
+    return Stands(int(one.n[first:end].sum()), lit)
+
 
 _place = "{:.1f} {:.1f}".format
 

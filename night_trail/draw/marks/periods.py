@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.language.numbers import percent
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.over_time.words import against_words, said_of, signed
 from night_trail.core.questions.shared.rolled import Line
@@ -16,6 +15,7 @@ from night_trail.draw.frame.canvas import Canvas, label
 from night_trail.draw.frame.scales import Linear
 from night_trail.draw.frame.svg import el, group
 from night_trail.draw.frame.text import width
+from night_trail.draw.marks.lines import stands
 
 MOST_MARKS = 400
 
@@ -60,16 +60,14 @@ def period_marks(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Pl
             shape = el("circle", class_=class_, r=round(radius, 1), transform=here)
             if answer.question.points:
                 shape = group(shape, el("circle", class_="dot", r=2.6, transform=here))
-            lit_n = 0 if one.lit_n is None else int(one.lit_n[a:b].sum())
-            rows = int(one.n[a:b].sum())
-            pressed = bool(rows) and lit_n == rows
+            rows = stands(one, a, b)
             lit = None
-            if pressed:
+            if rows.all_lit:
                 lit = el(
                     "circle", class_="lit-point", id=canvas.id("p", key), r=min(4.5, radius), transform=here
                 )
             card = period_card(answer, table, one, a, b)
-            canvas.mark(shape, lit, key, answer.condition(one, a, b), card, pressed)
+            canvas.mark(shape, lit, key, answer.condition(one, a, b), card, rows)
         if answer.question.points and canvas.full:
             _compact_labels(canvas, answer, one, place)
 
@@ -105,7 +103,4 @@ def period_card(answer: OverTimeAnswer, table: Table, one: Line, a: int, b: int)
         card.append("not covered from end to end")
     rows = int(one.n[a:b].sum())
     card.append(table.rows_in_words(rows))
-    if one.lit_n is not None:
-        lit = int(one.lit_n[a:b].sum())
-        card.append(f"{lit:,} lit" + (f" ({percent(lit / rows)})" if rows else ""))
     return card

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from night_trail.core.questions.spread.angles import AnglesAnswer
 from night_trail.core.questions.spread.sentence import bins_words
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import Canvas, Detail, Size, label
+from night_trail.draw.frame.canvas import Canvas, Detail, Field, Size, label
+from night_trail.draw.frame.scales import Linear
 from night_trail.draw.frame.svg import group
 from night_trail.draw.shapes.histogram import draw_histogram
 
@@ -24,6 +27,10 @@ def draw_angles(answer: AnglesAnswer, table: Table, size: Size, prefix: str) -> 
         canvas.under.append(group(*small.under, transform=move))
         canvas.marks.append(group(*small.marks, transform=move))
         canvas.over.append(group(*small.over, transform=move))
+        if isinstance(small.x, Linear) and isinstance(small.y, Linear):
+            x = replace(small.x, start=small.x.start + i * wide, end=small.x.end + i * wide)
+            y = replace(small.y, start=small.y.start + head, end=small.y.end + head)
+            canvas.fields.append(Field(str(i), x, y))
         canvas.count += small.count
         canvas.touched += small.touched
         if canvas.full:

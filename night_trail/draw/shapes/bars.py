@@ -5,7 +5,7 @@ from __future__ import annotations
 from night_trail.core.language.numbers import percent
 from night_trail.core.questions.spread.bars import Bar, BarsAnswer
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import Canvas, Size, label, line
+from night_trail.draw.frame.canvas import Canvas, Size, Stands, label, line
 from night_trail.draw.frame.scales import Lanes, Linear, ticks
 from night_trail.draw.frame.svg import Svg, el
 from night_trail.draw.frame.text import width
@@ -72,15 +72,13 @@ def _bar(
         f"{table.rows_in_words(bar.count)} ({percent(bar.share)})",
         f"95 % interval {percent(bar.low, 3)} to {percent(bar.high, 3)}",
     ]
-    if bar.lit is not None:
-        card.append(f"{bar.lit:,} lit ({percent(bar.lit / bar.count)})")
     canvas.mark(
         _rect(x, length, top, thick, "bar end" if bar.group.others else "bar", canvas.id("b", name)),
         lit,
         name,
         answer.condition(bar),
         card,
-        bar.lit is not None and bar.lit == bar.count,
+        Stands(bar.count, bar.lit),
     )
     if canvas.labelled and thick >= 9:
         at = x(length)

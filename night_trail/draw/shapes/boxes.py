@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from night_trail.core.language.numbers import bare, percent, value
+from collections.abc import Callable
+
+from night_trail.core.language.numbers import bare, value
 from night_trail.core.questions.spread.boxes import Box, BoxesAnswer, BoxFigures, Outlying
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import END_ROOM, Canvas, Size, label, line, unit_title
+from night_trail.draw.frame.canvas import END_ROOM, Canvas, Size, Stands, label, line, unit_title
 from night_trail.draw.frame.scales import Lanes, Linear, Log
 from night_trail.draw.frame.svg import Svg, el, group
 
@@ -52,6 +54,7 @@ def _box(
     canvas: Canvas, answer: BoxesAnswer, table: Table, box: Box, x: Linear, middle: float, height: float
 ) -> None:
     name = f"{answer.column.name}\x1f{box.label}"
+    said = _said(answer)
     whole_lit = box.n_lit is not None and box.n_lit == box.figures.n
     lit = None
     if box.lit is not None:
@@ -65,7 +68,7 @@ def _box(
         name,
         answer.condition(box),
         _card(answer, table, box),
-        whole_lit,
+        Stands(box.figures.n, box.n_lit, "" if box.lit is None else f"middle {said(box.lit.median)}"),
     )
     for point in box.outlying:
         at = x(point.low)
@@ -141,8 +144,6 @@ def _point(
         f"{box.label}: {where}" if box.label else where,
         f"{table.rows_in_words(point.count)}, beyond the whiskers",
     ]
-    if answer.basis.lit is not None:
-        card.append(f"{point.lit:,} lit")
     if point.end and canvas.full:
         canvas.over.append(label(f"{point.count:,}", at, middle - 9, "middle", "axis-label end-count"))
     radius = (4.5 if point.end else 1.8) if canvas.labelled else 1.0
@@ -153,16 +154,17 @@ def _point(
         name,
         answer.outlying_condition(box, point),
         card,
-        all_lit and answer.basis.lit is not None,
+        Stands(point.count, point.lit if answer.basis.lit is not None else None),
     )
+
+
+def _said(answer: BoxesAnswer) -> Callable[[float], str]:
+    return lambda at: value(at, answer.column.kind, answer.column.unit)
 
 
 def _card(answer: BoxesAnswer, table: Table, box: Box) -> list[str]:
     kind, unit, figures = answer.column.kind, answer.column.unit, box.figures
-
-    def said(at: float) -> str:
-        return value(at, kind, unit)
-
+    said = _said(answer)
     lines = [box.label] if box.label else []
     lines += [
         f"middle {said(figures.median)}",
@@ -171,9 +173,4 @@ def _card(answer: BoxesAnswer, table: Table, box: Box) -> list[str]:
         f" to {said(figures.high_whisker)}",
         table.rows_in_words(figures.n),
     ]
-    if box.n_lit is not None:
-        share = percent(box.n_lit / figures.n)
-        lines.append(f"{box.n_lit:,} lit ({share})")
-        if box.lit is not None:
-            lines.append(f"middle of the lit {said(box.lit.median)}")
     return lines

@@ -11,7 +11,7 @@ from night_trail.core.questions.shared.group_figures import Group
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.ranking import dwarfs
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import Canvas, Size, label, line
+from night_trail.draw.frame.canvas import Canvas, Size, Stands, label, line
 from night_trail.draw.frame.measures import NEAR, measured_ticks, measured_title
 from night_trail.draw.frame.scales import Lanes, Linear, Tick, percent_ticks
 from night_trail.draw.frame.svg import Svg, el, group
@@ -102,7 +102,7 @@ def draw_differences(answer: CompareAnswer, table: Table, size: Size, prefix: st
         if one.lit_n:
             lit = _point(x.place(at), middle, min(4.0, thick / 2), "lit-point", canvas.id("l", key))
         card = group_card(answer, table, one, figure_words(answer)(one.value))
-        canvas.mark(shape, lit, key, answer.condition(one), card, bool(one.n) and one.lit_n == one.n)
+        canvas.mark(shape, lit, key, answer.condition(one), card, group_rows(answer, one))
         if canvas.labelled and lanes.step >= 10:
             side = (x.place(at) + 6, "start") if at >= 0 else (x.place(at) - 6, "end")
             canvas.over.append(label(said(one), side[0], middle + 4, side[1], "bar-value"))
@@ -176,9 +176,13 @@ def group_card(answer: CompareAnswer, table: Table, one: Group, written: str) ->
     if one.low is not None and one.high is not None:
         card.append(f"95 % interval {said(one.low)} to {said(one.high)}")
     card.append(table.rows_in_words(one.n))
-    if one.lit_n is not None:
-        card.append(f"{one.lit_n:,} lit" + (f": {said(one.lit_value)}" if one.lit_value is not None else ""))
     return card
+
+
+def group_rows(answer: Measured, one: Group) -> Stands:
+    """Return the rows of a group, and the figure of those that are lit."""
+    figure = "" if one.lit_value is None else figure_words(answer)(one.lit_value)
+    return Stands(one.n, one.lit_n, figure)
 
 
 def _group(
@@ -193,11 +197,10 @@ def _group(
 ) -> None:
     key = group_key(answer, one)
     card = group_card(answer, table, one, written)
-    pressed = bool(one.n) and one.lit_n == one.n
     shape, lit = (_dot if answer.question.shape == "dots" else _bar)(
         canvas, answer, one, x, middle, room, key
     )
-    canvas.mark(shape, lit, key, answer.condition(one), card, pressed)
+    canvas.mark(shape, lit, key, answer.condition(one), card, group_rows(answer, one))
     if canvas.labelled and room >= 10:
         bars = answer.question.shape == "bars"
         # right of all that is drawn of the group, so that no line runs through it

@@ -12,13 +12,13 @@ from night_trail.core.questions.shared.group_figures import Group
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.ranking import dwarfs
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import Canvas, Size, label, line
+from night_trail.draw.frame.canvas import Canvas, Size, Stands, label, line
 from night_trail.draw.frame.legend import Word, legend
 from night_trail.draw.frame.measures import NEAR
 from night_trail.draw.frame.scales import Lanes, Linear, percent_ticks
 from night_trail.draw.frame.svg import Svg, el, group
 from night_trail.draw.frame.text import shortened, width
-from night_trail.draw.shapes.compare import axis_words, measure_ticks
+from night_trail.draw.shapes.compare import axis_words, group_rows, measure_ticks
 
 THICKEST = 30.0
 SHADES = 6
@@ -62,8 +62,8 @@ def draw_cross(answer: CrossAnswer, table: Table, size: Size, prefix: str) -> Ca
 def _words(answer: CrossAnswer) -> Iterator[Word]:
     for series, hue in zip(answer.series, answer.hues, strict=True):
         key = "others" if series.others else series.label
-        pressed = bool(series.n) and series.lit_n == series.n
-        yield Word(series.label, hue, key, answer.series_condition(series), pressed)
+        rows = Stands(series.n, series.lit_n)
+        yield Word(series.label, hue, key, answer.series_condition(series), rows)
 
 
 def _domain(answer: CrossAnswer) -> tuple[float, float]:
@@ -140,7 +140,7 @@ def _lane(
             id_key,
             answer.condition(lane, series),
             _card(answer, table, lane, series, cell, share),
-            bool(cell.n) and cell.lit_n == cell.n,
+            group_rows(answer, cell),
         )
 
 
@@ -206,10 +206,6 @@ def _card(
     if cell.low is not None and cell.high is not None:
         card.append(f"95 % interval {said(cell.low)} to {said(cell.high)}")
     card.append(table.rows_in_words(cell.n))
-    if cell.lit_n is not None:
-        card.append(
-            f"{cell.lit_n:,} lit" + (f": {said(cell.lit_value)}" if cell.lit_value is not None else "")
-        )
     return card
 
 
@@ -222,7 +218,7 @@ def _grid(canvas: Canvas, answer: CrossAnswer, table: Table) -> Canvas:
     grid_frame(canvas, names, tops)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     across = Lanes(tuple(tops), canvas.x_start, canvas.x_end)
-    canvas.y = lanes
+    canvas.x, canvas.y = across, lanes
     values = [c.value for row in _on_scale(answer) for c in row]
     low, high = min(values, default=0.0), max(values, default=1.0)
     said = figure_words(answer)
@@ -243,7 +239,7 @@ def _grid(canvas: Canvas, answer: CrossAnswer, table: Table) -> Canvas:
                 key,
                 answer.condition(lane, series),
                 _card(answer, table, lane, series, cell, None),
-                bool(cell.n) and cell.lit_n == cell.n,
+                group_rows(answer, cell),
             )
     canvas.bottom_title(f"{answer.question.also} · {axis_words(answer, table)}")
     return canvas

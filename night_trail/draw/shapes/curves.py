@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from night_trail.core.language.numbers import percent, value
+from night_trail.core.language.numbers import value
 from night_trail.core.questions.spread.curves import Curve, CurvesAnswer
 from night_trail.core.questions.spread.strip import StripAnswer
 from night_trail.core.table import Floats, Table
-from night_trail.draw.frame.canvas import Canvas, Size, label, line, unit_title
+from night_trail.draw.frame.canvas import Canvas, Size, Stands, label, line, unit_title
 from night_trail.draw.frame.legend import Word, legend
 from night_trail.draw.frame.scales import Lanes, Linear, Log, percent_ticks, ticks
 from night_trail.draw.frame.svg import Svg, el
@@ -84,9 +84,7 @@ def _curve(
     column = answer.column
     card = [curve.label] if curve.label else []
     card += [f"middle {value(curve.middle, column.kind, column.unit)}", table.rows_in_words(curve.n)]
-    if curve.lit_n is not None:
-        card.append(f"{curve.lit_n:,} lit ({percent(curve.lit_n / curve.n)})")
-    canvas.mark(shape, lit, key, answer.condition(curve), card, curve.lit_n == curve.n)
+    canvas.mark(shape, lit, key, answer.condition(curve), card, Stands(curve.n, curve.lit_n))
 
 
 def _inside(at: Floats, heights: Floats, x: Linear) -> list[tuple[float, float]]:
@@ -149,7 +147,8 @@ def draw_strip(answer: StripAnswer, table: Table, size: Size, prefix: str) -> Ca
         if names[lane]:
             card.append(names[lane])
         card.append(f"{table.row_noun[0]} {row + 1:,} of the table")
-        canvas.mark(shape, lit, key, answer.condition(i), card, is_lit)
+        rows = Stands(1, None if answer.lit is None else int(is_lit))
+        canvas.mark(shape, lit, key, answer.condition(i), card, rows)
     for i, at_ in enumerate(answer.middles):
         if at_ is not None and canvas.labelled:
             top = lanes.top(i) + lanes.step / 2 - spread - 3

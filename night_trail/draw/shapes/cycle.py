@@ -6,7 +6,6 @@ import math
 
 import numpy as np
 
-from night_trail.core.language.numbers import percent
 from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.questions.shared.rolled import Line
@@ -17,7 +16,7 @@ from night_trail.draw.frame.scales import Lanes, Linear, Tick
 from night_trail.draw.frame.svg import el, group
 from night_trail.draw.frame.text import shortened, width
 from night_trail.draw.frame.time_frame import upright
-from night_trail.draw.marks.lines import path
+from night_trail.draw.marks.lines import path, stands
 
 MOST_LOUD = 7
 SHADES = 6
@@ -100,9 +99,6 @@ def _card(answer: CycleAnswer, table: Table, one: Line, i: int) -> list[str]:
         said(float(one.values[i])),
         table.rows_in_words(int(one.n[i])),
     ]
-    if one.lit_n is not None:
-        lit = int(one.lit_n[i])
-        card.append(f"{lit:,} lit" + (f" ({percent(lit / int(one.n[i]))})" if one.n[i] else ""))
     return card
 
 
@@ -121,11 +117,10 @@ def _line(
             continue
         here = f"translate({x(i):.1f} {y(float(value)):.1f})"
         hit = el("circle", class_="dot-hit", r=round(radius, 1), transform=here)
-        pressed = one.lit_n is not None and int(one.lit_n[i]) == int(one.n[i]) > 0
-        point = el("circle", class_="lit-point", r=min(4.5, radius), transform=here) if pressed else None
-        canvas.mark(
-            hit, point, f"{one.label}\x1f{i}", answer.condition(one, i), _card(answer, table, one, i), pressed
-        )
+        rows = stands(one, i, i + 1)
+        point = el("circle", class_="lit-point", r=min(4.5, radius), transform=here) if rows.all_lit else None
+        key, card = f"{one.label}\x1f{i}", _card(answer, table, one, i)
+        canvas.mark(hit, point, key, answer.condition(one, i), card, rows)
 
 
 def _columns(
@@ -142,8 +137,8 @@ def _columns(
         lit = None
         if one.lit is not None and not math.isnan(one.lit[i]):
             lit = upright(left, wide, y(float(one.lit[i])), y(0.0), "lit", canvas.id("l", key))
-        pressed = one.lit_n is not None and int(one.lit_n[i]) == int(one.n[i]) > 0
-        canvas.mark(shape, lit, key, answer.condition(one, i), _card(answer, table, one, i), pressed)
+        card = _card(answer, table, one, i)
+        canvas.mark(shape, lit, key, answer.condition(one, i), card, stands(one, i, i + 1))
 
 
 def _names(canvas: Canvas, answer: CycleAnswer, y: Linear) -> None:
@@ -164,7 +159,7 @@ def _names(canvas: Canvas, answer: CycleAnswer, y: Linear) -> None:
         shape = label(text, canvas.x_end + 8, place + 4, "start", hue)
         condition = answer.round_condition(one)
         if condition is not None:
-            canvas.mark(shape, None, f"end\x1f{one.label}", condition, [one.label], one.all_lit)
+            canvas.mark(shape, None, f"end\x1f{one.label}", condition, [one.label], stands(one))
         free = place + 14
 
 
@@ -255,7 +250,7 @@ def _grid(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Canvas:
                 key,
                 answer.condition(one, i),
                 _card(answer, table, one, i),
-                bool(rows) and lit_n == rows,
+                stands(one, i, i + 1),
             )
     if canvas.labelled:
         _part_ticks(canvas, answer, x)

@@ -10,8 +10,10 @@ import numpy as np
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.over_time.words import said_of
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import Canvas, Size, label
+from night_trail.draw.frame.canvas import Canvas, Field, Size, label
+from night_trail.draw.frame.scales import Linear
 from night_trail.draw.frame.svg import el
+from night_trail.draw.marks.lines import stands
 
 SHADES = 6
 MOST_YEARS = 6
@@ -29,15 +31,19 @@ def draw_days(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -> 
     epoch = dt.date(1970, 1, 1)
     days = [epoch + dt.timedelta(days=int(at // 86_400)) for at in answer.calendar.edges[:-1]]
     years = sorted({day.year for day in days})[-MOST_YEARS:]
+    gap = 8.0 if canvas.full else 2.0
+    high = (canvas.y_end - canvas.y_start - gap * (len(years) - 1)) / max(len(years), 1)
+    cell_high, cell_wide = high / 7, (canvas.x_end - canvas.x_start) / 54
+    inner = 0.88
+    for block, year in enumerate(years):
+        top = canvas.y_start + block * (high + gap)
+        weeks = Linear(0.0, 54.0, canvas.x_start, canvas.x_end)
+        canvas.fields.append(Field(str(year), weeks, Linear(0.0, 7.0, top, top + high)))
     has = one.values[~np.isnan(one.values)]
-    if not years or not len(has):
+    if not len(has):
         return canvas
     # shades by rank, so that one spike does not pale all other days
     cuts = np.quantile(has, np.linspace(0, 1, SHADES + 1)[1:-1])
-    gap = 8.0 if canvas.full else 2.0
-    high = (canvas.y_end - canvas.y_start - gap * (len(years) - 1)) / len(years)
-    cell_high, cell_wide = high / 7, (canvas.x_end - canvas.x_start) / 54
-    inner = 0.88
     for i, day in enumerate(days):
         value = float(one.values[i])
         if day.year not in years or math.isnan(value):
@@ -67,9 +73,7 @@ def draw_days(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -> 
                 y=top + (inner - share) / 2 * cell_high, width=cell_wide * share, height=cell_high * share,
             )  # fmt: skip
         card = [f"{day:%A}, {answer.name(i)}", said(value), table.rows_in_words(rows)]
-        if one.lit_n is not None:
-            card.append(f"{lit_n:,} lit")
-        canvas.mark(shape, lit, key, answer.condition(one, i), card, bool(rows) and lit_n == rows)
+        canvas.mark(shape, lit, key, answer.condition(one, i), card, stands(one, i, i + 1))
     if canvas.labelled:
         for block, year in enumerate(years):
             top = canvas.y_start + block * (high + gap)

@@ -15,7 +15,7 @@ from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.over_time.words import signed
 from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.table import Floats, Table
-from night_trail.draw.frame.canvas import Canvas, Size, label, line
+from night_trail.draw.frame.canvas import UNCOUNTED, Canvas, Field, Size, Stands, label, line
 from night_trail.draw.frame.measures import measured_ticks, measured_title
 from night_trail.draw.frame.scales import Linear, Log, Tick, ticks
 from night_trail.draw.frame.svg import el, group
@@ -76,6 +76,7 @@ def draw_decomposition(answer: DecompositionAnswer, table: Table, size: Size, pr
         # one is drawn, the more its part was stretched
         bar = min(height, height * least / spans[k]) if spans[k] > 0 else height
         y = _part(canvas, answer, table, name, values, ends[k], (x, at, top, height))
+        canvas.fields.append(Field(name, x, y))
         if canvas.labelled:
             _scale_bar(canvas, answer, least, top + (height - bar) / 2, bar)
         if k == 0:
@@ -153,11 +154,11 @@ def lay_periods(
     y: Linear,
     values: Floats,
     first: int,
-    rows: Callable[[int, int], tuple[list[str], bool]] | None = None,
+    rows: Callable[[int, int], tuple[list[str], Stands]] | None = None,
 ) -> None:
     """Lay a mark over every period of a series that begins at ``first``, or over stretches of them.
 
-    ``rows`` gives what is said of the rows of a stretch, and whether all of them are lit.
+    ``rows`` gives what is said of the rows of a stretch, and what of them is lit.
     """
     said, edges = figure_of(answer.question.measure, answer.column), answer.calendar.edges
     n = len(values)
@@ -172,21 +173,19 @@ def lay_periods(
         here = f"translate({x((float(edges[a]) + float(edges[end])) / 2):.1f} {y(mean):.1f})"
         shape = el("circle", class_="dot-hit", r=round(radius, 1), transform=here)
         name = answer.name(a) if b == i + 1 else f"{answer.name(a)} to {answer.name(end - 1)}"
-        more, pressed = rows(a, end) if rows is not None else ([], False)
-        mark = el("circle", class_="lit-point", r=min(4.5, radius), transform=here) if pressed else None
+        more, of = rows(a, end) if rows is not None else ([], UNCOUNTED)
+        mark = el("circle", class_="lit-point", r=min(4.5, radius), transform=here) if of.all_lit else None
         card = [name, said(mean), *more]
-        canvas.mark(shape, mark, f"period\x1f{int(edges[a])}", answer.condition(a, end), card, pressed)
+        canvas.mark(shape, mark, f"period\x1f{int(edges[a])}", answer.condition(a, end), card, of)
 
 
-def _rows_of(answer: DecompositionAnswer, table: Table) -> Callable[[int, int], tuple[list[str], bool]]:
-    """Return what is said of the rows of periods, and whether all of them are lit."""
+def _rows_of(answer: DecompositionAnswer, table: Table) -> Callable[[int, int], tuple[list[str], Stands]]:
+    """Return what is said of the rows of periods, and what of them is lit."""
 
-    def rows(first: int, end: int) -> tuple[list[str], bool]:
-        count = int(answer.n[first:end].sum())
-        if answer.lit_n is None:
-            return [table.rows_in_words(count)], False
-        lit = int(answer.lit_n[first:end].sum())
-        return [table.rows_in_words(count), f"{lit:,} lit"], bool(count) and lit == count
+    def rows(first: int, end: int) -> tuple[list[str], Stands]:
+        lit = None if answer.lit_n is None else int(answer.lit_n[first:end].sum())
+        found = Stands(int(answer.n[first:end].sum()), lit)
+        return [table.rows_in_words(found.n)], found
 
     return rows
 
@@ -227,10 +226,9 @@ def _rest(
             card.append(f"{signed(said(spike.by), spike.by)} from what trend and season expect")
             reason = plain(spike_reason(spike)).removeprefix("; ")
             card += [reason] if reason else []
-        lit_n = 0 if answer.lit_n is None else int(answer.lit_n[at])
-        pressed = lit_n == int(answer.n[at]) > 0
-        lit = el("rect", class_="lit", **bar) if pressed else None
-        canvas.mark(shape, lit, f"spike\x1f{int(edges[at])}", answer.condition(at), card, pressed)
+        rows = Stands(int(answer.n[at]), None if answer.lit_n is None else int(answer.lit_n[at]))
+        lit = el("rect", class_="lit", **bar) if rows.all_lit else None
+        canvas.mark(shape, lit, f"spike\x1f{int(edges[at])}", answer.condition(at), card, rows)
 
 
 def _changes(canvas: Canvas, answer: DecompositionAnswer, x: Linear) -> None:
@@ -279,6 +277,7 @@ def _draw_season(answer: DecompositionAnswer, table: Table, size: Size, prefix: 
     n = len(names)
     x = Linear(-0.5, n - 0.5, canvas.x_start, canvas.x_end)
     y = Linear(least, most if most > least else least + 1, canvas.y_end, canvas.y_start)
+    canvas.x, canvas.y = x, y
     at = np.arange(n, dtype=np.float64)
     if canvas.labelled:
         canvas.upright_ticks(marks, y)

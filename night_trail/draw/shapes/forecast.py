@@ -11,7 +11,7 @@ from night_trail.core.language.numbers import THIN
 from night_trail.core.questions.forecast.answer import BAND_LEVELS, SURE_LEVEL, ForecastAnswer, GroupAhead
 from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.table import Floats, Table
-from night_trail.draw.frame.canvas import Canvas, Size, label, line
+from night_trail.draw.frame.canvas import UNCOUNTED, Canvas, Size, label, line
 from night_trail.draw.frame.legend import Word, legend
 from night_trail.draw.frame.measures import measured_ends, measured_ticks, measured_title
 from night_trail.draw.frame.scales import Linear
@@ -106,7 +106,7 @@ def _group_ahead(
         card.append(f"{answer.rest_of_year[0]} in all: {mean}, {least} to {most}")
     condition = answer.grouping.condition(one.position)
     if condition is not None:
-        canvas.mark(shape, None, f"group\x1f{one.label}", condition, card, pressed=False)
+        canvas.mark(shape, None, f"group\x1f{one.label}", condition, card, UNCOUNTED)
 
 
 def _span_ahead(answer: ForecastAnswer, first: int, chosen: list[int]) -> tuple[float, float]:

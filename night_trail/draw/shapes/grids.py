@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import math
 
-from night_trail.core.language.numbers import number, percent
+from night_trail.core.language.numbers import number
 from night_trail.core.question import to_json
 from night_trail.core.questions.correlation.answer import CorrelationAnswer
 from night_trail.core.questions.crosstab.answer import CrosstabAnswer
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.table import Table
 from night_trail.core.turns import See
-from night_trail.draw.frame.canvas import Canvas, Size
+from night_trail.draw.frame.canvas import Canvas, Size, Stands
 from night_trail.draw.frame.scales import Lanes
 from night_trail.draw.shapes.cross import grid_cell, grid_frame, lit_strip
 
@@ -32,7 +32,7 @@ def draw_correlation(answer: CorrelationAnswer, table: Table, size: Size, prefix
     grid_frame(canvas, names, names)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     across = Lanes(tuple(names), canvas.x_start, canvas.x_end)
-    canvas.y = lanes
+    canvas.x, canvas.y = across, lanes
     for i, one in enumerate(names):
         for j, other in enumerate(names):
             r = float(answer.r[i, j])
@@ -62,7 +62,7 @@ def draw_crosstab(answer: CrosstabAnswer, table: Table, size: Size, prefix: str)
     grid_frame(canvas, names, tops)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     across = Lanes(tuple(tops), canvas.x_start, canvas.x_end)
-    canvas.y = lanes
+    canvas.x, canvas.y = across, lanes
     for i, one in enumerate(names):
         for j, other in enumerate(tops):
             count, expected = int(answer.counts[i, j]), float(answer.expected[i, j])
@@ -76,8 +76,6 @@ def draw_crosstab(answer: CrosstabAnswer, table: Table, size: Size, prefix: str)
                 lit = lit_strip(canvas, across, lanes, i, j, lit_count / count, key)
             card = [f"{one} · {other}", table.rows_in_words(count), f"by chance {number(expected, 3)}"]
             card.append(f"{number(abs(residual), 2)} standard errors {'more' if residual >= 0 else 'fewer'}")
-            if lit_count is not None:
-                card.append(f"{lit_count:,} lit" + (f" ({percent(lit_count / count)})" if count else ""))
-            canvas.mark(shape, lit, key, answer.condition(i, j), card, bool(count) and lit_count == count)
+            canvas.mark(shape, lit, key, answer.condition(i, j), card, Stands(count, lit_count))
     canvas.bottom_title(f"{answer.against.name} · {table.row_noun[1]}, shaded by how far from chance")
     return canvas

@@ -10,7 +10,7 @@ from night_trail.core.language.numbers import bare, percent, stretch, unit_suffi
 from night_trail.core.questions.spread.histogram import HistogramAnswer
 from night_trail.core.questions.spread.sentence import bins_words
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import END_ROOM, Canvas, Size, label, line, unit_title
+from night_trail.draw.frame.canvas import END_ROOM, Canvas, Size, Stands, label, line, unit_title
 from night_trail.draw.frame.legend import Word, legend
 from night_trail.draw.frame.scales import Lanes, Linear, Log, ticks
 from night_trail.draw.frame.svg import Svg, el
@@ -106,6 +106,7 @@ def _on_one_ground(
         else:
             y = Linear(0.0, top, canvas.y_end, canvas.y_start)
         _bars(canvas, answer, table, x, y, i, height, hue=f" hue-{answer.hues[i]} over")
+    canvas.y = Linear(-top if mirrored else 0.0, top, canvas.y_end, canvas.y_start)
     if mirrored:
         canvas.under.append(line(canvas.x_start, middle, canvas.x_end, middle, "axis"))
     else:
@@ -155,7 +156,6 @@ def _bars(
             continue
         left, right, is_end = _sides(canvas, x, answer, place, places)
         lit_count = None if lit_counts is None else int(lit_counts[place])
-        whole_lit = lit_count is not None and lit_count == count
         name = _key(answer, key, place, places)
         lit = None
         if lit_count and lit_heights is not None:
@@ -172,8 +172,8 @@ def _bars(
             lit,
             name,
             answer.condition(position, place),
-            _card(answer, table, position, place, count, lit_count),
-            whole_lit,
+            _card(answer, table, position, place, count),
+            Stands(count, lit_count),
         )
 
 
@@ -213,9 +213,7 @@ def _bar(left: float, right: float, y: Linear, height: float, class_: str, id_: 
     )
 
 
-def _card(
-    answer: HistogramAnswer, table: Table, position: int, place: int, count: int, lit: int | None
-) -> list[str]:
+def _card(answer: HistogramAnswer, table: Table, position: int, place: int, count: int) -> list[str]:
     column, k = answer.column, len(answer.edges) - 1
     if place == 0:
         where = f"under {value(float(answer.edges[0]), column.kind, column.unit)}"
@@ -229,8 +227,6 @@ def _card(
         f"{group}: {where}" if group else where,
         f"{table.rows_in_words(count)} ({percent(count / used)})",
     ]
-    if lit is not None:
-        lines.append(f"{lit:,} lit ({percent(lit / count)})")
     return lines
 
 

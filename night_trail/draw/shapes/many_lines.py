@@ -15,7 +15,7 @@ from night_trail.draw.frame.measures import NEAR
 from night_trail.draw.frame.scales import Lanes, Linear, date_ticks
 from night_trail.draw.frame.svg import Svg, el, group
 from night_trail.draw.frame.text import shortened
-from night_trail.draw.marks.lines import path
+from night_trail.draw.marks.lines import path, stands
 
 LAYERS = 3
 """How many bands a row of the horizon is folded into, to either side of its middle."""
@@ -34,9 +34,7 @@ def _mark(
         card.append(f"highest in {answer.name(top)}: {said(float(one.values[top]))}")
         card.append(f"{answer.name(int(has[-1]))}: {said(float(one.values[has[-1]]))}")
     card.append(table.rows_in_words(int(one.n.sum())))
-    if one.lit_n is not None:
-        card.append(f"{int(one.lit_n.sum()):,} lit")
-    canvas.mark(shape, lit, f"line\x1f{one.label}", condition, card, one.all_lit)
+    canvas.mark(shape, lit, f"line\x1f{one.label}", condition, card, stands(one))
 
 
 def draw_panels(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -> Canvas:
@@ -87,7 +85,7 @@ def draw_panels(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -
         if one.lit is not None and one.any_lit:
             lit = el("path", class_="lit-line", d=path(at, one.lit, x, y))
         _mark(canvas, answer, table, one, shape, lit)
-        canvas.fields.append(Field(x, y, answer.line_condition(one)))
+        canvas.fields.append(Field(one.label, x, y, answer.line_condition(one)))
         canvas.under.append(line(left, bottom, left + wide, bottom, "axis"))
         if canvas.full:
             canvas.over.append(label(shortened(one.label, wide - 4), left, top - 4, "start", "lane-label"))
@@ -192,6 +190,7 @@ def draw_ranks(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) ->
         found[order] = np.arange(1, len(order) + 1)
         ranks[has, j] = found
     y = Linear(0.5, len(lines) + 0.5, canvas.y_start, canvas.y_end)
+    canvas.y = y
     at = answer.calendar.middles()
     for i, one in enumerate(lines):
         shape = el(

@@ -11,7 +11,7 @@ from night_trail.core.questions.over_time.sentence import VIEW_WORDS, level_word
 from night_trail.core.questions.over_time.words import said_of
 from night_trail.core.questions.shared.rolled import Line
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import Canvas, Size, label, line
+from night_trail.draw.frame.canvas import Canvas, Field, Size, label, line
 from night_trail.draw.frame.legend import Word, legend
 from night_trail.draw.frame.measures import measured_ends, measured_title
 from night_trail.draw.frame.scales import Linear, Tick
@@ -26,7 +26,7 @@ from night_trail.draw.frame.time_frame import (
     upright,
     value_ticks,
 )
-from night_trail.draw.marks.lines import area, path
+from night_trail.draw.marks.lines import area, path, stands
 from night_trail.draw.marks.periods import MOST_MARKS, Place, period_card, period_marks
 from night_trail.draw.shapes.days import draw_days
 from night_trail.draw.shapes.many_lines import draw_horizon, draw_panels, draw_ranks
@@ -68,6 +68,8 @@ def draw_over_time(answer: OverTimeAnswer, table: Table, size: Size, prefix: str
         y = Linear(low_y, high_y, top + height, top)
         if k == 0:
             canvas.y = y
+        if len(parts) > 1:
+            canvas.fields.append(Field(str(k), x, y))
         _plot(canvas, part, table, Place(x, y, top, top + height, visible), found, k)
     if canvas.labelled:
         canvas.time_ticks(x, answer.time.kind)
@@ -220,7 +222,7 @@ def _lines(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place, k
             condition = answer.line_condition(one)
             assert condition is not None  # noqa: S101  (a split has groups)
             card = _line_card(answer, table, one)
-            canvas.mark(group(*shown), lit, f"line\x1f{key}", condition, card, one.all_lit)
+            canvas.mark(group(*shown), lit, f"line\x1f{key}", condition, card, stands(one))
         else:
             canvas.marks.append(group(*shown, lit or "", class_="series-ground"))
     period_marks(canvas, answer, table, place, k)
@@ -233,8 +235,6 @@ def _line_card(answer: OverTimeAnswer, table: Table, one: Line) -> list[str]:
     if len(has):
         card.append(f"{answer.name(int(has[-1]))}: {said(float(one.values[has[-1]]))}")
     card.append(table.rows_in_words(int(one.n.sum())))
-    if one.lit_n is not None:
-        card.append(f"{int(one.lit_n.sum()):,} lit")
     return card
 
 
@@ -255,14 +255,13 @@ def _columns(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place,
         key = f"{k}\x1f{int(edges[a])}"
         class_ = "bar" if bool(answer.whole[a:b].all()) else "bar open"
         shape = upright(left, inner, place.y(value), place.y(0.0), class_, canvas.id("c", key))
-        lit_n = 0 if one.lit_n is None else int(one.lit_n[a:b].sum())
-        rows = int(one.n[a:b].sum())
+        rows = stands(one, a, b)
         lit = None
-        if lit_n and one.lit is not None and not np.isnan(one.lit[a:b]).all():
+        if rows.lit and one.lit is not None and not np.isnan(one.lit[a:b]).all():
             top = place.y(float(np.nanmean(one.lit[a:b])))
             lit = upright(left, inner, top, place.y(0.0), "lit", canvas.id("l", key))
         card = period_card(answer, table, one, a, b)
-        canvas.mark(shape, lit, key, answer.condition(one, a, b), card, bool(rows) and lit_n == rows)
+        canvas.mark(shape, lit, key, answer.condition(one, a, b), card, rows)
 
 
 def _stacked(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place) -> None:
@@ -302,9 +301,9 @@ def _stacked(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place)
                 d=area(at, low, low + part, place.x, place.y),
             )
         canvas.mark(
-            shape, lit, f"part\x1f{one.label}", condition, _line_card(answer, table, one), one.all_lit
+            shape, lit, f"part\x1f{one.label}", condition, _line_card(answer, table, one), stands(one)
         )
-        words.append(Word(one.label, hue, one.label or "others", condition, one.all_lit))
+        words.append(Word(one.label, hue, one.label or "others", condition, stands(one)))
     if canvas.full:
         legend(canvas, reversed(words), 10.0)
 
@@ -338,4 +337,4 @@ def _write_ends(
         text = shortened(one.label, canvas.right - 14)
         hue = f"end-name hue-{class_.partition('hue-')[2]}"
         shape = label(text, canvas.x_end + 8, place - over + 4, "start", hue)
-        canvas.mark(shape, None, f"end\x1f{one.label}", condition, [one.label], one.all_lit)
+        canvas.mark(shape, None, f"end\x1f{one.label}", condition, [one.label], stands(one))

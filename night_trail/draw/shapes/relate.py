@@ -10,12 +10,12 @@ from itertools import pairwise
 import numpy as np
 
 from night_trail.core.conditions import Condition
-from night_trail.core.language.numbers import number, percent, value
+from night_trail.core.language.numbers import number, value
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.relate.layers import Panel, Points
 from night_trail.core.questions.shared.axes import Axis
 from night_trail.core.table import Column, Floats, Kind, Table
-from night_trail.draw.frame.canvas import Canvas, Field, Size, label, line, scaled_ticks, unit_title
+from night_trail.draw.frame.canvas import Canvas, Field, Size, Stands, label, line, scaled_ticks, unit_title
 from night_trail.draw.frame.legend import Word, legend
 from night_trail.draw.frame.scales import Linear, Log, Tick
 from night_trail.draw.frame.svg import Svg, el, safe_id
@@ -68,7 +68,7 @@ def draw_relate(answer: RelateAnswer, table: Table, size: Size, prefix: str) -> 
         if single:
             canvas.x, canvas.y, canvas.zooms = plot.x, plot.y, "xy"
         else:
-            canvas.fields.append(Field(plot.x, plot.y, answer.panel_condition(panel)))
+            canvas.fields.append(Field(panel.label, plot.x, plot.y, answer.panel_condition(panel)))
     canvas.x_column, canvas.y_column = answer.against.name, answer.column.name
     if canvas.labelled:
         canvas.bottom_title(axis_title(answer, 0, table))
@@ -212,8 +212,6 @@ def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plo
         shape = _rect(x.start, y.end, x.end, y.start, f"cell shade-{shade}", own_id + key)
         card = [*named, x.words, y.words, table.rows_in_words(cell.count)]
         lit = None
-        if cell.lit is not None:
-            card.append(f"{cell.lit:,} lit ({percent(cell.lit / cell.count)})")
         if cell.lit:
             share = (cell.lit / cell.count) ** 0.5
             dx, dy = (x.end - x.start) * (1 - share) / 2, (y.start - y.end) * (1 - share) / 2
@@ -221,7 +219,7 @@ def _cells(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plo
             class_ = f"lit shade-{max(3, _shade(cell.lit, most_lit))}"
             lit = _rect(x.start + dx, y.end + dy, x.end - dx, y.start - dy, class_, lit_id + key)
         condition = answer.in_panel(panel, x.rows, y.rows)
-        canvas.mark(shape, lit, key, condition, card, cell.lit == cell.count)
+        canvas.mark(shape, lit, key, condition, card, Stands(cell.count, cell.lit))
 
 
 def _shade(count: int, most: int) -> int:
@@ -264,10 +262,17 @@ def _points(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, pl
             over = el(
                 "circle", class_="lit-point", id=canvas.id("l", key), r=max(inner, 1.0), transform=place
             )
-        canvas.mark(shape, over, key, answer.point_condition(i, panel), _card(answer, table, panel, i), lit)
+        card, condition = _card(answer, table, panel, i), answer.point_condition(i, panel)
+        canvas.mark(shape, over, key, condition, card, _point_rows(points, i))
         if points.names:
             names.offer(points.names[i], at_x, at_y, radius)
     canvas.over.extend(names.placed())
+
+
+def _point_rows(points: Points, i: int) -> Stands:
+    if points.n is not None and points.n_lit is not None:
+        return Stands(int(points.n[i]), int(points.n_lit[i]))
+    return Stands(1, None if points.lit is None else int(points.lit[i]))
 
 
 def _radius(canvas: Canvas, points: Points, i: int) -> float:
@@ -300,8 +305,6 @@ def _card(answer: RelateAnswer, table: Table, panel: Panel, i: int) -> list[str]
     if points.n is None:
         return [*card, f"{table.row_noun[0]} {int(points.row[i]) + 1:,} of the table"]
     card.append(table.rows_in_words(int(points.n[i])))
-    if points.n_lit is not None:
-        card.append(f"{int(points.n_lit[i]):,} lit ({percent(points.n_lit[i] / points.n[i])})")
     return card
 
 

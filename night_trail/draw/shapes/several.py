@@ -9,7 +9,7 @@ from night_trail.core.questions.compare.several import SeveralAnswer
 from night_trail.core.questions.compare.words import difference_words, figure_words
 from night_trail.core.questions.shared.group_figures import Group
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import Canvas, Size, label, line
+from night_trail.draw.frame.canvas import Canvas, Field, Size, label, line
 from night_trail.draw.frame.scales import Lanes, Linear
 from night_trail.draw.frame.svg import Svg, el, group
 from night_trail.draw.frame.text import shortened, width
@@ -19,6 +19,7 @@ from night_trail.draw.shapes.compare import (
     domain,
     group_card,
     group_key,
+    group_rows,
     measure_ticks,
 )
 
@@ -38,13 +39,14 @@ def draw_several(answer: SeveralAnswer, table: Table, size: Size, prefix: str) -
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
-    canvas.y = lanes
     canvas.lane_labels(lanes, names, canvas.left - 22.0)
     gap = 30.0 if canvas.full else 18.0 if canvas.labelled else 2.0
     wide = (canvas.x_end - canvas.x_start - gap * (len(answer.parts) - 1)) / len(answer.parts)
     for k, part in enumerate(answer.parts):
         left = canvas.x_start + k * (wide + gap)
-        _panel(canvas, answer, part, table, names, lanes, Linear(*domain(part), left, left + wide), k)
+        x = Linear(*domain(part), left, left + wide)
+        canvas.fields.append(Field(str(k), x, lanes))
+        _panel(canvas, answer, part, table, names, lanes, x, k)
     return canvas
 
 
@@ -75,7 +77,7 @@ def _panel(
         key = f"{k}\x1f{group_key(part, one)}"
         shape, lit = _mark(canvas, answer.question.shape, part, one, x, middle, lanes.step, key)
         card = group_card(part, table, one, said(one.value))
-        canvas.mark(shape, lit, key, part.condition(one), card, bool(one.n) and one.lit_n == one.n)
+        canvas.mark(shape, lit, key, part.condition(one), card, group_rows(part, one))
 
 
 def _mark(
@@ -136,7 +138,6 @@ def _table(
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
-    canvas.y = lanes
     canvas.lane_labels(lanes, names, canvas.left - 22.0)
     columns: list[tuple[CompareAnswer, bool]] = [(p, False) for p in parts]
     if parts[0].question.baseline is not None:
@@ -145,6 +146,7 @@ def _table(
     wide = (canvas.x_end - canvas.x_start - gap * (len(columns) - 1)) / len(columns)
     for k, (part, difference) in enumerate(columns):
         left = canvas.x_start + k * (wide + gap)
+        canvas.fields.append(Field(str(k), Linear(0.0, 1.0, left, left + wide), lanes))
         _column(canvas, part, table, names, lanes, left, wide, k, difference)
     if canvas.labelled:
         for y in (canvas.y_start, canvas.y_end):
@@ -220,4 +222,4 @@ def _column(
                 height=max(thick / 2, 0.5),
             )
         card = group_card(part, table, one, said(one.value))
-        canvas.mark(group(*pieces), lit, key, part.condition(one), card, bool(one.n) and one.lit_n == one.n)
+        canvas.mark(group(*pieces), lit, key, part.condition(one), card, group_rows(part, one))

@@ -13,7 +13,7 @@ from night_trail.draw.frame.canvas import Canvas, Size, label, line
 from night_trail.draw.frame.scales import Lanes, Linear
 from night_trail.draw.frame.svg import Svg, el
 from night_trail.draw.frame.text import shortened, width
-from night_trail.draw.shapes.compare import axis_words, group_card, group_key, measure_ticks
+from night_trail.draw.shapes.compare import axis_words, group_card, group_key, group_rows, measure_ticks
 
 
 def draw_parts(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> Canvas:
@@ -36,9 +36,10 @@ def draw_parts(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> 
         make = _arc if ring else _segment
         shape = make(canvas, start, start + share, tone, canvas.id("b", key), False)
         lit = make(canvas, start, start + lit_share, "lit", canvas.id("l", key), True) if lit_share else None
+        canvas.around(key, *(_middle_of_arc if ring else _middle_of_segment)(canvas, start + share / 2))
         card = group_card(answer, table, one, said(one.value))
         card.insert(1, f"{percent(share)} of all")
-        canvas.mark(shape, lit, key, answer.condition(one), card, bool(one.n) and one.lit_n == one.n)
+        canvas.mark(shape, lit, key, answer.condition(one), card, group_rows(answer, one))
         if canvas.labelled and names.step >= 12:
             text = f"{percent(share)}  {one.label}"
             if ring:
@@ -86,6 +87,16 @@ def _arc(canvas: Canvas, start: float, end: float, class_: str, id_: str, thin: 
         f"L{at(inner, b)}A{inner:.2f} {inner:.2f} 0 {large} 0 {at(inner, a)}Z"
     )
     return el("path", class_=class_, id=id_, d=d)
+
+
+def _middle_of_arc(canvas: Canvas, at: float) -> tuple[float, float]:
+    x, y, outer = _centre(canvas)
+    angle = 2 * math.pi * at
+    return x + 0.8 * outer * math.sin(angle), y - 0.8 * outer * math.cos(angle)
+
+
+def _middle_of_segment(canvas: Canvas, at: float) -> tuple[float, float]:
+    return 16.0 + (canvas.size.width - 32.0) * at, canvas.size.height / 2
 
 
 def _bar_high(canvas: Canvas) -> float:
@@ -158,7 +169,7 @@ def draw_stair(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> 
             "g", _step(x, before, after, lanes, i, thick, f"stair-step {tone}"), id=canvas.id("b", key)
         )
         card = [*group_card(answer, table, one, said(one.value)), difference_words(answer)(one)]
-        canvas.mark(shape, None, key, answer.condition(one), card, bool(one.n) and one.lit_n == one.n)
+        canvas.mark(shape, None, key, answer.condition(one), card, group_rows(answer, one))
         canvas.under.append(
             line(x(before), lanes.top(i) - lanes.step / 2, x(before), lanes.top(i) + lanes.step / 2, "grid")
         )
@@ -198,6 +209,9 @@ def draw_figure(answer: CompareAnswer, table: Table, size: Size, prefix: str) ->
     low, high = min(0.0, *values), max(0.0, *values)
     y = Linear(low, high if high > low else low + 1.0, size.height - (26.0 if canvas.labelled else 1.0), top)
     across = Lanes(tuple(g.label for g in groups), 16.0, size.width - 16.0)
+    # annotations have their place beside the large figure too: as far above the bars as the picture reaches
+    above = (y.high - y.low) / max(y.start - y.end, 1.0) * y.end
+    canvas.x, canvas.y = across, Linear(y.low, y.high + above, y.start, 0.0)
     for i, one in enumerate(groups):
         key = group_key(answer, one)
         zero, at = y(0.0), y(one.value)
@@ -223,7 +237,7 @@ def draw_figure(answer: CompareAnswer, table: Table, size: Size, prefix: str) ->
             key,
             answer.condition(one),
             group_card(answer, table, one, said(one.value)),
-            bool(one.n) and one.lit_n == one.n,
+            group_rows(answer, one),
         )
     if canvas.labelled and groups:
         room = size.width / 2 - 20

@@ -102,23 +102,47 @@ function undo() {
   if (step && step.address === stage().dataset.annotate) save(step.annotations, false);
 }
 
-const newId = () => Date.now().toString(36) + Math.floor(Math.random() * 1296).toString(36);
-const at = (x, y) => ({ x: toData(axes().x, x), y: toData(axes().y, y) });
+// The plot, or the part of a picture without axes, that a pixel belongs to: the nearest of those around it.
+const middle = ({ x, y }) => [(x.range[0] + x.range[1]) / 2, (y.range[0] + y.range[1]) / 2];
+const holds = ([left, top, right, bottom], x, y) => x >= left && x <= right && y >= top && y <= bottom;
+function fieldAt(x, y) {
+  const { fields, ...whole } = axes();
+  if (!fields.length) return { key: "", ...whole };
+  const far = (field) => Math.hypot(middle(field)[0] - x, middle(field)[1] - y);
+  const around = fields.filter(({ plot }) => holds(plot, x, y));
+  return (around.length ? around : fields).reduce((best, one) => (far(one) < far(best) ? one : best));
+}
+function fieldOf({ panel = "" }) {
+  const { fields, ...whole } = axes();
+  return fields.find(({ key }) => key === panel) ?? fields[0] ?? whole;
+}
+// Where nothing can be placed, or no stretch of an axis be marked, the tools say why.
+function unable(kind) {
+  const { x, y, fields } = axes();
+  if (!fields.length && !(x && y)) return "There is nothing in this picture yet that a note could stand at.";
+  const ranged = fields.length ? fields.some((field) => !field.x.keys) : !x.keys;
+  return kind === "range" && !ranged ? "A range marks a stretch of an axis of numbers or time; this picture has none across." : "";
+}
 
-// Keeps a fresh or moved mark inside the plot: anchors outside it could not be drawn.
-function inside(x, y) {
-  const [left, top, right, bottom] = axes().plot;
+const newId = () => Date.now().toString(36) + Math.floor(Math.random() * 1296).toString(36);
+const at = (field, x, y) => ({ x: toData(field.x, x), y: toData(field.y, y) });
+
+// Keeps a fresh or moved mark inside its plot: anchors outside it could not be drawn.
+function inside({ plot: [left, top, right, bottom] }, x, y) {
   return [Math.max(left, Math.min(right, x)), Math.max(top, Math.min(bottom, y))];
 }
 
 async function add(kind, from, to) {
   const id = newId();
-  const a = at(...inside(...from));
-  const b = at(...inside(...to));
+  // what an arrow points at says in which plot it stands
+  const field = fieldAt(...(kind === "arrow" ? to : from));
+  const a = at(field, ...inside(field, ...from));
+  const b = at(field, ...inside(field, ...to));
+  const panel = field.key ? { panel: field.key } : {};
   const made = {
-    note: { mark: "note", id, x: a.x, y: a.y, text: "" },
-    arrow: { mark: "arrow", id, x: a.x, y: a.y, to_x: b.x, to_y: b.y },
-    range: { mark: "range", id, low: Math.min(a.x, b.x), high: Math.max(a.x, b.x) },
+    note: { mark: "note", id, x: a.x, y: a.y, text: "", ...panel },
+    arrow: { mark: "arrow", id, x: a.x, y: a.y, to_x: b.x, to_y: b.y, ...panel },
+    range: { mark: "range", id, low: Math.min(a.x, b.x), high: Math.max(a.x, b.x), ...panel },
   }[kind];
   tool = "";
   chosen = id;
@@ -130,7 +154,7 @@ async function add(kind, from, to) {
 
 // Without a hand: a mark lands in the middle of the plot and is moved with the arrows.
 function addInTheMiddle(kind) {
-  const [left, top, right, bottom] = axes().plot;
+  const [left, top, right, bottom] = (axes().fields[0] ?? axes()).plot;
   const x = left + (right - left) * 0.55;
   const y = top + (bottom - top) * 0.35;
   add(kind, [x, y], kind === "range" ? [x + (right - left) * 0.15, y] : [x - 60, y + 70]);
@@ -140,6 +164,12 @@ document.addEventListener("click", (event) => {
   const button = event.target.closest?.("[data-tool]");
   if (button) {
     on = true;
+    const why = unable(button.dataset.tool);
+    if (why) {
+      tool = "";
+      show();
+      return hint(why);
+    }
     // a click without a pointer is a press of Enter
     if (event.detail === 0) return addInTheMiddle(button.dataset.tool);
     tool = tool === button.dataset.tool ? "" : button.dataset.tool;
@@ -201,10 +231,11 @@ function preview({ start, end }) {
 
 // Moves an annotation, or one end of it, by pixels.
 function move(id, handle, dx, dy) {
-  const { x, y } = axes();
   const a = current().find((b) => b.id === id);
   if (!a) return;
-  const shifted = (px, py) => at(...inside(toPixel(x, px) + dx, toPixel(y, py) + dy));
+  const field = fieldOf(a);
+  const { x, y } = field;
+  const shifted = (px, py) => at(field, ...inside(field, toPixel(x, px) + dx, toPixel(y, py) + dy));
   if (a.mark === "range") {
     const by = toData(x, dx) - toData(x, 0);
     const low = handle === "high" ? a.low : a.low + by;
