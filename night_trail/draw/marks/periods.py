@@ -5,8 +5,6 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-import numpy as np
-
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.over_time.words import against_words, said_of, signed
 from night_trail.core.questions.shared.rolled import Line
@@ -45,10 +43,9 @@ def period_marks(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Pl
     for one in lines:
         for a in range(first, end, every):
             b = min(a + every, end)
-            values = one.values[a:b]
-            if np.isnan(values).all():
+            value = one.mean_over(a, b)
+            if math.isnan(value):
                 continue
-            value = float(np.nanmean(values))
             px, py = (
                 place.x((float(edges[a]) + float(edges[b])) / 2),
                 min(max(place.y(value), place.top), place.bottom),
@@ -92,8 +89,8 @@ def period_card(answer: OverTimeAnswer, table: Table, one: Line, a: int, b: int)
     said = said_of(answer)
     name = answer.name(a) if b == a + 1 else f"{answer.name(a)} to {answer.name(b - 1)}"
     card = [*([one.label] if one.label else []), name]
-    if not math.isnan(float(np.nanmean(one.values[a:b]))):
-        written = said(float(np.nanmean(one.values[a:b])))
+    if not math.isnan(mean := one.mean_over(a, b)):
+        written = said(mean)
         card.append(written if b == a + 1 else f"{written} on average")
     if one.base is not None and b == a + 1 and not math.isnan(float(one.base[a])):
         card.append(f"{against_words(answer)}: {said(float(one.base[a]))}")

@@ -184,7 +184,7 @@ def _weekdays(
 def _rows(answer: CycleAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return a strip for each weekday, all on one scale: its line, its mean dotted and written at the end."""
     said = figure_of(answer.question.measure, answer.column)
-    means = [float(np.nanmean(one.values)) for one in answer.rounds]
+    means = [one.mean_over(0, len(answer.parts)) for one in answer.rounds]
     wide = max((width(said(mean)) for mean in means), default=0.0)
     canvas, x, lanes = _weekdays(answer, size, prefix, 14.0, wide + 16.0 if size.detail == "full" else 10.0)
     low, high = _domain(answer)

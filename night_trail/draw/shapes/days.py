@@ -8,6 +8,7 @@ import math
 import numpy as np
 
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
+from night_trail.core.questions.over_time.shown import shades
 from night_trail.core.questions.over_time.words import said_of
 from night_trail.core.table import Table
 from night_trail.draw.frame.canvas import Canvas, Field, Size, label
@@ -15,7 +16,6 @@ from night_trail.draw.frame.scales import Linear
 from night_trail.draw.frame.svg import el
 from night_trail.draw.marks.lines import stands
 
-SHADES = 6
 MOST_YEARS = 6
 DAYS = ("M", "", "W", "", "F", "", "S")
 
@@ -42,8 +42,7 @@ def draw_days(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -> 
     has = one.values[~np.isnan(one.values)]
     if not len(has):
         return canvas
-    # shades by rank, so that one spike does not pale all other days
-    cuts = np.quantile(has, np.linspace(0, 1, SHADES + 1)[1:-1])
+    shaded = shades(one.values)
     for i, day in enumerate(days):
         value = float(one.values[i])
         if day.year not in years or math.isnan(value):
@@ -53,11 +52,10 @@ def draw_days(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -> 
         week = (day.timetuple().tm_yday - 1 + first.weekday()) // 7
         left = canvas.x_start + week * cell_wide
         top = canvas.y_start + block * (high + gap) + day.weekday() * cell_high
-        shade = int(np.searchsorted(cuts, value, side="right")) + 1
         key = day.isoformat()
         shape = el(
             "rect",
-            class_=f"cell shade-{shade}",
+            class_=f"cell shade-{shaded[i]}",
             id=canvas.id("d", key),
             x=left,
             y=top,

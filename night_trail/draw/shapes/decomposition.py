@@ -14,6 +14,7 @@ from night_trail.core.questions.decomposition.words import season_name, spike_re
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.over_time.words import signed
 from night_trail.core.questions.shared.measure_words import figure_of
+from night_trail.core.questions.shared.rolled import mean_of
 from night_trail.core.table import Floats, Table
 from night_trail.draw.frame.canvas import UNCOUNTED, Canvas, Field, Size, Stands, label, line
 from night_trail.draw.frame.measures import measured_ticks, measured_title
@@ -166,10 +167,10 @@ def lay_periods(
     radius = max(1.5, min(8.0, (x.end - x.start) / max(n / every, 1) / 2))
     for i in range(0, n, every):
         b = min(i + every, n)
-        if np.isnan(values[i:b]).all():
+        mean = mean_of(values[i:b])
+        if math.isnan(mean):
             continue
         a, end = first + i, first + b
-        mean = float(np.nanmean(values[i:b]))
         here = f"translate({x((float(edges[a]) + float(edges[end])) / 2):.1f} {y(mean):.1f})"
         shape = el("circle", class_="dot-hit", r=round(radius, 1), transform=here)
         name = answer.name(a) if b == i + 1 else f"{answer.name(a)} to {answer.name(end - 1)}"

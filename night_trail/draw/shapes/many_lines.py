@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
+from night_trail.core.questions.over_time.shown import from_own_median, ranks
 from night_trail.core.questions.over_time.words import said_of
 from night_trail.core.questions.shared.rolled import Line
 from night_trail.core.table import Floats, Table
@@ -102,14 +103,8 @@ def draw_horizon(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) 
     """Return a row for each group, its distance from its own middle folded into bands of colour."""
     canvas, lanes, x = _lanes(answer, size, prefix)
     at = answer.calendar.edges
-    reach = 0.0
-    offs = []
-    for one in answer.lines:
-        values = np.where(answer.whole, one.values, np.nan)
-        has = values[~np.isnan(values)]
-        off = values - (float(np.median(has)) if len(has) else 0.0)
-        offs.append(off)
-        reach = max(reach, float(np.nanmax(np.abs(off))) if len(has) else 0.0)
+    offs = [from_own_median(answer, one)[1] for one in answer.lines]
+    reach = max((float(np.nanmax(np.abs(off))) for off in offs if not np.isnan(off).all()), default=0.0)
     band = reach / LAYERS or 1.0
     for i, (one, off) in enumerate(zip(answer.lines, offs, strict=True)):
         top, bottom = lanes.top(i) + 1, lanes.top(i) + lanes.step - 1
@@ -181,14 +176,7 @@ def draw_ranks(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) ->
     edges = answer.calendar.edges
     x = Linear(float(edges[0]), float(edges[-1]), canvas.x_start, canvas.x_end)
     canvas.x, canvas.x_column = x, answer.time.name
-    values = np.array([np.where(answer.whole, one.values, np.nan) for one in lines])
-    ranks = np.full(values.shape, np.nan)
-    for j in range(values.shape[1] if lines else 0):
-        has = ~np.isnan(values[:, j])
-        order = np.argsort(-values[has, j], kind="stable")
-        found = np.empty(len(order))
-        found[order] = np.arange(1, len(order) + 1)
-        ranks[has, j] = found
+    ranked = ranks(answer)
     y = Linear(0.5, len(lines) + 0.5, canvas.y_start, canvas.y_end)
     canvas.y = y
     at = answer.calendar.middles()
@@ -197,15 +185,15 @@ def draw_ranks(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) ->
             "path",
             class_=f"series thick hue-{answer.hues[one.position]}",
             id=canvas.id("r", one.label),
-            d=path(at, ranks[i], x, y),
+            d=path(at, ranked[i], x, y),
         )
         lit = None
         if one.any_lit:
-            lit = el("path", class_="lit-line", d=path(at, ranks[i], x, y))
+            lit = el("path", class_="lit-line", d=path(at, ranked[i], x, y))
         _mark(canvas, answer, table, one, shape, lit)
-        has = np.flatnonzero(~np.isnan(ranks[i]))
+        has = np.flatnonzero(~np.isnan(ranked[i]))
         if len(has) and canvas.full:
-            first, last = float(ranks[i, has[0]]), float(ranks[i, has[-1]])
+            first, last = float(ranked[i, has[0]]), float(ranked[i, has[-1]])
             room = canvas.left - 24.0
             canvas.over.append(
                 label(

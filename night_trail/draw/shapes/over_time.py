@@ -245,10 +245,9 @@ def _columns(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place,
     edges = answer.calendar.edges
     for a in range(first, end, every):
         b = min(a + every, end)
-        values = one.values[a:b]
-        if np.isnan(values).all():
+        value = one.mean_over(a, b)
+        if math.isnan(value):
             continue
-        value = float(np.nanmean(values))
         left, right = place.x(float(edges[a])), place.x(float(edges[b]))
         inner = max((right - left) * 0.8, 0.6)
         left += (right - left - inner) / 2
@@ -257,8 +256,8 @@ def _columns(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place,
         shape = upright(left, inner, place.y(value), place.y(0.0), class_, canvas.id("c", key))
         rows = stands(one, a, b)
         lit = None
-        if rows.lit and one.lit is not None and not np.isnan(one.lit[a:b]).all():
-            top = place.y(float(np.nanmean(one.lit[a:b])))
+        if rows.lit and not math.isnan(one.lit_over(a, b)):
+            top = place.y(one.lit_over(a, b))
             lit = upright(left, inner, top, place.y(0.0), "lit", canvas.id("l", key))
         card = period_card(answer, table, one, a, b)
         canvas.mark(shape, lit, key, answer.condition(one, a, b), card, rows)

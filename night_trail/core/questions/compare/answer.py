@@ -45,6 +45,10 @@ SHAPES: dict[str, tuple[CompareShape, ...]] = {
 """The shapes of each form of the question, the first of them the best to begin with."""
 
 
+FEW_ROWS = 10
+"""Groups of fewer rows are named as such."""
+
+
 @dataclass(frozen=True)
 class CompareAnswer:
     """The groups in the order they are drawn; ``overall`` is the figure of all their rows.
@@ -82,6 +86,21 @@ class CompareAnswer:
     def gathered(self) -> Group | None:
         """The groups that are not kept apart, as one; None where all are."""
         return next((g for g in self.groups if g.others), None)
+
+    @property
+    def few(self) -> tuple[Group, ...]:
+        """The groups kept apart that rest on fewer than ``FEW_ROWS`` rows."""
+        return tuple(g for g in self.groups if not g.others and g.n < FEW_ROWS)
+
+    @property
+    def overlapping(self) -> tuple[Group, Group] | None:
+        """The two highest groups kept apart where their intervals overlap: which is higher is not sure."""
+        ranked = sorted((g for g in self.groups if not g.others), key=lambda g: -g.value)[:2]
+        if self.question.end == "least" or len(ranked) < 2:
+            return None
+        first, second = ranked
+        unsure = first.low is not None and second.high is not None and second.high >= first.low
+        return (first, second) if unsure else None
 
     def gap_after(self) -> int | None:
         """Return after which group, from 0, a natural break lies; None where there is none.

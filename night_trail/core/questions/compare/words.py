@@ -8,7 +8,7 @@ from collections.abc import Callable
 from night_trail.core.conditions import AllOf, Between
 from night_trail.core.language.numbers import MINUS, counted, listed, number, percent
 from night_trail.core.language.spans import Caution, Fact, Span, Words, spans
-from night_trail.core.questions.compare.answer import CompareAnswer, by_difference
+from night_trail.core.questions.compare.answer import FEW_ROWS, CompareAnswer, by_difference
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.compare.several import SeveralAnswer
@@ -18,7 +18,6 @@ from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.ranking import Extreme
 from night_trail.core.table import YEAR, Column, Kind, Table
 
-FEW_ROWS = 10
 MANY_GROUPS = 20
 SURE = 0.05
 Measured = CompareAnswer | CrossAnswer
@@ -79,7 +78,7 @@ def compare_words(answer: CompareAnswer, table: Table, of: str = "") -> Words:
         )
     if answer.basis.lit is not None:
         headline += _lit(answer, said)
-    return Words(headline, tuple(facts), tuple(_cautions(answer, named, table, of)))
+    return Words(headline, tuple(facts), tuple(_cautions(answer, table, of)))
 
 
 def _extremes(answer: CompareAnswer, named: list[Group]) -> tuple[Extreme, Extreme]:
@@ -388,7 +387,7 @@ def _lit(answer: CompareAnswer, said: Callable[[float], str]) -> tuple[Span, ...
     )
 
 
-def _cautions(answer: CompareAnswer, named: list[Group], table: Table, of: str) -> list[str]:
+def _cautions(answer: CompareAnswer, table: Table, of: str) -> list[str]:
     question, column = answer.question, answer.column
     measure = question.measure
     found: list[str] = []
@@ -409,7 +408,7 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table, of: str) 
             f"({column.name})"
         )
         found.append(Caution(text, "take a ratio of two sums", turn="slot", slot="aggregate", value="ratio"))
-    few = [g.label for g in named if g.n < FEW_ROWS]
+    few = [g.label for g in answer.few]
     if few:
         names = listed(few[:3]) if len(few) <= 3 else f"{len(few)} groups"
         rows = table.row_noun[1]
@@ -421,8 +420,10 @@ def _cautions(answer: CompareAnswer, named: list[Group], table: Table, of: str) 
             found.append(Caution(text, way, turn="slot", slot="least", value=str(FEW_ROWS)))
         else:
             found.append(f"{text}.")
-    if question.end != "least" and (overlap := _overlapping(named, of)):
-        found.append(overlap)
+    if answer.overlapping is not None:
+        first, second = answer.overlapping
+        where = f"In {of}, the intervals" if of else "The intervals"
+        found.append(f"{where} of {first.label} and {second.label} overlap: which is higher is not sure.")
     for carried in answer.carried[:2]:
         label = next(g.label for g in answer.groups if g.position == carried.position)
         rows = counted(carried.rows, "row")
@@ -487,17 +488,6 @@ def _to_rows(answer: CompareAnswer, carried: Carried, text: str) -> Caution:
         return Caution(text)
     rows = AllOf((group, Between(column, carried.least, None)))
     return Caution(text, "light them", turn="light", rows=rows)
-
-
-def _overlapping(named: list[Group], of: str) -> str | None:
-    order = sorted(named, key=lambda g: -g.value)
-    if len(order) < 2:
-        return None
-    first, second = order[:2]
-    if first.low is None or second.high is None or second.high < first.low:
-        return None
-    where = f"In {of}, the intervals" if of else "The intervals"
-    return f"{where} of {first.label} and {second.label} overlap: which is higher is not sure."
 
 
 def _left_out(answer: Measured, table: Table) -> list[str]:

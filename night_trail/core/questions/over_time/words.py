@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 import math
 from collections.abc import Callable, Iterable
 
@@ -11,6 +10,7 @@ import numpy as np
 from night_trail.core.language.numbers import MINUS, counted, listed, number, percent
 from night_trail.core.language.spans import Caution, Fact, Span, Words, spans
 from night_trail.core.questions.over_time.answer import OverTimeAnswer, Shift
+from night_trail.core.questions.over_time.shown import largest_step, usual_change
 from night_trail.core.questions.shared.measure_words import figure_of, gap_of
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.rolled import Line
@@ -108,15 +108,13 @@ def _main_change(answer: OverTimeAnswer, said: Callable[[float], str], has: np.n
         )
     )
     # the largest step between neighbours, where it stands out from the usual one
-    steps = [(b, float(values[b] - values[a])) for a, b in itertools.pairwise(has) if b == a + 1]
-    if len(steps) > 4:
-        at, step = max(steps, key=lambda s: abs(s[1]))
-        usual = float(np.median([abs(s) for _, s in steps]))
+    if (found := largest_step(values, has)) is not None:
+        at, step, usual = found
         if usual > 0 and abs(step) > 3 * usual:
             headline += spans(
                 "; the largest step was {by} {when}",
                 by=signed(gap(step), step),
-                when=Span(in_period(answer.calendar, int(at))),
+                when=Span(in_period(answer.calendar, at)),
             )
     return (*headline, Span("."))
 
@@ -298,10 +296,9 @@ def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.
     ):
         days = calendar.days()[has]
         share = (float(days.max()) - float(days.min())) / float(days.mean())
-        values = answer.together.values[has]
-        steps = np.abs(np.diff(values)) / np.maximum(np.abs(values[:-1]), 1e-300)
+        usual = usual_change(answer.together.values[has])
         # named only where the lengths are of the size of what moves
-        if len(steps) and share > 0.5 * float(np.median(steps)):
+        if usual is not None and share > 0.5 * usual:
             text = (
                 f"{calendar.grain.capitalize()}s have {days.min():g} to {days.max():g} days, "
                 f"with more or fewer weekends: up to {percent(share)} of a step is only that."

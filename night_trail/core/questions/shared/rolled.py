@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -58,6 +59,14 @@ class Line:
     base: Floats | None = None
     others: int = 0
 
+    def mean_over(self, first: int, end: int) -> float:
+        """Return the mean of its figures in periods ``first`` to ``end``, NaN where none has one."""
+        return mean_of(self.values[first:end])
+
+    def lit_over(self, first: int, end: int) -> float:
+        """Return the mean of the lit rows' figures in these periods, NaN where none has one."""
+        return math.nan if self.lit is None else mean_of(self.lit[first:end])
+
     @property
     def any_lit(self) -> bool:
         """Whether some of its rows are lit."""
@@ -67,6 +76,11 @@ class Line:
     def all_lit(self) -> bool:
         """Whether it has rows, and all of them are lit."""
         return self.lit_n is not None and int(np.sum(self.lit_n)) == int(np.sum(self.n)) > 0
+
+
+def mean_of(values: Floats) -> float:
+    """Return the mean of the figures there are, NaN where there is none."""
+    return math.nan if np.isnan(values).all() else float(np.nanmean(values))
 
 
 def without_dwarfing(lines: tuple[Line, ...]) -> tuple[tuple[Line, ...], Line | None]:
