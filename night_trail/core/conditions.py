@@ -179,7 +179,7 @@ def leaves(condition: Condition) -> Iterator[Leaf]:
             yield condition
 
 
-def mask(condition: Condition, table: Table) -> Bools:
+def mask(condition: Condition, table: Table) -> Bools:  # noqa: C901  (one case a condition)
     """Return which rows of the table meet a condition, shape ``(table.height,)``.
 
     Raises
@@ -221,7 +221,7 @@ def _by_label(column: str, table: Table, test: Callable[[list[str]], list[bool]]
     return np.asarray(passes[coded.codes])  # code −1, missing, reads the False at the end
 
 
-def check(condition: Condition, table: Table) -> None:
+def check(condition: Condition, table: Table) -> None:  # noqa: C901  (one case a rule)
     """Refuse a condition that this table cannot meet, before any cell is read."""
     for leaf in leaves(condition):
         if isinstance(leaf, Loop):

@@ -382,7 +382,7 @@ def _one_moment(offer: Remedy) -> Finding:
     )
 
 
-def _suspicious(column: Column, cells: pl.Series, today: dt.date) -> list[Finding]:
+def _suspicious(column: Column, cells: pl.Series, today: dt.date) -> list[Finding]:  # noqa: C901  (one case a kind of value)
     """Return values of one column that can hardly be right."""
     found: list[tuple[pl.Series, str]] = []
     # the texts are formatted below, and a name may have braces

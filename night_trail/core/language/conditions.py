@@ -32,7 +32,7 @@ SHOWN = 4
 """How many values of a list are spelled out."""
 
 
-def in_words(condition: Condition, table: Table) -> str:
+def in_words(condition: Condition, table: Table) -> str:  # noqa: C901  (one case a condition)
     """Return a condition as a phrase: ``rain_mm above 2``."""
     match condition:
         case Between():
@@ -201,7 +201,7 @@ def _split(text: str, word: str, table: Table) -> list[str]:
     return [*parts, text[start:]]
 
 
-def _one(text: str, table: Table) -> Condition:
+def _one(text: str, table: Table) -> Condition:  # noqa: C901  (one case a phrase)
     """Return the condition on one column that a text states."""
     column, rest = take_column(text, table)
     if column is None:

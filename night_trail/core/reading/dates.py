@@ -93,7 +93,7 @@ def looks_like_date(text: str) -> bool:
     return bool(_LIKELY.match(text))
 
 
-def as_dates(
+def as_dates(  # noqa: C901  (one case a way of writing)
     clean: pl.Series, present: pl.Series, enough: float, order: str = "", hint: str = ""
 ) -> Dates | None:
     """Return the cells as dates, or None where too few of them are.

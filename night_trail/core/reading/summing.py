@@ -115,7 +115,7 @@ def _plural(word: str) -> bool:
     )
 
 
-def summing(name: str, kind: Kind, cells: pl.Series, unit: str) -> Summing:
+def summing(name: str, kind: Kind, cells: pl.Series, unit: str) -> Summing:  # noqa: C901  (one case a reason, in the order of their weight)
     """Return whether a number of this name, unit and values adds up, and why."""
     if not kind.numeric:
         return Summing(False, "")

@@ -48,9 +48,7 @@ def draw_days(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -> 
         if day.year not in years or math.isnan(value):
             continue
         block = years.index(day.year)
-        first = dt.date(day.year, 1, 1)
-        week = (day.timetuple().tm_yday - 1 + first.weekday()) // 7
-        left = canvas.x_start + week * cell_wide
+        left = canvas.x_start + _week(day) * cell_wide
         top = canvas.y_start + block * (high + gap) + day.weekday() * cell_high
         key = day.isoformat()
         shape = el(
@@ -73,35 +71,28 @@ def draw_days(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -> 
         card = [f"{day:%A}, {answer.name(i)}", said(value), table.rows_in_words(rows)]
         canvas.mark(shape, lit, key, answer.condition(one, i), card, stands(one, i, i + 1))
     if canvas.labelled:
-        for block, year in enumerate(years):
-            top = canvas.y_start + block * (high + gap)
-            canvas.over.append(label(str(year), 4.0, top + high / 2 + 4, "start", "lane-label"))
-            if canvas.full and cell_high >= 9:
-                for row, name in enumerate(DAYS):
-                    if name:
-                        canvas.over.append(
-                            label(name, canvas.x_start - 6, top + row * cell_high + cell_high * 0.75, "end")
-                        )
-        if canvas.full:
-            for month in range(1, 13):
-                week = (
-                    dt.date(years[0], month, 1).timetuple().tm_yday - 1 + dt.date(years[0], 1, 1).weekday()
-                ) // 7
-                canvas.over.append(
-                    label(
-                        f"{dt.date(2000, month, 1):%b}",
-                        canvas.x_start + week * cell_wide,
-                        canvas.y_start - 7,
-                        "start",
-                    )
-                )
-            canvas.over.append(
-                label(
-                    f"from {said(float(has.min()))} (pale) to {said(float(has.max()))} (full)",
-                    canvas.x_end,
-                    size.height - 6,
-                    "end",
-                    "axis-title",
-                )
-            )
+        _names(canvas, years, high, gap)
+    if canvas.full:
+        words = f"from {said(float(has.min()))} (pale) to {said(float(has.max()))} (full)"
+        canvas.over.append(label(words, canvas.x_end, size.height - 6, "end", "axis-title"))
     return canvas
+
+
+def _names(canvas: Canvas, years: list[int], high: float, gap: float) -> None:
+    """Write the years, and on a main picture the weekdays beside and the months above."""
+    cell_high, cell_wide = high / 7, (canvas.x_end - canvas.x_start) / 54
+    for block, year in enumerate(years):
+        top = canvas.y_start + block * (high + gap)
+        canvas.over.append(label(str(year), 4.0, top + high / 2 + 4, "start", "lane-label"))
+        for row, name in enumerate(DAYS if canvas.full and cell_high >= 9 else ()):
+            if name:
+                at = top + row * cell_high + cell_high * 0.75
+                canvas.over.append(label(name, canvas.x_start - 6, at, "end"))
+    for month in range(1, 13) if canvas.full else ():
+        left = canvas.x_start + _week(dt.date(years[0], month, 1)) * cell_wide
+        canvas.over.append(label(f"{dt.date(2000, month, 1):%b}", left, canvas.y_start - 7, "start"))
+
+
+def _week(day: dt.date) -> int:
+    """Return the column of a day in its year's block: weeks begin on Mondays."""
+    return (day.timetuple().tm_yday - 1 + dt.date(day.year, 1, 1).weekday()) // 7

@@ -60,7 +60,7 @@ AXIS_WORDS = {"zero": "with bars from 0", "cut": "with bars cut off below"}
 ORDER_WORDS = {"value": "sorted by value", "own": "in its own order"}
 
 
-def said(question: Compare, table: Table, answer: Any = None) -> Sentence:
+def said(question: Compare, table: Table, answer: Any = None) -> Sentence:  # noqa: C901  (a slot a line, in the order it is said)
     """Return the sentence of a comparison."""
     baseline = question.baseline
     several = len(question.more) > 0
@@ -188,7 +188,7 @@ def read(body: str, table: Table) -> Compare | None:
     return question
 
 
-def _clause(question: Compare, rest: str, table: Table) -> tuple[Compare, str]:
+def _clause(question: Compare, rest: str, table: Table) -> tuple[Compare, str]:  # noqa: C901  (one case a clause, in the order they are tried)
     if found := re.match(r"and ", rest, re.IGNORECASE):
         column, behind = take_column(rest[found.end() :], table)
         if column is not None:
@@ -303,7 +303,7 @@ def _plainly(question: Compare, measure: Measure) -> Compare:
     return fitted(replace(question, measure=measure, shape=first_shape(measure), baseline=baseline))
 
 
-def _extended(question: Compare, slot: str, value: Any, table: Table) -> tuple[Compare, str]:
+def _extended(question: Compare, slot: str, value: Any, table: Table) -> tuple[Compare, str]:  # noqa: C901  (one case a slot)
     """Return the question with a second category, further measures, a baseline, or how it is shown."""
     if slot == "also":
         name = table.column(value).name if value else None

@@ -387,7 +387,7 @@ def _lit(answer: CompareAnswer, said: Callable[[float], str]) -> tuple[Span, ...
     )
 
 
-def _cautions(answer: CompareAnswer, table: Table, of: str) -> list[str]:
+def _cautions(answer: CompareAnswer, table: Table, of: str) -> list[str]:  # noqa: C901  (one case a caution, in the order they are said)
     question, column = answer.question, answer.column
     measure = question.measure
     found: list[str] = []

@@ -59,7 +59,7 @@ def short_name(question: Forecast) -> str:
     return f"{short_measure(question.measure)} ahead"
 
 
-def changed(
+def changed(  # noqa: C901  (one case a slot)
     question: Forecast, slot: str, value: Any, table: Table, lit: Condition | None = None
 ) -> tuple[Forecast, str]:
     """Return the question with another choice in a slot, and the change in a few words."""

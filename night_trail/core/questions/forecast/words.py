@@ -17,7 +17,7 @@ from night_trail.core.stats.forecast import LEVELS
 from night_trail.core.table import Table
 
 
-def forecast_words(answer: ForecastAnswer, table: Table) -> Words:
+def forecast_words(answer: ForecastAnswer, table: Table) -> Words:  # noqa: C901  (one case a sentence)
     """Return the words of a forecast."""
     said, found = figure_of(answer.question.measure, answer.column), answer.forecast
     cautions: list[str] = unfinished_words_of(answer)

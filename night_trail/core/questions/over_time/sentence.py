@@ -143,7 +143,7 @@ def short_name(question: OverTime) -> str:
     return f"{short_measure(question.measure)} {grain}{by}{against}"
 
 
-def changed(
+def changed(  # noqa: C901  (one case a slot)
     question: OverTime, slot: str, value: Any, table: Table, lit: Condition | None = None
 ) -> tuple[OverTime, str]:
     """Return the question with another choice in a slot, and the change in a few words."""
@@ -164,6 +164,34 @@ def changed(
                 return fitted(asked), view_words(asked)
             label = chosen(slot, value, VIEW_WORDS)
             return fitted(replace(question, view=value)), label
+        case "more":
+            if not value:
+                return fitted(replace(question, more=())), "one measure"
+            measure = measure_from(value, table)
+            more = tuple(m for m in question.more if m != measure)
+            more = (*more, measure) if len(more) == len(question.more) else more
+            if len(more) > 4 or measure == question.measure:
+                raise BadQuestion("Five measures fit above each other", "more", "Take one away first.")
+            return fitted(replace(question, more=more)), f"{'and' if measure in more else 'without'} {value}"
+        case "until":
+            name = table.column(value).name if value else None
+            asked = replace(question, until=name, measure=Measure("count") if name else question.measure)
+            return fitted(asked), f"under way until {value}" if value else "counted where it begins"
+        case "year_start":
+            if not (start := whole(value, 12)):
+                raise BadQuestion("A year begins in one of twelve months", "year_start", "Choose one.")
+            return replace(question, year_start=start), f"years from {MONTH_NAMES[start - 1]}"
+        case "keep":
+            keep = whole(value, 99)
+            return replace(
+                question, keep=keep
+            ), f"the largest {keep} kept" if keep else "all that fit are kept"
+    return _held_against(question, slot, value, table)
+
+
+def _held_against(question: OverTime, slot: str, value: Any, table: Table) -> tuple[OverTime, str]:
+    """Return the question held against something else, or with other levels and events drawn."""
+    match slot:
         case "against":
             against = decode(value, Against, "comparison") if value else None
             asked = replace(question, against=against)
@@ -193,26 +221,4 @@ def changed(
                 return replace(question, bands=value), f"with {value} marked"
             event = decode(value, Event, "event")
             return replace(question, events=with_event(question.events, event)), f"with {event.name} marked"
-        case "more":
-            if not value:
-                return fitted(replace(question, more=())), "one measure"
-            measure = measure_from(value, table)
-            more = tuple(m for m in question.more if m != measure)
-            more = (*more, measure) if len(more) == len(question.more) else more
-            if len(more) > 4 or measure == question.measure:
-                raise BadQuestion("Five measures fit above each other", "more", "Take one away first.")
-            return fitted(replace(question, more=more)), f"{'and' if measure in more else 'without'} {value}"
-        case "until":
-            name = table.column(value).name if value else None
-            asked = replace(question, until=name, measure=Measure("count") if name else question.measure)
-            return fitted(asked), f"under way until {value}" if value else "counted where it begins"
-        case "year_start":
-            if not (start := whole(value, 12)):
-                raise BadQuestion("A year begins in one of twelve months", "year_start", "Choose one.")
-            return replace(question, year_start=start), f"years from {MONTH_NAMES[start - 1]}"
-        case "keep":
-            keep = whole(value, 99)
-            return replace(
-                question, keep=keep
-            ), f"the largest {keep} kept" if keep else "all that fit are kept"
     raise BadQuestion(f"There is no slot “{slot}” in this sentence")

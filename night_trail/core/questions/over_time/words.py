@@ -260,7 +260,7 @@ def _lit(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Span, ..
     )
 
 
-def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.ndarray) -> list[str]:
+def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.ndarray) -> list[str]:  # noqa: C901  (one case a caution, in the order they are said)
     question, measure, column = answer.question, answer.measure, answer.column
     found: list[str] = unfinished_words(calendar, answer.whole)
     if question.window_at is not None:

@@ -125,7 +125,7 @@ class RelateAnswer:
         return self.y.inside(self.column, low, high)
 
 
-def check(question: Relate, table: Table) -> None:
+def check(question: Relate, table: Table) -> None:  # noqa: C901  (one case a rule)
     """Refuse columns that have no axis, and groups that are too many."""
     for name, field in ((question.column, "column"), (question.against, "against")):
         column = table.column(name)

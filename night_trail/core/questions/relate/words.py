@@ -138,7 +138,7 @@ def _scales(answer: RelateAnswer, table: Table) -> list[str]:
     return found
 
 
-def _cautions(answer: RelateAnswer, table: Table) -> list[str]:
+def _cautions(answer: RelateAnswer, table: Table) -> list[str]:  # noqa: C901  (one case a caution, in the order they are said)
     found: list[str] = []
     if answer.turning is not None:
         turn = answer.turning

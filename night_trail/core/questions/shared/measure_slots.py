@@ -114,7 +114,7 @@ _STARTS: list[tuple[str, Aggregate]] = [
 ]
 
 
-def leading_measure(body: str, table: Table) -> tuple[Measure, str] | None:
+def leading_measure(body: str, table: Table) -> tuple[Measure, str] | None:  # noqa: C901  (one case a rule, in the order of their weight)
     """Return the measure that words begin with, and the words behind it; None where they begin with none."""
     for name in sorted(table.measures, key=len, reverse=True):
         if re.match(rf"{re.escape(name)}(?!\w)", body, re.IGNORECASE):

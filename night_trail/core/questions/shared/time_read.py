@@ -52,7 +52,7 @@ _THROUGH = r"(?:run )?through (the day|the week|the year|the quarters)"
 _BEGINS = "|".join((_AHEAD, _THROUGH, *_ROUNDS))
 
 
-def read(body: str, table: Table) -> Time | None:
+def read(body: str, table: Table) -> Time | None:  # noqa: C901  (one case a way of asking)
     """Return the question about time that words without their filter ask for; None where they ask for none.
 
     ``boardings by month as columns``, ``average late_min by week for each depot
@@ -230,7 +230,7 @@ def _finished(question: OverTime, rest: str, table: Table) -> OverTime:
     return question
 
 
-def _clause(question: OverTime, rest: str, table: Table) -> tuple[OverTime, str]:
+def _clause(question: OverTime, rest: str, table: Table) -> tuple[OverTime, str]:  # noqa: C901  (one case a clause, in the order they are tried)
     if found := re.match(r"by the clock of (\S+?)(?=,|$| )", rest, re.IGNORECASE):
         return replace(question, zone=found[1]), rest[found.end() :]
     if found := re.match(_FOR_EACH, rest, re.IGNORECASE):

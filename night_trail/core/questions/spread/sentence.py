@@ -39,7 +39,7 @@ ORDER_WORDS = {
 }
 
 
-def said(question: Spread, table: Table, answer: Any = None) -> Sentence:
+def said(question: Spread, table: Table, answer: Any = None) -> Sentence:  # noqa: C901  (a slot a line, in the order it is said)
     """Return the sentence of a spread; with its answer at hand, bins chosen from the data are named too."""
     if question.shape == "bars":
         return _of_bars(question)
@@ -189,7 +189,7 @@ _SHAPES |= {"a density curve": "density", "density": "density", "a running share
 _SHAPES |= {"a strip of points": "strip", "points": "strip", "letter values": "letters"}
 
 
-def _clause(question: Spread, rest: str, table: Table) -> tuple[Spread, str]:
+def _clause(question: Spread, rest: str, table: Table) -> tuple[Spread, str]:  # noqa: C901  (one case a clause, in the order they are tried)
     """Read one clause from the front of ``rest``."""
     fixed = _fixed_clause(question, rest)
     if fixed is not None:
