@@ -20,7 +20,7 @@ import numpy as np
 import polars as pl
 
 from night_trail.core.errors import BadQuestion
-from night_trail.core.stats.calendar import LENGTHS, Part, is_zone, part_of
+from night_trail.core.moments import LENGTHS, Part, is_zone, part_of, seconds_of, when
 from night_trail.core.table import Bools, Column, Floats, Kind, Table
 
 Text = Annotated[str, msgspec.Meta(max_length=2000)]
@@ -266,7 +266,7 @@ def moment(iso: str) -> float:
     >>> moment("1970-01-02")
     86400.0
     """
-    return (dt.datetime.fromisoformat(iso).replace(tzinfo=dt.UTC)).timestamp()
+    return seconds_of(dt.datetime.fromisoformat(iso).replace(tzinfo=None))
 
 
 def iso(seconds: float, kind: Kind) -> str:
@@ -275,8 +275,8 @@ def iso(seconds: float, kind: Kind) -> str:
     >>> iso(86400.0, Kind.DATE), iso(90000.0, Kind.DATETIME)
     ('1970-01-02', '1970-01-02T01:00:00')
     """
-    when = dt.datetime(1970, 1, 1) + dt.timedelta(seconds=seconds)
-    return when.date().isoformat() if kind == Kind.DATE else when.isoformat()
+    at = when(seconds)
+    return at.date().isoformat() if kind == Kind.DATE else at.isoformat()
 
 
 def _between(condition: Between, table: Table) -> Bools:

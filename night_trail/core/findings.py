@@ -14,6 +14,7 @@ import numpy.typing as npt
 import polars as pl
 
 from night_trail.core.language.numbers import counted, listed, number, percent, value
+from night_trail.core.moments import seconds_of
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.offers import Remedy, table_offers
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, is_row_number, on_axis
@@ -416,7 +417,7 @@ def _suspicious(column: Column, cells: pl.Series, today: dt.date) -> list[Findin
                 and days.n_unique() > 3
                 and _stands_apart(days, placeholder)
             ):
-                said_day = value((placeholder - dt.date(1970, 1, 1)).days * 86_400.0, Kind.DATE)
+                said_day = value(seconds_of(placeholder), Kind.DATE)
                 words = "{n} of " + name + f" {{are}} {said_day}: a date that was not known?"
                 found.append((same, words))
     if column.kind in (Kind.TEXT, Kind.IDENTIFIER):

@@ -14,6 +14,7 @@ import numpy.typing as npt
 import polars as pl
 
 from night_trail.core.errors import BadQuestion
+from night_trail.core.moments import DAY, year_starts
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -227,8 +228,7 @@ class Moments(Axis):
     @classmethod
     def of_years(cls, years: Floats) -> Moments:
         """Return years, NaN where missing, as the moments they begin at."""
-        known = np.nan_to_num(years, nan=1970.0).astype(np.int64) - 1970
-        begins = known.astype("datetime64[Y]").astype("datetime64[s]").astype(np.float64)
+        begins = year_starts(np.nan_to_num(years, nan=1970.0).astype(np.int64))
         found = np.where(np.isnan(years), np.nan, begins)
         found.flags.writeable = False
         return cls(found, not bool(np.isnan(found).any()))
@@ -397,7 +397,7 @@ def on_axis(series: pl.Series) -> Floats:
     """
     if series.dtype == pl.Date:
         days = series.cast(pl.Int32).cast(pl.Float64).to_numpy()
-        return np.asarray(days * 86_400.0, dtype=np.float64)
+        return np.asarray(days * DAY, dtype=np.float64)
     if series.dtype == pl.Datetime:
         micros = series.cast(pl.Datetime("us")).cast(pl.Int64).cast(pl.Float64).to_numpy()
         return np.asarray(micros / 1e6, dtype=np.float64)

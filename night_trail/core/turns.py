@@ -15,6 +15,7 @@ from night_trail.core.breakdown import down
 from night_trail.core.conditions import Between, Condition, Not, Text, check, iso, toggle
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import from_words, in_words, parts_from_words
+from night_trail.core.moments import DAY, HOUR
 from night_trail.core.question import Level, Question, Scene, decode, to_json
 from night_trail.core.questions import registry as answers
 from night_trail.core.questions import ways as slots
@@ -345,7 +346,7 @@ def range_condition(change: LightRange, table: Table) -> Between:
     if not all(math.isfinite(end) for end in ends):
         raise BadQuestion("The range has no ends", column.name, "Draw it again.")
     if column.kind.temporal:
-        step = 86_400.0 if column.kind == "date" or change.grain > 3_600 else 60.0
+        step = DAY if column.kind == "date" or change.grain > HOUR else 60.0
         low, high = (round(end / step) * step for end in ends)
         try:
             return Between(column.name, iso(low, column.kind), iso(max(high, low + step), column.kind))

@@ -14,21 +14,11 @@ from hypothesis import strategies as st
 from night_trail.core.conditions import Recurs, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import from_words, in_words
+from night_trail.core.moments import GRAINS, PART_NAMES, is_zone, numbered, part_of, starts
 from night_trail.core.questions.cycle.answer import labels_of
 from night_trail.core.questions.shared.periods import periods_of, runs
 from night_trail.core.rows import Rows
-from night_trail.core.stats.calendar import (
-    GRAINS,
-    PART_NAMES,
-    calendar_of,
-    is_zone,
-    numbered,
-    part_of,
-    period_name,
-    proposed,
-    spans_in_words,
-    starts,
-)
+from night_trail.core.stats.calendar import calendar_of, period_name, proposed, spans_in_words
 from night_trail.core.table import Table
 from tests.core.tables import table_of
 

@@ -14,6 +14,7 @@ from statsmodels.datasets import co2, elnino, macrodata, sunspots
 from night_trail.core.conditions import AnyOf, Between, Missing, Not, OneOf, mask
 from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
+from night_trail.core.moments import GRAINS
 from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.decomposition.question import Decomposition
@@ -24,7 +25,7 @@ from night_trail.core.questions.over_time.question import Against, Event, OverTi
 from night_trail.core.questions.registry import answer, figures_of, words_of
 from night_trail.core.questions.shared.periods import grain_for, periods_of, time_column
 from night_trail.core.rows import Rows
-from night_trail.core.stats.calendar import GRAINS, calendar_of
+from night_trail.core.stats.calendar import calendar_of
 from night_trail.core.stats.shifts import level_shift, shared_shift
 from night_trail.core.table import Table
 from tests.core.tables import table_of

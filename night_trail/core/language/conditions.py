@@ -25,7 +25,7 @@ from night_trail.core.conditions import (
 from night_trail.core.errors import BadQuestion
 from night_trail.core.hand import real
 from night_trail.core.language.numbers import listed, number, stretch
-from night_trail.core.stats.calendar import PART_NAMES, Part
+from night_trail.core.moments import PART_NAMES, Part
 from night_trail.core.table import Column, Kind, Table
 
 SHOWN = 4

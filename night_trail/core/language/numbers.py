@@ -7,6 +7,7 @@ import math
 from collections.abc import Sequence
 from functools import lru_cache
 
+from night_trail.core.moments import when
 from night_trail.core.table import CLOCK, YEAR, Kind
 
 THIN = "\u2009"
@@ -87,16 +88,16 @@ def percent(share: float, digits: int = 2) -> str:
 
 def day(seconds: float) -> str:
     """Return a place on a date axis as a day: ``1 January 2021``."""
-    when = _when(seconds)
-    return f"{when.day} {when:%B} {when.year}"
+    at = when(seconds)
+    return f"{at.day} {at:%B} {at.year}"
 
 
 def moment(seconds: float, kind: Kind) -> str:
     """Return a place on a date axis in words, with the time of day where it has one."""
-    when = _when(seconds)
-    if kind == Kind.DATE or (when.hour, when.minute, when.second) == (0, 0, 0):
+    at = when(seconds)
+    if kind == Kind.DATE or (at.hour, at.minute, at.second) == (0, 0, 0):
         return day(seconds)
-    return f"{day(seconds)} {when:%H:%M}"
+    return f"{day(seconds)} {at:%H:%M}"
 
 
 def value(at: float, kind: Kind, unit: str = "", digits: int = 4) -> str:
@@ -112,7 +113,7 @@ def stretch(low: float, high: float, kind: Kind, unit: str = "") -> str:
 
 
 def _calendar_stretch(low: float, high: float, kind: Kind) -> str:
-    start, end = _when(low), _when(high)
+    start, end = when(low), when(high)
     midnight = all((w.hour, w.minute, w.second) == (0, 0, 0) for w in (start, end))
     if midnight and (start.day, end.day) == (1, 1):
         months = (end.year - start.year) * 12 + end.month - start.month
@@ -127,10 +128,6 @@ def _calendar_stretch(low: float, high: float, kind: Kind) -> str:
     if midnight and end - start == dt.timedelta(days=7):
         return f"week from {day(low)}"
     return f"{moment(low, kind)} to {moment(high, kind)}"
-
-
-def _when(seconds: float) -> dt.datetime:
-    return dt.datetime(1970, 1, 1) + dt.timedelta(seconds=round(seconds, 6))
 
 
 def listed(items: Sequence[str], last: str = "and") -> str:

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from typing import Any
 
 from night_trail.core.language.spans import Words
+from night_trail.core.moments import GrainName
 from night_trail.core.questions.shared.behind import Behind
 from night_trail.core.questions.shared.figures import Made
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.offers import Looking, Offer
 from night_trail.core.questions.shared.sentence import Sentence
 from night_trail.core.rows import Rows
-from night_trail.core.stats.calendar import GrainName
 from night_trail.core.table import Column, Table
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-import datetime as dt
 import math
 from dataclasses import dataclass
+from typing import cast
 
 import numpy as np
 
+from night_trail.core.moments import MEAN_SECONDS, MONDAY, GrainName, numbered, starts
 from night_trail.core.stats.quantiles import quantiles
 from night_trail.core.table import Floats, Ints
 
@@ -18,15 +19,7 @@ HARD_MOST = 2_000
 """How many bins may ever be computed; more could not be drawn."""
 
 STEPS = (1.0, 2.0, 2.5, 5.0, 10.0)
-CALENDAR_SECONDS = {
-    "minute": 60.0,
-    "hour": 3_600.0,
-    "day": 86_400.0,
-    "week": 604_800.0,
-    "month": 30.436875 * 86_400.0,
-    "quarter": 91.310625 * 86_400.0,
-    "year": 365.2425 * 86_400.0,
-}
+CALENDAR_SECONDS: dict[str, float] = {"minute": 60.0, **MEAN_SECONDS}
 """Mean length of each calendar width."""
 
 
@@ -138,19 +131,10 @@ def calendar_edges(low: float, high: float, unit: str) -> Floats:
     """
     if unit in ("minute", "hour", "day", "week"):
         width = CALENDAR_SECONDS[unit]
-        # 1970-01-05 was a Monday
-        return even_edges(low, high, width, start=4 * 86_400.0 if unit == "week" else 0.0)
-    months = {"month": 1, "quarter": 3, "year": 12}[unit]
-    when = dt.datetime(1970, 1, 1) + dt.timedelta(seconds=low)
-    index = (when.year * 12 + when.month - 1) // months * months
-    edges: list[float] = []
-    while not edges or edges[-1] <= high:
-        start = dt.datetime(index // 12, index % 12 + 1, 1)
-        edges.append((start - dt.datetime(1970, 1, 1)).total_seconds())
-        index += months
-        if index >= 9_999 * 12:
-            break
-    return np.asarray(edges)
+        return even_edges(low, high, width, start=float(MONDAY) if unit == "week" else 0.0)
+    grain = cast(GrainName, unit)
+    first, last = numbered(np.array([low, high]), grain)
+    return starts(np.arange(first, last + 2), grain)
 
 
 def calendar_unit(low: float, high: float, time_of_day: bool) -> str:

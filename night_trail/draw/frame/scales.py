@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -13,6 +12,7 @@ import numpy as np
 
 from night_trail.core.annotations import At
 from night_trail.core.language.numbers import MINUS, number
+from night_trail.core.moments import DAY, HOUR, seconds_of, when
 from night_trail.core.table import Floats, Kind
 
 
@@ -170,18 +170,16 @@ def tick_labels(places: Sequence[float]) -> list[str]:
 
 def date_ticks(low: float, high: float, wanted: int, kind: Kind) -> list[Tick]:
     """Return ticks at calendar places, labelled as finely as they lie."""
-    if high - low < 3_600:
+    if high - low < HOUR:
         return [Tick(low, _label(low, "%H:%M"))]
     from mizani.breaks import breaks_date  # noqa: PLC0415  (slow import)
 
-    epoch = dt.datetime(1970, 1, 1)
-    limits = (epoch + dt.timedelta(seconds=low), epoch + dt.timedelta(seconds=high))
-    places = [(when - epoch).total_seconds() for when in breaks_date(n=max(2, wanted))(limits)]
+    places = [seconds_of(at) for at in breaks_date(n=max(2, wanted))((when(low), when(high)))]
     places = [p for p in places if low <= p <= high] or [low]
     step = min((b - a for a, b in pairwise(places)), default=high - low)
-    form = "%Y" if step > 360 * 86_400 else "%b %Y" if step > 27 * 86_400 else "%-d %b"
-    if step < 86_400:
-        form = "%H:%M" if kind == Kind.DATETIME and high - low < 3 * 86_400 else "%-d %b"
+    form = "%Y" if step > 360 * DAY else "%b %Y" if step > 27 * DAY else "%-d %b"
+    if step < DAY:
+        form = "%H:%M" if kind == Kind.DATETIME and high - low < 3 * DAY else "%-d %b"
     if form == "%b %Y" and len(places) > 1:
         years = {_label(p, "%Y") for p in places}
         if len(years) == 1:
@@ -191,7 +189,7 @@ def date_ticks(low: float, high: float, wanted: int, kind: Kind) -> list[Tick]:
 
 
 def _label(seconds: float, form: str) -> str:
-    return (dt.datetime(1970, 1, 1) + dt.timedelta(seconds=seconds)).strftime(form)
+    return when(seconds).strftime(form)
 
 
 def thinned(found: list[Tick], widths: list[float], pixels: list[float], gap: float) -> list[Tick]:

@@ -7,6 +7,7 @@ import math
 
 import numpy as np
 
+from night_trail.core.moments import when
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.over_time.shown import shades
 from night_trail.core.questions.over_time.words import said_of
@@ -28,8 +29,7 @@ def draw_days(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) -> 
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
     one, said = answer.together, said_of(answer)
-    epoch = dt.date(1970, 1, 1)
-    days = [epoch + dt.timedelta(days=int(at // 86_400)) for at in answer.calendar.edges[:-1]]
+    days = [when(float(at)).date() for at in answer.calendar.edges[:-1]]
     years = sorted({day.year for day in days})[-MOST_YEARS:]
     gap = 8.0 if canvas.full else 2.0
     high = (canvas.y_end - canvas.y_start - gap * (len(years) - 1)) / max(len(years), 1)

@@ -8,6 +8,7 @@ import numpy as np
 
 from night_trail.core.conditions import Condition, Recurs, between, joined_all
 from night_trail.core.errors import BadQuestion
+from night_trail.core.moments import EPOCH, LENGTHS, PART_NAMES, GrainName, Part, numbered, part_of, to_zone
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.shared.basis import ALL_ROWS, Basis, Group, Grouping, hues
 from night_trail.core.questions.shared.grouping import can_compare
@@ -15,17 +16,7 @@ from night_trail.core.questions.shared.periods import Periods, check_time
 from night_trail.core.questions.shared.ranking import ranked_grouping
 from night_trail.core.questions.shared.rolled import Line, Rolled, all_together, rolled, without_dwarfing
 from night_trail.core.rows import Rows
-from night_trail.core.stats.calendar import (
-    LENGTHS,
-    PART_NAMES,
-    Calendar,
-    GrainName,
-    Part,
-    calendar_of,
-    numbered,
-    part_of,
-    to_zone,
-)
+from night_trail.core.stats.calendar import Calendar, calendar_of
 from night_trail.core.table import Column, Floats, Ints, Kind, Table
 
 MOST_LINES = 15
@@ -83,7 +74,7 @@ class CycleAnswer:
 
     @property
     def _years(self) -> list[int]:
-        return [int(group.key) - 1970 for group in self.grouping.groups]
+        return [int(group.key) - EPOCH.year for group in self.grouping.groups]
 
 
 def check(question: Cycle, table: Table) -> None:
@@ -228,5 +219,5 @@ def _grouped(question: Cycle, moments: Floats) -> Grouping:
     last = int(years[has].max())
     first = max(int(years[has].min()), last - 39)
     codes = np.where(has & (years >= first), years - first, -1).astype(np.int32)
-    groups = tuple(Group(str(1970 + y), str(1970 + y)) for y in range(first, last + 1))
+    groups = tuple(Group(str(EPOCH.year + y), str(EPOCH.year + y)) for y in range(first, last + 1))
     return Grouping(None, groups, codes)

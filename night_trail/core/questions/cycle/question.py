@@ -8,8 +8,8 @@ import msgspec
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Name
+from night_trail.core.moments import Part
 from night_trail.core.questions.shared.time_question import AskedOfTime, YearStart, check_zone
-from night_trail.core.stats.calendar import Part
 
 
 class Cycle(AskedOfTime, frozen=True, tag="cycle"):

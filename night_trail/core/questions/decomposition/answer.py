@@ -8,12 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.conditions import Condition
+from night_trail.core.moments import PART_NAMES
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.shared.basis import Basis
 from night_trail.core.questions.shared.periods import Periods, check_time, grain_for, period_condition
 from night_trail.core.questions.shared.rolled import past_of
 from night_trail.core.rows import Rows
-from night_trail.core.stats.calendar import PART_NAMES, SEASONS, Calendar, period_name
+from night_trail.core.stats.calendar import SEASONS, Calendar, period_name
 from night_trail.core.stats.decompose import TakenApart, take_apart
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
 

@@ -6,8 +6,8 @@ from typing import Annotated, Literal
 
 import msgspec
 
+from night_trail.core.moments import GrainName
 from night_trail.core.questions.shared.time_question import AskedOfTime, check_zone
-from night_trail.core.stats.calendar import GrainName
 
 
 class Decomposition(AskedOfTime, frozen=True, tag="apart"):

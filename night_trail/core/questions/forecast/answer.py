@@ -10,6 +10,7 @@ import numpy as np
 
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
+from night_trail.core.moments import GrainName
 from night_trail.core.questions.forecast.known import Known, check_known, known_of
 from night_trail.core.questions.forecast.question import MOST_AHEAD, Forecast
 from night_trail.core.questions.shared.basis import ALL_ROWS, Basis, Grouping, hues
@@ -26,7 +27,7 @@ from night_trail.core.questions.shared.periods import (
 from night_trail.core.questions.shared.ranking import ranked_grouping
 from night_trail.core.questions.shared.rolled import Rolled, past_of, placed, rolled
 from night_trail.core.rows import Rows
-from night_trail.core.stats.calendar import SEASONS, Calendar, GrainName, period_name
+from night_trail.core.stats.calendar import SEASONS, Calendar, period_name
 from night_trail.core.stats.forecast import LEAST, LEVELS, SeriesForecast, forecast
 from night_trail.core.table import Bools, Column, Floats, Table
 

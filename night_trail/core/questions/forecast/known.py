@@ -9,12 +9,13 @@ import numpy as np
 from night_trail.core.conditions import OneOf, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
+from night_trail.core.moments import DAY, HOUR, GrainName
 from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.shared.basis import ALL_ROWS
 from night_trail.core.questions.shared.periods import periods_of
 from night_trail.core.questions.shared.rolled import placed, rolled
 from night_trail.core.rows import Rows
-from night_trail.core.stats.calendar import Calendar, GrainName, period_name
+from night_trail.core.stats.calendar import Calendar, period_name
 from night_trail.core.table import Floats, Kind, Table
 
 
@@ -102,7 +103,7 @@ def _yes(name: str, question: Forecast, rows: Rows, calendar: Calendar) -> Float
     inside = (place >= 0) & (place < calendar.n)
     flagged = np.bincount(place[inside], weights=(2 * counts > fine.n)[inside], minlength=calendar.n)
     has = np.bincount(place[inside], weights=(fine.n > 0)[inside], minlength=calendar.n)
-    long = np.diff(calendar.edges) / (3_600.0 if finer == "hour" else 86_400.0)
+    long = np.diff(calendar.edges) / (HOUR if finer == "hour" else DAY)
     return np.where(has > 0, flagged / long, np.nan)
 
 

@@ -8,9 +8,9 @@ import msgspec
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Name
+from night_trail.core.moments import GrainName
 from night_trail.core.questions.over_time.question import Event
 from night_trail.core.questions.shared.time_question import AskedOfTime, check_zone
-from night_trail.core.stats.calendar import GrainName
 
 MOST_AHEAD = 400
 

@@ -9,6 +9,7 @@ import msgspec
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure, Name
+from night_trail.core.moments import DAY, GrainName, seconds_of
 from night_trail.core.questions.shared.time_question import (
     AskedOfTime,
     Day,
@@ -17,7 +18,6 @@ from night_trail.core.questions.shared.time_question import (
     YearStart,
     check_zone,
 )
-from night_trail.core.stats.calendar import GrainName
 
 TimeShape = Literal["line", "area", "columns", "stacked", "shares", "panels", "horizon", "days", "ranks"]
 View = Literal["plain", "running", "to date", "rolling", "index", "per day", "evened"]
@@ -75,9 +75,8 @@ class Event(FrozenStruct, frozen=True):
     @property
     def ends(self) -> tuple[float, float]:
         """Where its first day begins and its last day ends, in seconds since 1970-01-01."""
-        epoch = dt.date(1970, 1, 1)
         first, last = dt.date.fromisoformat(self.first), dt.date.fromisoformat(self.last)
-        return (first - epoch).days * 86_400.0, ((last - epoch).days + 1) * 86_400.0
+        return seconds_of(first), seconds_of(last) + DAY
 
 
 class OverTime(AskedOfTime, frozen=True, tag="over time"):

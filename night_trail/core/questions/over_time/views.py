@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from night_trail.core.errors import BadQuestion
+from night_trail.core.moments import DAY, weekday
 from night_trail.core.questions.over_time.question import OverTime, View
 from night_trail.core.questions.shared.basis import ALL_ROWS
 from night_trail.core.questions.shared.measures import ADDS_UP
@@ -94,9 +95,9 @@ def even_factors(question: OverTime, rows: Rows, periods: Periods) -> Floats:
     first, end = periods.covered
     at = days.calendar.edges[:-1]
     inside = (at >= calendar.edges[first]) & (at < calendar.edges[end]) if end > first else at > -np.inf
-    weekday = (at[inside].astype(np.int64) // 86_400 + 3) % 7
-    n = np.bincount(weekday, minlength=7)
-    brings = np.bincount(weekday, weights=np.nan_to_num(daily[inside]), minlength=7) / np.maximum(n, 1)
+    which = weekday((at[inside] // DAY).astype(np.int64))
+    n = np.bincount(which, minlength=7)
+    brings = np.bincount(which, weights=np.nan_to_num(daily[inside]), minlength=7) / np.maximum(n, 1)
     own = calendar.weekdays() @ brings
     usual = YEAR_DAYS * UNEVEN[calendar.grain] / 7 * brings.sum()
     with np.errstate(invalid="ignore", divide="ignore"):

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.conditions import Condition, Missing, Not, between
+from night_trail.core.moments import DAY
 from night_trail.core.stats.bins import Window, even_edges, round_width, window_of
 from night_trail.core.table import Column, Floats, Ints, Kind
 
@@ -128,8 +129,8 @@ def plain_axis(column: Column, values: Floats, cells: int, near: Window | None =
     if high <= low:
         return Axis(np.array([low - 0.5, low + 0.5]))
     if column.kind.temporal:
-        days = max(1, math.ceil((high - low) / 86_400 / cells))
-        return Axis(even_edges(low, high, days * 86_400.0))
+        days = max(1, math.ceil((high - low) / DAY / cells))
+        return Axis(even_edges(low, high, days * DAY))
     kept = near or window_of(values)
     low, high = max(low, kept.low), min(high, kept.high)
     if high <= low:

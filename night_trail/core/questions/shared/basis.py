@@ -8,6 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf, between
+from night_trail.core.moments import DAY
 from night_trail.core.rows import Codes, Measured, Rows
 from night_trail.core.stats.bins import CALENDAR_SECONDS, calendar_edges, even_edges, round_width, window
 from night_trail.core.stats.quantiles import box
@@ -182,7 +183,7 @@ def _banded(rows: Rows, across: str, most: int) -> Grouping:
         return Grouping(column, (), np.full(rows.table.height, -1, dtype=np.int32))
     low, high = float(ascending[0]), float(ascending[-1])
     if column.kind.temporal:
-        units = [u for u in CALENDAR_SECONDS if column.kind == Kind.DATETIME or CALENDAR_SECONDS[u] >= 86_400]
+        units = [u for u in CALENDAR_SECONDS if column.kind == Kind.DATETIME or CALENDAR_SECONDS[u] >= DAY]
         unit = next((u for u in units if (high - low) / CALENDAR_SECONDS[u] <= most - 2), "year")
         edges = calendar_edges(low, high, unit)
     else:

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
+from night_trail.core.moments import GrainName
 from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.questions.shared.measures import first_measure
 from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.questions.shared.time_question import AskedOfTime
-from night_trail.core.stats.calendar import GrainName
 from night_trail.core.table import Column, Table
 
 

@@ -10,20 +10,12 @@ import numpy as np
 from night_trail.core.conditions import Between, between
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
+from night_trail.core.moments import DAY, GRAINS, GrainName, numbered, starts, when
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.shared.measures import check_measure
 from night_trail.core.rows import Codes, Rows
-from night_trail.core.stats.calendar import (
-    GRAINS,
-    Calendar,
-    GrainName,
-    calendar_of,
-    numbered,
-    proposed,
-    starts,
-    unfinished,
-)
+from night_trail.core.stats.calendar import Calendar, calendar_of, proposed, unfinished
 from night_trail.core.stats.grain import Grain
 from night_trail.core.stats.grain import grain as grain_of
 from night_trail.core.table import Bools, Column, Ints, Kind, Table, on_axis
@@ -139,7 +131,7 @@ def grain_for(question: Timed, rows: Rows) -> GrainName:
         found = proposed(high - low, regular, timed)
         coarsest: GrainName = max("month", regular or "month", key=GRAINS.index)
         seasonal: GrainName = min(found, coarsest, key=GRAINS.index)
-        return found, seasonal, _finest_season(own, (high - low) / 86_400, seasonal)
+        return found, seasonal, _finest_season(own, (high - low) / DAY, seasonal)
 
     shown, ahead, apart = rows.remember(("grain", question.time), choose)
     return (
@@ -212,7 +204,7 @@ def _periods(
     calendar = calendar_of(grain, first, end, year_start, zone)
     if zone is not None and grain != "hour":
         # held against the clock of the zone, on which the edges stand
-        oldest, newest = low * 86_400.0, high * 86_400.0
+        oldest, newest = low * DAY, high * DAY
     partial = unfinished(np.flatnonzero(counts), newest, oldest, calendar)
     gaps = () if until or every_so_many(n > 0) > 1 else tuple(runs(n == 0))
     return Periods(calendar, codes, n, partial, gaps)
@@ -248,7 +240,6 @@ def runs(flags: Bools) -> list[tuple[int, int]]:
 def period_condition(calendar: Calendar, column: Column, first: int, end: int) -> Between:
     """Return the condition that names the rows of periods, ``end`` left out."""
     if column.yearly:
-        years = np.asarray(calendar.clock)[[first, end]].astype("datetime64[s]").astype("datetime64[Y]")
-        low, high = (years.astype(np.int64) + 1970).tolist()
+        low, high = (when(float(calendar.clock[at])).year for at in (first, end))
         return Between(column.name, float(low), float(high))
     return between(column, float(calendar.clock[first]), float(calendar.clock[end]))

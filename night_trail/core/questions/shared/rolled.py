@@ -10,17 +10,14 @@ import numpy as np
 from night_trail.core.conditions import Missing, Not
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
+from night_trail.core.moments import GrainName, numbered
 from night_trail.core.questions.shared.basis import ALL_ROWS, Basis, Grouping, paired
 from night_trail.core.questions.shared.cells import Cells, held_in, lit_in
 from night_trail.core.questions.shared.measures import ADDS_UP, plain_figures
 from night_trail.core.questions.shared.periods import Periods, periods_of
 from night_trail.core.questions.shared.ranking import dwarfs
 from night_trail.core.rows import Codes, Rows
-from night_trail.core.stats.calendar import (
-    Calendar,
-    GrainName,
-    numbered,
-)
+from night_trail.core.stats.calendar import Calendar
 from night_trail.core.table import Bools, Floats, Ints
 
 MOST_FIGURES = 400_000

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from night_trail.core.moments import GRAINS, GrainName
 from night_trail.core.question import Time
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.forecast.question import Forecast
@@ -15,7 +16,6 @@ from night_trail.core.questions.shared.measure_offers import (
 from night_trail.core.questions.shared.offers import Looking, Offer
 from night_trail.core.questions.shared.periods import grain_for
 from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS
-from night_trail.core.stats.calendar import GRAINS, GrainName
 from night_trail.core.table import Column, Kind
 
 ZONES = (

@@ -8,7 +8,7 @@ import msgspec
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure, Name
-from night_trail.core.stats.calendar import is_zone
+from night_trail.core.moments import is_zone
 
 Label = Annotated[str, msgspec.Meta(min_length=1, max_length=100)]
 Day = Annotated[str, msgspec.Meta(max_length=10)]

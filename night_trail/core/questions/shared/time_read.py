@@ -11,6 +11,7 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.hand import real
 from night_trail.core.language.conditions import take_column
 from night_trail.core.measure import Measure
+from night_trail.core.moments import GRAINS, GrainName
 from night_trail.core.question import Time
 from night_trail.core.questions.cycle import answer as cycle_answer
 from night_trail.core.questions.cycle.question import Cycle
@@ -28,7 +29,6 @@ from night_trail.core.questions.shared.measure_slots import leading_measure
 from night_trail.core.questions.shared.measures import first_measure
 from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS, MONTH_NAMES
-from night_trail.core.stats.calendar import GRAINS, GrainName
 from night_trail.core.table import Column, Table
 
 _GRAINS = {

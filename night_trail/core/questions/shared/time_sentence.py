@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.stats.calendar import PART_NAMES
+from night_trail.core.moments import PART_NAMES
 
 GRAIN_WORDS: dict[str, str] = {
     "hour": "hour by hour",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
+from night_trail.core.moments import DAY
 from night_trail.core.questions.shared.grouping import can_group
 from night_trail.core.questions.shared.offers import Looking, Offer, column_offer, no_slot
 from night_trail.core.questions.spread.answer import SHAPE_WORDS, shapes_for
@@ -97,7 +98,7 @@ def _bin_ladder(look: Looking, question: Spread, column: Column) -> list[Bins]:
         return [
             Bins(calendar=unit)  # type: ignore[arg-type]
             for unit, seconds in CALENDAR_SECONDS.items()
-            if 1 <= span / seconds <= HARD_MOST / 4 and (seconds >= 86_400 or column.kind == "date and time")
+            if 1 <= span / seconds <= HARD_MOST / 4 and (seconds >= DAY or column.kind == "date and time")
         ]
     whole = column.kind == "whole number"
     ladder = [found.width or 1.0]
