@@ -9,6 +9,7 @@ from typing import Any
 
 from django.db.models import Q
 from django.utils import timezone
+from django_tasks import task
 
 from night_trail.core.errors import NightTrailError
 from night_trail.jobs.models import Job
@@ -91,8 +92,14 @@ def do(job: Job) -> None:
         Job.objects.filter(pk=job.pk).update(refused=str(error)[:400])
 
 
-def _set_going(job: Job) -> None:
-    from night_trail.jobs.tasks import do_job  # noqa: PLC0415  (tasks import this module)
+@task()
+def do_job(job_id: int) -> None:
+    """Do what is left of a job: the one task of long work."""
+    job = Job.objects.filter(pk=job_id).select_related("version").first()
+    if job is not None and not (job.finished or job.stopped):
+        do(job)
 
+
+def _set_going(job: Job) -> None:
     do_job.enqueue(job.pk)
     job.refresh_from_db()

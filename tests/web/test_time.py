@@ -191,7 +191,7 @@ def test_a_page_shows_how_far_the_work_is_and_takes_it_up_again(
     client: Client, owner: User, table: Table, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     started: list[int] = []
-    monkeypatch.setattr("night_trail.jobs.tasks.do", lambda work: started.append(work.pk))
+    monkeypatch.setattr("night_trail.jobs.work.do", lambda work: started.append(work.pk))
     step = asked(owner, table, "boardings ahead, month by month over the next 6 months for each depot")
     address = reverse("trails:step", args=[step.trail_id, step.pk])
     page = client.get(address).content.decode()

@@ -15,7 +15,8 @@ from night_trail.core.reading.dates import Dates, as_dates, from_numbers
 from night_trail.core.reading.numbers import Numbers, as_float, as_numbers, currency_of, unit_of
 from night_trail.core.reading.settings import ColumnSetting
 from night_trail.core.reading.summing import decided, summing
-from night_trail.core.reading.words import Typed, share
+from night_trail.core.reading.typed import Typed
+from night_trail.core.reading.words import share
 from night_trail.core.table import CLOCK, YEAR, Column, Kind, largest
 
 MISSING = (

@@ -9,7 +9,7 @@ import polars as pl
 from night_trail.core.reading.dates import from_numbers
 from night_trail.core.reading.numbers import currency_of, unit_of
 from night_trail.core.reading.summing import counts, tokens
-from night_trail.core.reading.words import Typed
+from night_trail.core.reading.typed import Typed
 from night_trail.core.table import CLOCK, Kind
 
 _UNITS = {"c": "°C", "f": "°F", "minutes": "min", "hours": "h", "lux": "lux"}

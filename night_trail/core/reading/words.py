@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 import polars as pl
 
 from night_trail.core.language.numbers import THIN
+from night_trail.core.reading.names import identifies
 from night_trail.core.reading.numbers import hidden_pattern
 from night_trail.core.reading.scales import known_order
+from night_trail.core.reading.typed import Typed
 from night_trail.core.table import Kind
 
 CATEGORY_MOST, FEW_VALUES = 1_000, 12
@@ -28,17 +29,6 @@ _BITS = ({"1", "1.0"}, {"0", "0.0"})
 _PLACE = re.compile(
     r"(^|[ _.-])(city|town|country|county|state|province|municipality|village|place)$", re.IGNORECASE
 )
-
-
-@dataclass(frozen=True)
-class Typed:
-    """Cells in their kind, and why; ``unit`` where the cells said one."""
-
-    kind: Kind
-    cells: pl.Series
-    reason: str
-    pattern: str = ""
-    unit: str = ""
 
 
 def share(part: int, whole: int) -> str:
@@ -83,8 +73,6 @@ def words(name: str, clean: pl.Series, present: pl.Series) -> Typed:
     longest = max((int(n) for n in present.str.len_chars().unique()), default=0)
     if distinct == len(present) and len(present) >= 10 and longest <= 40 and not spaces:
         return Typed(Kind.IDENTIFIER, clean, "every cell is different")
-    from night_trail.core.reading.names import identifies  # noqa: PLC0415  (names builds on this module)
-
     if identifies(name) and not spaces:
         return Typed(Kind.IDENTIFIER, clean, "codes under an identifier's name")
     reason = "one text" if distinct == 1 else f"{distinct:,} different texts"

@@ -20,7 +20,8 @@ from night_trail.core.questions.shared.periods import periods_of
 from night_trail.core.reading.kinds import typed
 from night_trail.core.reading.numbers import currency_of, hidden_number
 from night_trail.core.reading.settings import ColumnSetting
-from night_trail.core.reading.words import Typed, category, words
+from night_trail.core.reading.typed import Typed
+from night_trail.core.reading.words import category, words
 from night_trail.core.recipe import joining, stacking
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.draft import Draft

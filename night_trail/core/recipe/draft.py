@@ -10,7 +10,7 @@ import polars as pl
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.reading.kinds import described
-from night_trail.core.reading.words import Typed
+from night_trail.core.reading.typed import Typed
 from night_trail.core.table import Column, Table, Views
 
 

@@ -13,7 +13,8 @@ from rapidfuzz import fuzz
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.numbers import listed
 from night_trail.core.reading.kinds import described
-from night_trail.core.reading.words import Typed, words
+from night_trail.core.reading.typed import Typed
+from night_trail.core.reading.words import words
 from night_trail.core.recipe.draft import Draft, Origin, Place
 from night_trail.core.recipe.steps import Join, JoinHow
 from night_trail.core.table import Column, FrameSource, Kind, Table, as_text, largest

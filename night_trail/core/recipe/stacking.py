@@ -9,7 +9,8 @@ import polars as pl
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.reading.kinds import described
-from night_trail.core.reading.words import Typed, words
+from night_trail.core.reading.typed import Typed
+from night_trail.core.reading.words import words
 from night_trail.core.recipe.draft import Draft, Place
 from night_trail.core.recipe.joining import MOST_ROWS, plain_name
 from night_trail.core.recipe.steps import Stack

@@ -8,6 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf, between
+from night_trail.core.language.numbers import stretch, value
 from night_trail.core.moments import DAY
 from night_trail.core.rows import Codes, Measured, Rows
 from night_trail.core.stats.bins import CALENDAR_SECONDS, calendar_edges, even_edges, round_width, window
@@ -175,8 +176,6 @@ def hues(rows: Rows, found: Grouping) -> tuple[int, ...]:
 
 
 def _banded(rows: Rows, across: str, most: int) -> Grouping:
-    from night_trail.core.language.numbers import stretch, value  # noqa: PLC0415  (words speak of answers)
-
     column = rows.table.column(across)
     ascending = rows.measured(across).values
     if not len(ascending):
