@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime as dt
 import itertools
 import math
-import warnings
 from collections.abc import Callable
 
 import msgspec
@@ -17,7 +16,8 @@ from night_trail.core.language.numbers import counted, listed, number, percent, 
 from night_trail.core.moments import seconds_of
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.offers import Remedy, table_offers
-from night_trail.core.table import Bools, Column, Floats, Ints, Kind, is_row_number, on_axis
+from night_trail.core.stats.relation import correlations
+from night_trail.core.table import Bools, Column, Ints, Kind, is_row_number, on_axis
 
 SAMPLE = 20_000
 """Rows that relations between columns are looked for in; more would not change what is said."""
@@ -258,7 +258,8 @@ class Gathered:
         ][:_MOST_CORRELATED]
         if len(numeric) < 2 or self.height < 10:
             return []
-        together = _correlations(np.column_stack([on_axis(self._samples[i]) for i in numeric]))
+        together, rows = correlations(np.column_stack([on_axis(self._samples[i]) for i in numeric]))
+        together = np.where(rows < 10, np.nan, together)
         names = [self.columns[i].name for i in numeric]
         found = [
             (abs(r), r, names[a], names[b])
@@ -350,29 +351,6 @@ def _measures(column: Column) -> bool:
 
 def _repeats(codes: Ints) -> bool:
     return len(np.unique(codes)) < len(codes)
-
-
-def _correlations(values: Floats) -> Floats:
-    """Return Pearson's r of every two columns over the rows that have both, NaN under 10 of them.
-
-    By sums over all pairs at once: many times faster than pair by pair.
-    """
-    there = ~np.isnan(values)
-    # of columns around 0 the sums of squares lose nothing
-    with np.errstate(invalid="ignore", divide="ignore"), warnings.catch_warnings():
-        warnings.simplefilter("ignore", RuntimeWarning)
-        spread = np.nanstd(values, axis=0)
-        filled = np.where(there, (values - np.nanmean(values, axis=0)) / spread, 0.0)
-        filled[~np.isfinite(filled)] = 0.0
-        mask = there.astype(np.float64)
-        n = mask.T @ mask
-        sums, squares = filled.T @ mask, (filled**2).T @ mask
-        covariance = filled.T @ filled - sums * sums.T / n
-        variance = squares - sums**2 / n
-        r = covariance / np.sqrt(variance * variance.T)
-        r[(n < 10) | (variance < 1e-12) | (variance.T < 1e-12)] = np.nan
-    found: Floats = np.clip(r, -1.0, 1.0)
-    return found
 
 
 def _one_moment(offer: Remedy) -> Finding:

@@ -16,6 +16,7 @@ from night_trail.core.questions.registry import Answer
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
+from night_trail.core.stats.intervals import Z95
 from night_trail.core.stats.textbook import (
     Named,
     autocorrelations,
@@ -193,7 +194,7 @@ def _series(values: Floats, grain: str) -> list[Part]:
     ]
     found = [_part(f"The figure of each whole {grain}", of_sample(values[~np.isnan(values)]))]
     if lines:
-        chance = 1.959963984540054 / math.sqrt(n)
+        chance = Z95 / math.sqrt(n)
         lines.insert(0, Named("beyond chance where over, in size", chance))
         likeness = Likeness(tuple(like.tolist()), chance)
         found.append(_part("How like itself it is (autocorrelation)", lines, likeness))

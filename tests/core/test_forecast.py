@@ -127,6 +127,26 @@ def test_what_is_known_of_the_future_moves_the_forecast() -> None:
     assert told.mean[on[0] + 1] == pytest.approx(50, abs=4)
 
 
+@pytest.mark.parametrize("weights", [(0.6,), (0.5, -0.3), (0.3, 0.0, 0.4)])
+def test_an_autoregression_is_that_of_statsmodels(weights: tuple[float, ...]) -> None:
+    from statsmodels.tsa.ar_model import AutoReg
+
+    noise = np.random.default_rng(3).normal(size=400)
+    values = np.zeros(400)
+    for i in range(3, 400):
+        values[i] = 5 + sum(w * (values[i - k] - 5) for k, w in enumerate(weights, 1)) + noise[i]
+    values = values[10:]
+    # all orders up to six are fitted to the same values, the first six left out
+    theirs = [AutoReg(values, lags=k, hold_back=6).fit() for k in range(7)]
+    n = len(values) - 6
+    aicc = [
+        n * np.log(float((fit.resid**2).mean())) + 2 * (k + 2) + 2 * (k + 2) * (k + 3) / (n - k - 3)
+        for k, fit in enumerate(theirs)
+    ]
+    best = theirs[int(np.argmin(aicc))]
+    np.testing.assert_allclose(_autoregression(values, 12), best.forecast(12), rtol=1e-6)
+
+
 def test_the_naive_method_and_an_autoregression_by_hand() -> None:
     assert _naive(np.array([1.0, 2.0, 3.0, 4.0]), 5, 3).tolist() == [2, 3, 4, 2, 3]
     rng = np.random.default_rng(0)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special
 
+from night_trail.core.stats.intervals import Z95, t95
 from night_trail.core.stats.quantiles import quantiles
 from night_trail.core.table import Floats, Ints
 
@@ -73,7 +74,7 @@ def mean_interval(n: int, mean: float, variance: float) -> tuple[float, float] |
     """Return the 95 % interval of a mean by Student's t; none for fewer than two values."""
     if n < 2 or math.isnan(variance):
         return None
-    half = float(special.stdtrit(n - 1, 0.975)) * math.sqrt(variance / n)
+    half = t95(n - 1) * math.sqrt(variance / n)
     return mean - half, mean + half
 
 
@@ -95,7 +96,7 @@ def bootstrapped_interval(values: Floats) -> tuple[float, float] | None:
     off = left_out.mean() - left_out
     acceleration = float((off**3).sum() / (6.0 * ((off**2).sum()) ** 1.5))
     ends = []
-    for z in (-1.959963984540054, 1.959963984540054):
+    for z in (-Z95, Z95):
         at = bias + (bias + z) / (1 - acceleration * (bias + z))
         ends.append(float(quantiles(means, (float(special.ndtr(at)),))[0]))
     return ends[0], ends[1]
@@ -111,7 +112,7 @@ def quantile_interval(ascending: Floats, level: float) -> tuple[float, float] | 
         return None
     ranks = np.arange(n + 1)
     if n > 2_000:
-        centre, spread = n * level, 1.959963984540054 * math.sqrt(n * level * (1 - level))
+        centre, spread = n * level, Z95 * math.sqrt(n * level * (1 - level))
         low, high = math.floor(centre - spread), math.ceil(centre + spread)
     else:
         chances = special.bdtr(ranks, n, level)
@@ -127,11 +128,7 @@ def ratio_interval(above: Floats, below: Floats) -> tuple[float, float] | None:
         return None
     ratio = float(above.sum()) / total
     residuals = above - ratio * below
-    half = (
-        float(special.stdtrit(n - 1, 0.975))
-        * math.sqrt(n / (n - 1) * float((residuals**2).sum()))
-        / abs(total)
-    )
+    half = t95(n - 1) * math.sqrt(n / (n - 1) * float((residuals**2).sum())) / abs(total)
     return ratio - half, ratio + half
 
 

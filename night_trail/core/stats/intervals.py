@@ -1,10 +1,22 @@
-"""Intervals around shares."""
+"""What intervals are made of: the 95 % quantiles, and shares."""
 
 from __future__ import annotations
 
 import math
 
+from scipy import special
+
 Z95 = 1.959963984540054
+"""The 97.5 % quantile of the normal distribution: 95 % lie within it to either side."""
+
+
+def t95(freedom: float) -> float:
+    """Return the 97.5 % quantile of Student's t.
+
+    >>> round(t95(10), 3)
+    2.228
+    """
+    return float(special.stdtrit(freedom, 0.975))
 
 
 def wilson(k: int, n: int) -> tuple[float, float]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special
 
+from night_trail.core.stats.intervals import Z95
 from night_trail.core.table import Floats, Ints
 
 
@@ -162,7 +163,7 @@ def letter_values(ascending: Floats) -> tuple[tuple[float, float], ...]:
     n = len(ascending)
     if n < 4:
         return ()
-    most = max(1, int(math.log2(n)) - int(math.log2(2 * 1.96**2)) - 1)
+    most = max(1, int(math.log2(n)) - int(math.log2(2 * Z95**2)) - 1)
     depth, found = (n + 1) / 2, []
     for _ in range(most):
         depth = (math.floor(depth) + 1) / 2

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy import special
 
+from night_trail.core.stats.intervals import Z95, t95
 from night_trail.core.table import Floats, Ints
 
 MOST_PAIRS = 1_000
@@ -111,7 +111,7 @@ def correlation(x: Floats, y: Floats, known: Pair | None = None) -> Correlation 
     if n < 4 or not (pair := known or pair_of(x, y)).varies:
         return None
     r = _pearson(pair)
-    z, half = math.atanh(min(max(r, -1 + 1e-15), 1 - 1e-15)), 1.959963984540054 / math.sqrt(n - 3)
+    z, half = math.atanh(min(max(r, -1 + 1e-15), 1 - 1e-15)), Z95 / math.sqrt(n - 3)
     low, high = math.tanh(z - half), math.tanh(z + half)
     some_x, some_y = (_Ranked.of(part) for part in some_of(x, y))
     return Correlation(n, r, low, high, pearson(some_x.means, some_y.means), _xi(some_x, some_y))
@@ -296,7 +296,7 @@ def least_squares(x: Floats, y: Floats, known: Pair | None = None) -> Line | Non
     at = np.linspace(low, high, 41)
     level, centre = pair.y_mean, pair.x_mean
     fitted = level + slope * (at - centre)
-    half = float(special.stdtrit(n - 2, 0.975)) * error * np.sqrt(1 / n + (at - centre) ** 2 / sxx)
+    half = t95(n - 2) * error * np.sqrt(1 / n + (at - centre) ** 2 / sxx)
     return Line(slope, level - slope * centre, at, fitted, fitted - half, fitted + half)
 
 
@@ -307,14 +307,13 @@ def theil_sen(x: Floats, y: Floats) -> Line | None:
     if len(x) > MOST_PAIRS:
         chosen = np.random.default_rng(SEED).choice(len(x), MOST_PAIRS, replace=False)
         x, y = x[chosen], y[chosen]
-    i, j = np.triu_indices(len(x), 1)
-    run = x[j] - x[i]
+    from scipy.stats import theilslopes  # noqa: PLC0415  (slow import)
+
+    low, span = float(x.min()), float(np.ptp(x))
     # averages of equal values may differ in their last digit
-    apart = np.abs(run) > 1e-12 * float(np.ptp(x))
-    if not apart.any():
-        return None
-    slope = float(np.median((y[j] - y[i])[apart] / run[apart]))
-    intercept = float(np.median(y) - slope * np.median(x))
+    x = low + np.round((x - low) / span, 12) * span
+    found = theilslopes(y, x)
+    slope, intercept = float(found.slope), float(found.intercept)
     at = np.array([x.min(), x.max()])
     return Line(slope, intercept, at, intercept + slope * at)
 

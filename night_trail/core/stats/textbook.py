@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special
 
+from night_trail.core.stats.intervals import Z95, t95
 from night_trail.core.stats.quantiles import quantiles
 from night_trail.core.table import Bools, Floats, Ints
 
@@ -56,7 +57,7 @@ def of_sample(values: Floats) -> list[Named]:
     if n > 1:
         variance = squares / (n - 1)
         error = math.sqrt(variance / n)
-        half = float(special.stdtrit(n - 1, 0.975)) * error
+        half = t95(n - 1) * error
         found += [
             Named("standard deviation", math.sqrt(variance)),
             Named("variance", variance),
@@ -178,7 +179,7 @@ def _of_two(n: Floats, means: Floats, variances: Floats, within: float) -> list[
         ("pooled t", gap / error, float(n.sum() - 2), error),
         ("Welch's t", gap / welch_error if welch_error else math.inf, freedom, welch_error),
     ):
-        half = float(special.stdtrit(df, 0.975)) * width
+        half = t95(df) * width
         found += [
             Named(name, t),
             Named(f"degrees of freedom of {name}", df),
@@ -200,7 +201,7 @@ def of_differences(first: Floats, second: Floats) -> list[Named]:
     found = [Named("pairs", n), Named("mean difference", mean), Named("its standard deviation", spread)]
     if spread > 0:
         error = spread / math.sqrt(n)
-        t, half = mean / error, float(special.stdtrit(n - 1, 0.975)) * error
+        t, half = mean / error, t95(n - 1) * error
         found += [
             Named("paired t", t),
             Named("degrees of freedom", n - 1),
@@ -239,7 +240,7 @@ def of_pair(x: Floats, y: Floats) -> list[Named]:
     slope_error = residual / math.sqrt(float(a @ a))
     intercept = y_mean - slope * x_mean
     intercept_error = residual * math.sqrt(1 / n + x_mean**2 / float(a @ a))
-    t = float(special.stdtrit(freedom, 0.975))
+    t = t95(freedom)
     correlation = float(a @ b) / math.sqrt(float(a @ a)) / math.sqrt(total)
     found += [
         Named("slope", slope),
@@ -261,7 +262,7 @@ def of_pair(x: Floats, y: Floats) -> list[Named]:
         found += [Named("F", f), Named("p of F", float(special.fdtrc(1, freedom, f)))]
     found.append(Named("Pearson's r", correlation))
     if n > 3 and abs(correlation) < 1:
-        z, half = math.atanh(correlation), 1.959963984540054 / math.sqrt(n - 3)
+        z, half = math.atanh(correlation), Z95 / math.sqrt(n - 3)
         found += [Named("r, 95 % from", math.tanh(z - half)), Named("r, 95 % to", math.tanh(z + half))]
     rho = stats.spearmanr(x, y)
     found += [Named("Spearman's ρ", float(rho.statistic)), Named("p of ρ", float(rho.pvalue))]
