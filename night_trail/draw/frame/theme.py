@@ -48,7 +48,16 @@ TOKENS = {
         "slate": "#5b6780",
     },
 }
-"""The same values stand in ``theme.css``; a test holds the two together."""
+"""The one place of colours: ``tools/cut_styles.py`` writes them into ``tokens.css`` for pages."""
+
+ONLY_ON_PAGES = {
+    "night": {"lamp-text": "#f2b34c", "lamp-ground": "#2a2418"},
+    "day": {"lamp-text": "#8a5100", "lamp-ground": "#fbefd9"},
+}
+"""What no picture needs: the lamp as the colour of text, and the ground under it."""
+
+ON_PAPER = {"ink": "#ffffff", "panel": "#ffffff", "raised": "#ffffff", "lamp-ground": "#ffffff"}
+"""Paper is printed by day, and its own ground is white."""
 
 PICTURE_CSS = Path(__file__).parent.parent / "style" / "picture.css"
 
