@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import json
-from typing import Literal
 
 from django.http import QueryDict
 
 from night_trail.core.conditions import Between, Condition, Contains, Missing, Not, OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.hand import real, whole
-from night_trail.core.question import decode, to_json
-from night_trail.core.questions.compare.question import Rule
-from night_trail.core.questions.over_time.question import Event, Level
-from night_trail.core.questions.spread.question import Bins
+from night_trail.core.question import decode
+from night_trail.core.questions.shared.slot_forms import read_form
 from night_trail.core.table import Column, Table
 from night_trail.core.turns import Change, Light, Only, OnlyWords, Reword, Say, Slot
 
@@ -29,12 +26,8 @@ def change_from(post: QueryDict, table: Table) -> Change:
             )
         turn: Change = decode(posted, Change, "turn")
         return turn
-    if "bins" in post:
-        return Slot("bins", bins_from(post))
-    if "rule" in post:
-        return Slot("rule", to_json(rule_from(post)))
-    if "set" in post:
-        return Slot(post.get("set", ""), _set_from(post))
+    if slot := post.get("set", ""):
+        return Slot(slot, read_form(slot, {name: post.get(name, "") for name in post}))
     if "phrase" in post:
         return OnlyWords(_filled(post, "phrase"), light=post.get("as") == "light")
     if "reworded" in post:
@@ -44,44 +37,6 @@ def change_from(post: QueryDict, table: Table) -> Change:
         condition = Not(condition) if post.get("not") else condition
         return Light(condition) if post.get("as") == "light" else Only(condition)
     return Say(_filled(post, "words"))
-
-
-def bins_from(post: QueryDict) -> Bins:
-    """Return bins from a form; empty fields are chosen from the data."""
-    count = _number(post, "count")
-    if count is not None and count != int(count):
-        raise BadQuestion("The number of bins must be whole", "bins", "Write it as 20.")
-    return Bins(
-        width=_number(post, "width"),
-        count=None if count is None else int(count),
-        start=_number(post, "start"),
-    )
-
-
-def _set_from(post: QueryDict) -> str:
-    """Return what a small form sets in a slot of a question about time."""
-    match post["set"]:
-        case "levels":
-            if (target := _number(post, "target")) is not None:
-                return to_json(Level("target", target))
-            at = _number(post, "percentile")
-            if at is None:
-                raise BadQuestion("No level is given", "levels", "Write a target or a percentile.")
-            return to_json(Level("percentile", at))
-        case "events":
-            first = _filled(post, "first")
-            return to_json(Event(_filled(post, "name"), first, post.get("last", "").strip() or first))
-        case "horizon":
-            return _filled(post, "steps")
-        case "zone":
-            return post.get("zone", "").strip()
-    raise BadQuestion(f"There is no form for “{post['set']}”")
-
-
-def rule_from(post: QueryDict) -> Rule:
-    """Return a rule from a form; without a figure, that of all together is meant."""
-    side: Literal["above", "below"] = "below" if post["rule"] == "below" else "above"
-    return Rule(side, _number(post, "at"))
 
 
 def condition_from(post: QueryDict, column: Column) -> Condition:

@@ -284,7 +284,7 @@ def test_scales_are_shared_bars_cut_and_figures_marked_by_hand_and_the_page_prin
     settled(page)
     page.locator("#sentence [data-slot=else]").click()
     page.locator("#popover [data-slot=rule]").click()
-    page.locator("#popover select[name=rule]").select_option("below")
+    page.locator("#popover select[name=side]").select_option("below")
     page.locator("#popover input[name=at]").fill("3")
     page.locator("#popover .act").click()
     expect(page.locator("#sentence")).to_contain_text("marking what is below 3")

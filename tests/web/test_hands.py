@@ -452,8 +452,8 @@ def test_figures_of_a_table_are_marked_above_a_typed_figure(
 ) -> None:
     step = asked(owner, table, "average late_min by depot as a table")
     address = reverse("trails:slot", args=[step.trail_id, step.pk, "rule"])
-    assert b'name="rule"' in client.get(address).content
-    post(client, step, "turn", rule="below", at="4.5")
+    assert b'name="side"' in client.get(address).content
+    post(client, step, "turn", set="rule", side="below", at="4.5")
     assert newest(step).scene_value().main.rule == Rule("below", 4.5)
-    refused = post(client, step, "turn", rule="above", at="many")
+    refused = post(client, step, "turn", set="rule", side="above", at="many")
     assert refused.status_code == 422 and "many" in refused.content.decode()

@@ -234,7 +234,7 @@ def test_the_same_turn_taken_by_many_at_once_is_one_step_and_different_ones_are_
     def turns(k: int) -> None:
         try:
             client = client_of(owner)
-            for change in ({"bins": "1", "width": "2"}, {"bins": "1", "width": str(3 + k)}):
+            for change in ({"set": "bins", "width": "2"}, {"set": "bins", "width": str(3 + k)}):
                 address = reverse("trails:turn", args=[step.trail_id, step.pk])
                 assert client.post(address, change, headers=HX).status_code == 200
         except Exception as error:

@@ -15,6 +15,7 @@ from django.http import (
     StreamingHttpResponse,
 )
 from django.shortcuts import render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 from msgspec.structs import replace
 
@@ -25,6 +26,7 @@ from night_trail.core.likeness import like_row, this_row
 from night_trail.core.question import decode, key
 from night_trail.core.questions.registry import figures_of, sentence
 from night_trail.core.questions.shared.figures import Figures
+from night_trail.core.questions.shared.slot_forms import FORMS
 from night_trail.core.textbook import all_figures
 from night_trail.core.turns import Change, Light
 from night_trail.draw import BESIDE, MAIN, Size, touched
@@ -44,6 +46,9 @@ from night_trail.trails.services import take_turn
 from night_trail.trails.views import naming
 from night_trail.web.downloads import download
 
+TITLES = {"breakdown": "Break the lit rows down"}
+"""What stands over the list of a slot, where its sentence does not say it."""
+
 HOVER = Size(360, 220, "beside")
 PROGRAM = max(path.stat().st_mtime_ns for path in settings.PACKAGE.rglob("*.py"))
 """When the program was last changed: pictures kept by a browser are those of one program."""
@@ -59,14 +64,33 @@ def slot(request: HttpRequest, trail: int, step: int, slot: str) -> HttpResponse
         return listed(request, found, "trails/_more.html", {"addable": addable})
     if slot == "column-of":
         return naming.part(request, trail, step)
+    asked, form = desk.scene.main, FORMS.get(slot)
     context = {
         "choices": choices(slot, desk, found.trail.version.survey_value()),
         "slot": slot,
-        "step": found,
-        "question": desk.scene.main,
-        "column": desk.table.column(desk.scene.main.column) if slot == "bins" and desk.scene.main else None,
+        "title": TITLES.get(slot, ""),
+        "entries": form.entries(asked, desk.table) if form is not None and asked is not None else (),
+        "button": form.button if form is not None else "",
+        "doors": _doors(slot, found),
     }
     return listed(request, found, "trails/_choices.html", context)
+
+
+def _doors(slot: str, step: Step) -> list[dict[str, str]]:
+    """Return what else opens from the list of a slot."""
+    where = [step.trail_id, step.pk]
+    if slot == "aggregate":
+        return [
+            {
+                "text": "name a measure…",
+                "address": reverse("trails:measure", args=where),
+                "target": "#popover",
+            }
+        ]
+    if slot == "breakdown":
+        rows = reverse("trails:rows", args=where)
+        return [{"text": "down to the rows", "hint": "one by one", "address": rows, "target": "#drawer"}]
+    return []
 
 
 @require_GET
