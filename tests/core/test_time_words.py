@@ -84,7 +84,12 @@ def test_lines_say_which_is_highest_and_which_changed_most() -> None:
 def test_the_lantern_is_spoken_of() -> None:
     table = months([10.0, 12, 11], g=["a", "b", "b"])
     headline, _ = said(OverTime(SUM, "day", "month"), table, lit=OneOf("g", ("b",)))
-    assert "Of the 2 lit rows most lie in February 2022: 1." in headline
+    # no month has the most of two that lie in two
+    assert "The 2 lit rows lie in 2 months, at most 1 in one." in headline
+    headline, _ = said(OverTime(SUM, "day", "month"), table, lit=OneOf("g", ("a",)))
+    assert "The 1 lit row is in January 2022." in headline
+    headline, _ = said(OverTime(SUM, "day", "month", "g"), table, lit=OneOf("g", ("b",)))
+    assert "All 2 lit rows are in b." in headline
     headline, _ = said(OverTime(SUM, "day", "month"), table, lit=Between("x", 99.0))
     assert "None of the lit rows is among them." in headline
 

@@ -13,6 +13,7 @@ from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.compare.several import SeveralAnswer
 from night_trail.core.questions.shared.group_figures import Carried, Group
+from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_words import decimals_of, evened, figure_of, gap_of
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.ranking import Extreme
@@ -253,6 +254,14 @@ def cross_words(answer: CrossAnswer, table: Table) -> Words:
         first = max(set(leads), key=leads.count)
         if leads.count(first) == len(leads) > 1:
             headline += spans(" {first} is highest everywhere.", first=first)
+    if answer.basis.lit is not None:
+        pairs = [
+            (f"{lane.label} with {series.label}", cell.lit_n or 0)
+            for lane, row in zip(answer.lanes, answer.cells, strict=True)
+            for series, cell in zip(answer.series, row, strict=True)
+            if cell is not None
+        ]
+        headline += where_lit(answer.basis.lit, pairs, "pairs")
     found = _left_out(answer, table)
     few = [f"{a.label} with {b.label}" for a, b, c in cells if c.n < FEW_ROWS]
     if few:
@@ -377,13 +386,17 @@ def _lit(answer: CompareAnswer, said: Callable[[float], str]) -> tuple[Span, ...
     if not with_lit:
         return (Span(" None of the lit rows is among them."),)
     lit = Span(f"{answer.basis.lit or 0:,}", "lit")
-    top = max(with_lit, key=lambda g: g.lit_value or 0.0)
+    high = max(g.lit_value or 0.0 for g in with_lit)
+    value = Span(said(high), "lit")
+    top = [g.label for g in with_lit if g.lit_value == high]
+    if [g.label for g in answer.groups if g.lit_n] == top[:1]:
+        return spans(" All {lit} lit are in {top}: {value}.", lit=lit, top=top[0], value=value)
     return spans(
         " Of the {lit} lit, it is highest for {top}{drawn}: {value}.",
         lit=lit,
         drawn=Span(" among the groups drawn" if answer.gathered is not None else ""),
-        top=top.label,
-        value=Span(said(top.lit_value or 0.0), "lit"),
+        top=listed(top[:3]) if len(top) <= 3 else f"{len(top)} groups alike",
+        value=value,
     )
 
 

@@ -6,6 +6,7 @@ from night_trail.core.language.numbers import counted, number
 from night_trail.core.language.spans import Fact, Span, Words, spans
 from night_trail.core.questions.correlation.words import CHANCE
 from night_trail.core.questions.crosstab.answer import LEAST_EXPECTED, CrosstabAnswer
+from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.table import Table
 
 
@@ -41,6 +42,9 @@ def crosstab_words(answer: CrosstabAnswer, table: Table) -> Words:
             n=f"{int(answer.counts[less]):,}",
             expected=number(float(answer.expected[less]), 3),
         )
+    if answer.lit is not None:
+        pairs = [(f"{lines[i]} with {columns[j]}", int(answer.lit[i, j])) for i, j in places]
+        headline += where_lit(answer.basis.lit or 0, pairs, "pairs")
     cautions = []
     thin = sum(0 < float(answer.expected[at]) < LEAST_EXPECTED for at in places)
     if thin:

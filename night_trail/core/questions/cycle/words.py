@@ -11,6 +11,7 @@ from night_trail.core.language.numbers import listed, number
 from night_trail.core.language.spans import Fact, Span, Words, spans
 from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.over_time.words import gathered_line
+from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.table import Table
@@ -55,6 +56,7 @@ def cycle_words(answer: CycleAnswer, table: Table) -> Words:
                 at=Span(_PREPOSITION[answer.question.part]),
                 part=Span(answer.parts[common]),
             )
+    headline += _lit(answer)
     facts = [
         Fact(f"part:{answer.parts[i]}", answer.parts[i], float(values[i]), said(float(values[i])))
         for i in has
@@ -62,6 +64,7 @@ def cycle_words(answer: CycleAnswer, table: Table) -> Words:
     return Words(headline, tuple(facts), tuple(_cycle_cautions(answer, table)))
 
 
+_PARTS = {"day": "hours", "week": "weekdays", "year": "months", "quarters": "quarters"}
 _PREPOSITION = {"day": "at", "week": "on", "year": "in", "quarters": "in"}
 
 
@@ -92,7 +95,20 @@ def _grid_words(answer: CycleAnswer, said: Callable[[float], str], table: Table)
         least=said(low[0]),
     )
     facts = [Fact(f"part:{d} {h}", f"{d}, {h}", v, said(v)) for v, d, h in cells]
-    return Words(headline + _times(top[0], low[0]), tuple(facts), tuple(_cycle_cautions(answer, table)))
+    headline += _times(top[0], low[0]) + _lit(answer)
+    return Words(headline, tuple(facts), tuple(_cycle_cautions(answer, table)))
+
+
+def _lit(answer: CycleAnswer) -> tuple[Span, ...]:
+    """Say of which group the lit rows are where they are of one, else in which part of the cycle they lie."""
+    if answer.basis.lit is None:
+        return ()
+    groups = [(r.label, int(np.sum(r.lit_n))) for r in answer.rounds if r.label and r.lit_n is not None]
+    if [n for _, n in groups if n] == [answer.basis.lit]:
+        return where_lit(answer.basis.lit, groups, "groups")
+    n = np.sum([r.lit_n for r in answer.rounds if r.lit_n is not None], axis=0)
+    parts = list(zip(answer.parts, n.tolist(), strict=True))
+    return where_lit(answer.basis.lit, parts, _PARTS[answer.part], _PREPOSITION[answer.part])
 
 
 def _uneven(answer: CycleAnswer) -> list[str]:

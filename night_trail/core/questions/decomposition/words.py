@@ -10,6 +10,7 @@ from night_trail.core.language.numbers import counted, listed, percent, value
 from night_trail.core.language.spans import Caution, Fact, Span, Words, spans
 from night_trail.core.questions.decomposition.answer import DecompositionAnswer, Different, Spike
 from night_trail.core.questions.over_time.words import in_period, relative, signed, unfinished_words
+from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.stats.calendar import Calendar
 from night_trail.core.table import Table
@@ -56,6 +57,9 @@ def decomposition_words(answer: DecompositionAnswer, table: Table) -> Words:
         )
     headline += _changes(answer, said)
     headline += _spike_words(answer, said)
+    if answer.lit_n is not None:
+        periods = [(answer.name(int(i)), int(answer.lit_n[i])) for i in np.flatnonzero(answer.lit_n)]
+        headline += where_lit(answer.basis.lit or 0, periods, f"{answer.calendar.grain}s")
     facts = [
         Fact("trend strength", "strength of the trend", parts.trend_strength, percent(parts.trend_strength)),
         *(

@@ -11,6 +11,7 @@ from night_trail.core.language.numbers import MINUS, counted, listed, number, pe
 from night_trail.core.language.spans import Caution, Fact, Span, Words, spans
 from night_trail.core.questions.over_time.answer import OverTimeAnswer, Shift
 from night_trail.core.questions.over_time.shown import largest_step, usual_change
+from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_words import figure_of, gap_of
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.rolled import Line
@@ -59,7 +60,7 @@ def over_time_words(answer: OverTimeAnswer, table: Table) -> Words:
     if answer.question.split:
         headline += _lines(answer, said)
     if answer.basis.lit is not None and line.lit is not None:
-        headline += _lit(answer, said)
+        headline += _lit(answer)
     facts += [
         Fact(
             f"period:{answer.name(int(i))}",
@@ -244,20 +245,15 @@ def _lines(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Span, 
     return (*found, Span("."))
 
 
-def _lit(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
-    lit = answer.together.lit
-    assert lit is not None  # noqa: S101  (asked only under the lantern)
-    has = np.flatnonzero(~np.isnan(lit))
-    if not len(has):
-        return (Span(" None of the lit rows is among them."),)
+def _lit(answer: OverTimeAnswer) -> tuple[Span, ...]:
+    """Say of which group the lit rows are where they are of one, else in which period they lie."""
+    lit = answer.basis.lit or 0
+    groups = [(one.label, int(np.sum(one.lit_n))) for one in answer.lines if one.lit_n is not None]
+    if answer.question.split and [n for _, n in groups if n] == [lit]:
+        return where_lit(lit, groups, "groups")
     n = np.asarray(answer.together.lit_n)
-    most = int(np.argmax(n))
-    return spans(
-        " Of the {lit} lit rows most lie in {when}: {count}.",
-        lit=Span(f"{answer.basis.lit or 0:,}", "lit"),
-        when=Span(answer.name(most)),
-        count=Span(f"{int(n[most]):,}", "lit"),
-    )
+    periods = [(answer.name(int(i)), int(n[i])) for i in np.flatnonzero(n)]
+    return where_lit(lit, periods, f"{answer.calendar.grain}s")
 
 
 def _cautions(answer: OverTimeAnswer, calendar: Calendar, table: Table, has: np.ndarray) -> list[str]:  # noqa: C901  (one case a caution, in the order they are said)
