@@ -25,6 +25,7 @@ from night_trail.core.questions.compare.several import SeveralAnswer
 from night_trail.core.questions.registry import answer, check, figures_of, sentence, short_name, words_of
 from night_trail.core.questions.shared.basis import grouping
 from night_trail.core.questions.shared.measure_slots import measure_from
+from night_trail.core.questions.shared.slot_forms import read_form
 from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
@@ -215,6 +216,26 @@ def test_a_plan_column_a_group_and_earlier_rows(table: Table, data: pd.DataFrame
     then = tallow[tallow["when"].dt.month == 2].groupby("line")["riders"].sum()
     assert {g.label: g.base for g in earlier.groups} == pytest.approx(then.to_dict())
     assert earlier.overall == now.sum() and earlier.overall_base == then.sum()
+
+
+def test_one_figure_is_held_against_a_target_and_groups_are_not(table: Table) -> None:
+    asked = Compare(SUM, "line", "figure", baseline=Baseline(target=5.0))
+    found = answer(asked, Rows(table))
+    total = sum(g.value for g in found.groups)
+    assert found.overall == pytest.approx(total) and found.overall_base == 5.0
+    assert found.difference_of(found.overall, 5.0) == pytest.approx(total - 5.0)
+    said = str(sentence(asked, table))
+    assert "against a target of 5" in said and read(said, table)[0] == asked
+    assert "against a target of 5" in plain(words_of(found, table).headline)
+    # drawn in another way, or of another measure, it has no target
+    assert changed(asked, "shape", "bars", table)[0].baseline is None
+    assert changed(asked, "aggregate", "mean", table)[0].baseline is None
+    with pytest.raises(BadQuestion, match="one figure"):
+        check(Compare(SUM, "line", "bars", baseline=Baseline(target=5.0)), table)
+    assert read_form("baseline", {"target": "1,200"}) == to_json(Baseline(target=1200.0))
+    for text in ("", "many"):
+        with pytest.raises(BadQuestion):
+            read_form("baseline", {"target": text})
 
 
 def test_shares_of_the_whole_difference_sum_to_one(table: Table) -> None:

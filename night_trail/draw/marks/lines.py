@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
+
 import numpy as np
 
 from night_trail.core.questions.shared.periods import every_so_many, runs
@@ -9,12 +11,27 @@ from night_trail.core.questions.shared.rolled import Line
 from night_trail.core.table import Floats
 from night_trail.draw.frame.canvas import Stands
 from night_trail.draw.frame.scales import Linear
+from night_trail.draw.frame.svg import Svg, el, group
 
 
 def stands(one: Line, first: int = 0, end: int | None = None) -> Stands:
     """Return the rows of a line between two of its periods, of all where none are named."""
     lit = None if one.lit_n is None else int(one.lit_n[first:end].sum())
     return Stands(int(one.n[first:end].sum()), lit)
+
+
+def lit_line(d: str, id_: str | None, hue: int | None) -> Svg:
+    """Return a lit line; of several its group's own colour runs in it, so that they are told apart."""
+    if hue is None:
+        return el("path", class_="lit-line", id=id_, d=d)
+    core = el("path", class_=f"lit-core hue-{hue}", d=d)
+    return group(el("path", class_="lit-line cored", id=id_, d=d), core)
+
+
+def lit_hues(lines: Iterable[Line], hues: Sequence[int]) -> dict[int, int]:
+    """Return the colours of lit lines by their position; none where only one is lit."""
+    lit = [one.position for one in lines if one.any_lit]
+    return {position: hues[position] % 8 for position in lit} if len(lit) > 1 else {}
 
 
 _place = "{:.1f} {:.1f}".format

@@ -16,7 +16,7 @@ from night_trail.draw.frame.scales import Lanes, Linear, Tick
 from night_trail.draw.frame.svg import el, group
 from night_trail.draw.frame.text import shortened, width
 from night_trail.draw.frame.time_frame import upright
-from night_trail.draw.marks.lines import path, stands
+from night_trail.draw.marks.lines import lit_hues, lit_line, path, stands
 
 MOST_LOUD = 7
 SHADES = 6
@@ -109,7 +109,12 @@ def _line(
     shape = el("path", class_=f"series {class_}", id=canvas.id("s", one.label), d=path(at, one.values, x, y))
     lit = None
     if one.lit is not None and one.any_lit:
-        lit = el("path", class_="lit-line", id=canvas.id("l", one.label), d=path(at, one.lit, x, y))
+        hue = (
+            lit_hues(answer.rounds, answer.hues).get(one.position)
+            if answer.question.shape != "rows"
+            else None
+        )
+        lit = lit_line(path(at, one.lit, x, y), canvas.id("l", one.label), hue)
     canvas.marks.append(group(shape, lit or "", class_="series-ground"))
     radius = max(1.5, min(9.0, (x.end - x.start) / len(at) / 2))
     for i, value in enumerate(one.values):

@@ -16,7 +16,7 @@ from night_trail.draw.frame.measures import NEAR
 from night_trail.draw.frame.scales import Lanes, Linear, date_ticks
 from night_trail.draw.frame.svg import Svg, el, group
 from night_trail.draw.frame.text import shortened
-from night_trail.draw.marks.lines import path, stands
+from night_trail.draw.marks.lines import lit_hues, lit_line, path, stands
 
 LAYERS = 3
 """How many bands a row of the horizon is folded into, to either side of its middle."""
@@ -180,6 +180,7 @@ def draw_ranks(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) ->
     y = Linear(0.5, len(lines) + 0.5, canvas.y_start, canvas.y_end)
     canvas.y = y
     at = answer.calendar.middles()
+    cores = lit_hues(lines, answer.hues)
     for i, one in enumerate(lines):
         shape = el(
             "path",
@@ -189,7 +190,7 @@ def draw_ranks(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) ->
         )
         lit = None
         if one.any_lit:
-            lit = el("path", class_="lit-line", d=path(at, ranked[i], x, y))
+            lit = lit_line(path(at, ranked[i], x, y), None, cores.get(one.position))
         _mark(canvas, answer, table, one, shape, lit)
         has = np.flatnonzero(~np.isnan(ranked[i]))
         if len(has) and canvas.full:

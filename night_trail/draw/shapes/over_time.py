@@ -26,7 +26,7 @@ from night_trail.draw.frame.time_frame import (
     upright,
     value_ticks,
 )
-from night_trail.draw.marks.lines import area, path, stands
+from night_trail.draw.marks.lines import area, lit_hues, lit_line, path, stands
 from night_trail.draw.marks.periods import MOST_MARKS, Place, period_card, period_marks
 from night_trail.draw.shapes.days import draw_days
 from night_trail.draw.shapes.many_lines import draw_horizon, draw_panels, draw_ranks
@@ -191,6 +191,7 @@ def _lines(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place, k
     at = answer.calendar.middles()[first:end]
     several = bool(answer.question.split)
     whole = answer.whole[first:end]
+    cores = lit_hues(answer.lines, answer.hues) if several else {}
     for one, class_ in _drawn_lines(answer):
         values = one.values[first:end]
         covered = np.where(whole, values, np.nan)
@@ -212,12 +213,8 @@ def _lines(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place, k
         shown.append(el("path", class_=class_, id=canvas.id("s", key), d=path(at, covered, place.x, place.y)))
         lit = None
         if one.lit is not None and np.any(np.asarray(one.lit_n)[first:end] > 0):
-            lit = el(
-                "path",
-                class_="lit-line",
-                id=canvas.id("l", key),
-                d=path(at, one.lit[first:end], place.x, place.y),
-            )
+            d = path(at, one.lit[first:end], place.x, place.y)
+            lit = lit_line(d, canvas.id("l", key), cores.get(one.position))
         if several:
             condition = answer.line_condition(one)
             assert condition is not None  # noqa: S101  (a split has groups)

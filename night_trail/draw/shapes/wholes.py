@@ -188,6 +188,18 @@ def _step(x: Linear, start: float, end: float, lanes: Lanes, i: int, thick: floa
     return el("rect", class_=class_, x=left, y=top, width=max(right - left, 0.8), height=thick)
 
 
+def _held_against(answer: CompareAnswer) -> str:
+    """Return the difference of one figure, and from what."""
+    baseline, base = answer.question.baseline, answer.overall_base
+    change = difference_words(answer)(None)
+    if baseline is None or base is None:
+        return change
+    said = figure_words(answer)(base)
+    if baseline.target is not None:
+        return f"{change} against a target of {said}"
+    return f"{change} against {baseline_words(baseline)}: {said}"
+
+
 def draw_figure(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return one large figure, its difference from the baseline, and its groups as small bars."""
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
@@ -202,8 +214,7 @@ def draw_figure(answer: CompareAnswer, table: Table, size: Size, prefix: str) ->
         canvas.over.append(label(said(large), 16.0, at, "start", class_))
         canvas.over.append(label(axis_words(answer, table), 18.0, at + 24, "start", "axis-title"))
         if answer.overall_base is not None:
-            words = difference_words(answer)(None)
-            canvas.over.append(label(words, 18.0, at + 46, "start", "bar-value"))
+            canvas.over.append(label(_held_against(answer), 18.0, at + 46, "start", "bar-value"))
     top = canvas.size.height * (0.48 if canvas.full else 0.6) if canvas.labelled else 1.0
     values = [g.value for g in groups] or [0.0]
     low, high = min(0.0, *values), max(0.0, *values)

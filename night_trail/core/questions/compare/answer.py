@@ -162,9 +162,14 @@ def compare_question(measure: Measure, across: Column) -> Compare:
 
 def form(question: Compare) -> str:
     """Return which form of the question this is, a key of ``SHAPES``."""
-    return (
-        "also" if question.also else "more" if question.more else "baseline" if question.baseline else "plain"
-    )
+    if question.baseline is not None and not aims(question):
+        return "baseline"
+    return "also" if question.also else "more" if question.more else "plain"
+
+
+def aims(question: Compare) -> bool:
+    """Whether one figure is held against a target; groups of it are not."""
+    return question.baseline is not None and question.baseline.target is not None
 
 
 def shapes_for(question: Compare) -> tuple[CompareShape, ...]:
@@ -176,6 +181,8 @@ def shapes_for(question: Compare) -> tuple[CompareShape, ...]:
 
 def fitted(question: Compare) -> Compare:
     """Return the question with a shape that fits it, where the one it has does not."""
+    if aims(question) and question.shape != "figure":
+        question = msgspec.structs.replace(question, baseline=None)
     able = shapes_for(question)
     by = question.by if question.by <= len(question.more) else 0
     rule = question.rule if question.shape == "table" else None
@@ -220,6 +227,8 @@ def check(question: Compare, table: Table) -> None:
 
 
 def _check_baseline(question: Compare, baseline: Baseline, table: Table) -> None:
+    if aims(question) and question.shape != "figure":
+        raise BadQuestion("A target is held against one figure", "baseline", "Draw it as one figure.")
     if baseline.column is not None:
         if baseline.column == question.measure.column or question.measure.aggregate in ("count", "share"):
             raise BadQuestion("A plan is another column of the same kind", "baseline", "Choose another.")
@@ -320,7 +329,7 @@ def _ranking(question: Compare, rows: Rows, measure: Measure) -> Ranking | None:
     if not can_rank(rows, question.across):
         return None
     baseline = question.baseline
-    if baseline is None or baseline.group is not None:
+    if baseline is None or baseline.group is not None or baseline.target is not None:
         return ranking(measure, rows, question.across, question.least)
 
     def base() -> Held:
@@ -350,6 +359,8 @@ def _with_base(
     baseline = question.baseline
     if baseline is None:
         return made, None
+    if baseline.target is not None:
+        return made, baseline.target
     if baseline.group is not None:
         one = next((g.value for g in made if g.label == baseline.group), None)
         return [replace(g, base=one) for g in made], one

@@ -106,6 +106,8 @@ def _baselines(look: Looking, question: Compare) -> list[Offer]:
     answer = look.answer(replace(question, baseline=None, shape="bars", also=None, more=()))
     if isinstance(answer, CompareAnswer):
         found += [Baseline(group=g.label) for g in answer.groups if not g.others][:40]
+    if present is not None and present.target is not None:
+        found.append(replace(present, show="absolute"))
     hints = {True: "a column", False: "a group"}
     plain = Offer("no baseline", None, present is None)
     return [
@@ -115,7 +117,11 @@ def _baselines(look: Looking, question: Compare) -> list[Offer]:
                 f"against {baseline_words(b)}",
                 to_json(b),
                 present is not None and replace(present, show="absolute") == b,
-                in_words(b.where, look.table) if b.where is not None else hints[b.column is not None],
+                ""
+                if b.target is not None
+                else in_words(b.where, look.table)
+                if b.where is not None
+                else hints[b.column is not None],
             )
             for b in found
         ),

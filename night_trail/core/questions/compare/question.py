@@ -25,18 +25,22 @@ class Baseline(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_def
     """What the groups of a comparison are held against, and how the difference is written.
 
     One of: ``column``, as a plan; ``group``, one of the groups; ``where``, other
-    rows, as an earlier period, which ``called`` names.
+    rows, as an earlier period, which ``called`` names; ``target``, a figure that
+    one figure of all rows is held against.
     """
 
     column: Name | None = None
     group: Annotated[str, msgspec.Meta(max_length=500)] | None = None
     where: Condition | None = None
+    target: Annotated[float, msgspec.Meta(ge=-1e300, le=1e300)] | None = None
     called: Annotated[str, msgspec.Meta(max_length=100)] = ""
     show: Difference = "absolute"
 
     def __post_init__(self) -> None:
-        if sum(x is not None for x in (self.column, self.group, self.where)) != 1:
-            raise BadQuestion("A baseline is a column, a group or other rows", "baseline", "Give one.")
+        if sum(x is not None for x in (self.column, self.group, self.where, self.target)) != 1:
+            raise BadQuestion(
+                "A baseline is a column, a group, other rows or a target", "baseline", "Give one."
+            )
 
 
 class Rule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):

@@ -14,7 +14,14 @@ from night_trail.core.language.conditions import take_column
 from night_trail.core.language.numbers import listed, number
 from night_trail.core.measure import Measure
 from night_trail.core.question import decode
-from night_trail.core.questions.compare.answer import by_difference, can_cut, check, compare_question, fitted
+from night_trail.core.questions.compare.answer import (
+    aims,
+    by_difference,
+    can_cut,
+    check,
+    compare_question,
+    fitted,
+)
 from night_trail.core.questions.compare.question import Baseline, Compare, Rule
 from night_trail.core.questions.shared.basis import is_banded
 from night_trail.core.questions.shared.measure_slots import (
@@ -106,6 +113,8 @@ def said(question: Compare, table: Table, answer: Any = None) -> Sentence:  # no
 
 def baseline_words(baseline: Baseline) -> str:
     """Return what the groups are held against."""
+    if baseline.target is not None:
+        return f"a target of {number(baseline.target, 12)}"
     return baseline.column or baseline.called or baseline.group or "other rows"
 
 
@@ -233,7 +242,10 @@ def _clause(question: Compare, rest: str, table: Table) -> tuple[Compare, str]: 
 
 
 def _baseline_clause(question: Compare, text: str, table: Table) -> tuple[Compare, str]:
-    """Read ``planned_boardings`` or ``Quayside``, a group of the category."""
+    """Read ``planned_boardings``, ``Quayside``, a group of the category, or ``a target of 5,000``."""
+    if found := re.match(r"a target of ([-−\d.,e+]+)", text, re.IGNORECASE):
+        at = real(found[1].rstrip(".,"), "baseline")
+        return replace(question, baseline=Baseline(target=at), shape="figure"), text[found.end() :]
     column, behind = take_column(text, table)
     if column is not None:
         return replace(question, baseline=Baseline(column=column.name)), behind
@@ -261,7 +273,7 @@ def changed(
         across = question.across
         if across == column.name:
             raise BadQuestion("A column cannot be compared across itself", "column", "Choose another column.")
-        asked = replace(question, measure=measure)
+        asked = replace(question, measure=measure, baseline=None if aims(question) else question.baseline)
         asked = fitted(asked) if keeps else _plainly(asked, measure)
         return asked, measure_words(measure, table)
     if slot in ("also", "more", "baseline", "show", "keep", "least", "rule"):
@@ -300,6 +312,8 @@ def _plainly(question: Compare, measure: Measure) -> Compare:
         baseline.column == measure.column or measure.aggregate in ("count", "share")
     ):
         baseline = None if baseline.column is not None else baseline
+    if aims(question):
+        baseline = None  # another measure has another target
     return fitted(replace(question, measure=measure, shape=first_shape(measure), baseline=baseline))
 
 
@@ -324,7 +338,8 @@ def _extended(question: Compare, slot: str, value: Any, table: Table) -> tuple[C
         return fitted(replace(question, more=more)), f"{'and' if measure in more else 'without'} {value}"
     if slot == "baseline":
         baseline = decode(value, Baseline, "baseline") if value else None
-        asked = fitted(replace(question, baseline=baseline, shape="bars" if baseline else question.shape))
+        shape = question.shape if baseline is None or baseline.target is not None else "bars"
+        asked = fitted(replace(question, baseline=baseline, shape=shape))
         return asked, f"against {baseline_words(baseline)}" if baseline else "no baseline"
     if slot == "show" and question.baseline is not None:
         label = chosen(slot, value, SHOW_WORDS)

@@ -171,6 +171,13 @@ def _against(answer: CompareAnswer, named: list[Group], said: Callable[[float], 
     """Say how all together changed, and which groups moved it most."""
     baseline, written = answer.question.baseline, difference_words(answer)
     held = [g for g in named if g.base is not None]
+    if baseline is not None and baseline.target is not None and answer.overall_base is not None:
+        return spans(
+            "All together {now} against {target}: {change}.",
+            now=said(answer.overall),
+            target=Span(f"a target of {said(answer.overall_base)}"),
+            change=written(None),
+        )
     if baseline is None or answer.overall_base is None or not held:
         return spans("There is nothing to hold the groups against: no row of the baseline is there.")
     name = baseline.column or baseline.called or baseline.group or "other rows"

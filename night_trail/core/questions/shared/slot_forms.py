@@ -9,7 +9,7 @@ from typing import Any
 from night_trail.core.errors import BadQuestion
 from night_trail.core.hand import real
 from night_trail.core.question import to_json
-from night_trail.core.questions.compare.question import Rule
+from night_trail.core.questions.compare.question import Baseline, Rule
 from night_trail.core.questions.over_time.question import Event, Level
 from night_trail.core.questions.spread.question import Bins
 from night_trail.core.table import Table
@@ -104,6 +104,17 @@ def _rule(fields: Fields) -> str:
     return to_json(Rule("below" if fields.get("side") == "below" else "above", _number(fields, "at")))
 
 
+def _target_entries(question: Any, table: Table) -> tuple[Entry, ...]:
+    if question.shape != "figure":
+        return ()  # groups are held against groups; a target is one of all rows
+    target = question.baseline.target if question.baseline else None
+    return (Entry("target", "or a target of", _plain(target), "number"),)
+
+
+def _target(fields: Fields) -> str:
+    return to_json(Baseline(target=real(_filled(fields, "target"), "target")))
+
+
 def _levels_entries(question: Any, table: Table) -> tuple[Entry, ...]:
     return (
         Entry("target", "A target of", form="number"),
@@ -143,6 +154,7 @@ def _zone_entries(question: Any, table: Table) -> tuple[Entry, ...]:
 
 FORMS: Mapping[str, SlotForm] = {
     "bins": SlotForm("Cut it so", _bins_entries, _bins),
+    "baseline": SlotForm("Hold it against it", _target_entries, _target),
     "rule": SlotForm("Mark them", _rule_entries, _rule),
     "levels": SlotForm("Draw it", _levels_entries, _level),
     "events": SlotForm("Draw it", _events_entries, _event),
