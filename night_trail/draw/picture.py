@@ -107,11 +107,18 @@ def draw(
     annotations
         Notes, arrows and ranges; drawn on full pictures only.
     """
+    return _drawn(answer, table, size, prefix, annotations)[0]
+
+
+def _drawn(
+    answer: Answer, table: Table, size: Size, prefix: str, annotations: Sequence[Annotation]
+) -> tuple[Svg, int]:
+    """Return a picture and its height, which may be more than asked for where many lanes want to be read."""
     canvas = _SHAPES[type(answer)](answer, table, size, prefix)
     said = words_of(answer, table)
     description = " ".join([plain(said.headline), *said.cautions])
     title = str(sentence(answer.question, table, answer))
-    return canvas.picture(title, description, draw_annotations(canvas, annotations))
+    return canvas.picture(title, description, draw_annotations(canvas, annotations)), canvas.size.height
 
 
 def shared_spans(answers: Sequence[Answer], table: Table, size: Size) -> tuple[tuple[str, float, float], ...]:
@@ -137,7 +144,7 @@ def standalone(
     annotations: Sequence[Annotation] = (),
 ) -> str:
     """Return a picture as a file of its own: the sentence over it, the theme's colours in it."""
-    picture = draw(answer, table, size, "figure", annotations)
+    picture, height = _drawn(answer, table, size, "figure", annotations)
     lines = wrapped(title, 0.9 * (size.width - 32), 19.0, "Literata-Regular")
     above = 22 + 25 * len(lines)
     heading = [
@@ -152,7 +159,7 @@ def standalone(
         *heading,
         inner,
         xmlns="http://www.w3.org/2000/svg",
-        viewBox=f"0 0 {size.width} {size.height + above}",
+        viewBox=f"0 0 {size.width} {height + above}",
         width=size.width,
-        height=size.height + above,
+        height=height + above,
     )

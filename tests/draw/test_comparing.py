@@ -87,11 +87,15 @@ def test_any_names_are_drawn_inside_and_never_on_each_other(names: list[str]) ->
         root = drawn(Compare(Measure("mean", "x"), "g", shape), table)
         labels = of_class(root, "lane-label")
         ys = [place(label)[1] for label in labels]
+        # every group has its name: a picture of many is as tall as they need
+        assert len(labels) == len(of_class(root, "bar-value"))
         assert all(b - a >= 11 for a, b in itertools.pairwise(ys))
+        height = float(root.get("height"))
+        assert height >= MAIN.height and ("tall" in root.get("class")) == (height > MAIN.height)
         for text in [*labels, *of_class(root, "bar-value")]:
             x, y = place(text)
             left = x - width(text.text or "") if text.get("text-anchor") == "end" else x
-            assert left >= -1 and 0 <= y <= MAIN.height
+            assert left >= -1 and 0 <= y <= height
             assert left + width(text.text or "") <= MAIN.width + 1
         for mark in of_class(root, "dot"):
             assert 0 <= place(mark)[0] <= MAIN.width

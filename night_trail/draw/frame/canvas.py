@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 from night_trail.core.conditions import Condition
@@ -32,6 +32,9 @@ from night_trail.draw.frame.svg import Svg, el, group, quoted, safe_id
 from night_trail.draw.frame.text import AXIS, shortened, width
 
 Detail = Literal["full", "beside", "thumb"]
+
+NAMED = 14.0
+"""Pixels a lane has at least on a main picture: names of neighbours do not touch."""
 
 END_ROOM = 34.0
 """Pixels kept free at a side for its gathered tail."""
@@ -141,6 +144,14 @@ class Canvas:
     count: int = 0
     touched: list[str] = field(default_factory=list)
     spans: dict[str, tuple[float, float]] = field(default_factory=dict)
+    asked_height: int = 0
+
+    def grow(self, lanes: int, least: float) -> None:
+        """Make a main picture as tall as its lanes need to be read: pages scroll it, files are longer."""
+        needed = math.ceil(self.top + self.bottom + lanes * least)
+        if self.full and needed > self.size.height:
+            self.asked_height = self.asked_height or self.size.height
+            self.size = replace(self.size, height=needed)
 
     def span(self, shows: str, low: float, high: float) -> tuple[float, float]:
         """Return the ends of an axis: its own, or those it shares with other pictures of the same."""
@@ -323,6 +334,8 @@ class Canvas:
         classes = f"picture as-{self.size.detail}{' has-lit' if self.has_lit else ''}"
         if self.count > 300:
             classes += " many"
+        if self.asked_height:
+            classes += " tall"
         if not self.labelled:
             body = [*self.under, *self.marks, *self.over]
             return el(
@@ -371,6 +384,7 @@ class Canvas:
             aria_labelledby=title_id,
             aria_describedby=desc_id,
             data_axes=json.dumps(self.axes(), ensure_ascii=False),
+            data_room=f"{width_}x{self.asked_height}" if self.asked_height else None,
         )
 
     def axes(self) -> dict[str, Any]:

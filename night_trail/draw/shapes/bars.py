@@ -5,7 +5,7 @@ from __future__ import annotations
 from night_trail.core.language.numbers import percent
 from night_trail.core.questions.spread.bars import Bar, BarsAnswer
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import Canvas, Size, Stands, label, line
+from night_trail.draw.frame.canvas import NAMED, Canvas, Size, Stands, label, line
 from night_trail.draw.frame.scales import Lanes, Linear, ticks
 from night_trail.draw.frame.svg import Svg, el
 from night_trail.draw.frame.text import width
@@ -26,6 +26,7 @@ def draw_bars(answer: BarsAnswer, table: Table, size: Size, prefix: str) -> Canv
         canvas.right, canvas.top, canvas.bottom = room, 10.0, 50.0 if canvas.full else 26.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    canvas.grow(len(names), NAMED)
     x = Linear(0.0, tallest, canvas.x_start, canvas.x_end)
     rows = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.x, canvas.y = x, rows

@@ -12,6 +12,8 @@ from night_trail.draw.frame.scales import Lanes, Linear, Log
 from night_trail.draw.frame.svg import Svg, el, group
 
 TALLEST = 46.0
+LEAST = 18.0
+"""A box is told from a line, and its name read, in a lane of so many pixels."""
 
 
 def draw_boxes(answer: BoxesAnswer, table: Table, size: Size, prefix: str) -> Canvas:
@@ -32,6 +34,7 @@ def draw_boxes(answer: BoxesAnswer, table: Table, size: Size, prefix: str) -> Ca
         x: Linear = Log(low / 1.05, high * 1.05, start, end)
     else:
         x = Linear(low - pad, high + pad, start, end)
+    canvas.grow(len(names), LEAST)
     rows = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.x, canvas.y, canvas.x_column = x, rows, answer.column.name
     canvas.lane_labels(rows, names, canvas.left - 22.0)

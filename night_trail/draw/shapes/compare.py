@@ -11,7 +11,7 @@ from night_trail.core.questions.shared.group_figures import Group
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.ranking import dwarfs
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import Canvas, Size, Stands, label, line
+from night_trail.draw.frame.canvas import NAMED, Canvas, Size, Stands, label, line
 from night_trail.draw.frame.measures import NEAR, measured_ticks, measured_title
 from night_trail.draw.frame.scales import Lanes, Linear, Tick, percent_ticks
 from night_trail.draw.frame.svg import Svg, el, group
@@ -36,6 +36,7 @@ def draw_compare(answer: CompareAnswer, table: Table, size: Size, prefix: str) -
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
     low, high = canvas.span(axis_words(answer, table), *domain(answer))
     x = Linear(low, high, canvas.x_start, canvas.x_end)
+    canvas.grow(len(names), NAMED)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.x, canvas.y = x, lanes
     canvas.lane_labels(lanes, names, canvas.left - 22.0)
@@ -79,6 +80,7 @@ def draw_differences(answer: CompareAnswer, table: Table, size: Size, prefix: st
     low, high = min([0.0, *values]), max([0.0, *values])
     start = canvas.x_start + (canvas.right - 16.0 if canvas.labelled and low < 0 else 0.0)
     x = Linear(low, high if high > low else low + 1.0, start, canvas.x_end)
+    canvas.grow(len(names), NAMED)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.x, canvas.y = x, lanes
     canvas.lane_labels(lanes, names, canvas.left - 22.0)

@@ -12,7 +12,7 @@ from night_trail.core.questions.shared.group_figures import Group
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.ranking import dwarfs
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import Canvas, Size, Stands, label, line
+from night_trail.draw.frame.canvas import NAMED, Canvas, Size, Stands, label, line
 from night_trail.draw.frame.legend import Word, legend
 from night_trail.draw.frame.measures import NEAR
 from night_trail.draw.frame.scales import Lanes, Linear, percent_ticks
@@ -37,6 +37,8 @@ def draw_cross(answer: CrossAnswer, table: Table, size: Size, prefix: str) -> Ca
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
     low, high = _domain(answer)
+    side = 1 if answer.nested or answer.question.shape in ("stacked", "shares") else len(answer.series)
+    canvas.grow(len(names), max(NAMED, 6.0 * side))
     x = Linear(low, high, canvas.x_start, canvas.x_end)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.x, canvas.y = x, lanes
@@ -252,6 +254,7 @@ def grid_frame(canvas: Canvas, names: list[str], tops: list[str]) -> None:
         return
     canvas.left = canvas.name_room(names, 170.0, 80.0)
     canvas.right, canvas.top, canvas.bottom = 8.0, 22.0, 44.0 if canvas.full else 8.0
+    canvas.grow(len(names), NAMED)
     canvas.lane_labels(Lanes(tuple(names), canvas.y_start, canvas.y_end), names, canvas.left - 22.0)
     across = Lanes(tuple(tops), canvas.x_start, canvas.x_end)
     for j, name in enumerate(tops):

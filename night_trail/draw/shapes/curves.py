@@ -6,7 +6,7 @@ from night_trail.core.language.numbers import value
 from night_trail.core.questions.spread.curves import Curve, CurvesAnswer
 from night_trail.core.questions.spread.strip import StripAnswer
 from night_trail.core.table import Floats, Table
-from night_trail.draw.frame.canvas import Canvas, Size, Stands, label, line, unit_title
+from night_trail.draw.frame.canvas import NAMED, Canvas, Size, Stands, label, line, unit_title
 from night_trail.draw.frame.legend import Word, legend
 from night_trail.draw.frame.scales import Lanes, Linear, Log, percent_ticks, ticks
 from night_trail.draw.frame.svg import Svg, el
@@ -124,6 +124,7 @@ def draw_strip(answer: StripAnswer, table: Table, size: Size, prefix: str) -> Ca
     low, high = answer.axis.ends
     room = 0.0 if log else 0.02 * (high - low)
     x = (Log if log else Linear)(low - room, high + room, canvas.x_start, canvas.x_end)
+    canvas.grow(len(names), 2 * NAMED)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.x, canvas.y, canvas.x_column = x, lanes, answer.column.name
     canvas.lane_labels(lanes, names, canvas.left - 22.0)

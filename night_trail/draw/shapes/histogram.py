@@ -16,6 +16,9 @@ from night_trail.draw.frame.scales import Lanes, Linear, Log, ticks
 from night_trail.draw.frame.svg import Svg, el
 from night_trail.draw.frame.text import width
 
+LEAST = 26.0
+"""A histogram in a lane is told from a line from so many pixels on."""
+
 
 def draw_histogram(answer: HistogramAnswer, table: Table, size: Size, prefix: str) -> Canvas:
     """Return a histogram drawn on a canvas."""
@@ -24,6 +27,8 @@ def draw_histogram(answer: HistogramAnswer, table: Table, size: Size, prefix: st
     heights = [answer.heights(i) for i in range(len(answer.groups))]
     top = max((float(h.max()) for h in heights if len(h)), default=0.0) or 1.0
     _margins(canvas, answer, top, lanes)
+    if lanes and answer.question.side not in ("overlaid", "mirrored"):
+        canvas.grow(len(answer.groups), LEAST)
     ends = (END_ROOM if answer.below else 0.0, END_ROOM if answer.above else 0.0)
     if not canvas.labelled:
         ends = tuple(8.0 if e else 0.0 for e in ends)  # type: ignore[assignment]

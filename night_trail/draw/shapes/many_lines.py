@@ -11,7 +11,7 @@ from night_trail.core.questions.over_time.shown import from_own_median, ranks
 from night_trail.core.questions.over_time.words import said_of
 from night_trail.core.questions.shared.rolled import Line
 from night_trail.core.table import Floats, Table
-from night_trail.draw.frame.canvas import Canvas, Field, Size, label, line
+from night_trail.draw.frame.canvas import NAMED, Canvas, Field, Size, label, line
 from night_trail.draw.frame.measures import NEAR
 from night_trail.draw.frame.scales import Lanes, Linear, date_ticks
 from night_trail.draw.frame.svg import Svg, el, group
@@ -153,6 +153,7 @@ def _lanes(answer: OverTimeAnswer, size: Size, prefix: str) -> tuple[Canvas, Lan
         canvas.right, canvas.top, canvas.bottom = 14.0, 10.0, 50.0 if canvas.full else 24.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    canvas.grow(len(names), NAMED)
     edges = answer.calendar.edges
     x = Linear(float(edges[0]), float(edges[-1]), canvas.x_start, canvas.x_end)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
@@ -167,12 +168,17 @@ def draw_ranks(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) ->
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     names = [one.label for one in answer.lines if not one.others]
     lines = [one for one in answer.lines if not one.others]
+    both = True
     if canvas.labelled:
-        canvas.left = canvas.name_room([f"{name} 10" for name in names], 160.0, 60.0)
-        canvas.right = canvas.left if canvas.full else 12.0
+        named = canvas.name_room([f"{name} 10" for name in names], 160.0, 60.0)
+        # where there is no room for names at both ends they stand at the last
+        both = not canvas.full or size.width > 4 * named
+        canvas.left = named if both else 12.0
+        canvas.right = min(named, 0.42 * size.width) if canvas.full else 12.0
         canvas.top, canvas.bottom = 14.0, 50.0 if canvas.full else 24.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    canvas.grow(len(names), NAMED)
     edges = answer.calendar.edges
     x = Linear(float(edges[0]), float(edges[-1]), canvas.x_start, canvas.x_end)
     canvas.x, canvas.x_column = x, answer.time.name
@@ -195,25 +201,12 @@ def draw_ranks(answer: OverTimeAnswer, table: Table, size: Size, prefix: str) ->
         has = np.flatnonzero(~np.isnan(ranked[i]))
         if len(has) and canvas.full:
             first, last = float(ranked[i, has[0]]), float(ranked[i, has[-1]])
-            room = canvas.left - 24.0
-            canvas.over.append(
-                label(
-                    shortened(f"{one.label} {first:.0f}", room),
-                    canvas.x_start - 8,
-                    y(first) + 4,
-                    "end",
-                    "lane-label",
-                )
-            )
-            canvas.over.append(
-                label(
-                    shortened(f"{last:.0f} {one.label}", room),
-                    canvas.x_end + 8,
-                    y(last) + 4,
-                    "start",
-                    "lane-label",
-                )
-            )
+            ends = [(canvas.x_end + 8, last, "start", f"{last:.0f} {one.label}")]
+            if both:
+                ends.append((canvas.x_start - 8, first, "end", f"{one.label} {first:.0f}"))
+            for left, rank, anchor, text in ends:
+                said = shortened(text, canvas.right - 24.0)
+                canvas.over.append(label(said, left, y(rank) + 4, anchor, "lane-label"))
     if canvas.labelled:
         canvas.time_ticks(x, answer.time.kind)
         canvas.bottom_title("rank in each period, 1 the largest")

@@ -9,7 +9,7 @@ from night_trail.core.questions.compare.several import SeveralAnswer
 from night_trail.core.questions.compare.words import difference_words, figure_words
 from night_trail.core.questions.shared.group_figures import Group
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import Canvas, Field, Size, label, line
+from night_trail.draw.frame.canvas import NAMED, Canvas, Field, Size, label, line
 from night_trail.draw.frame.scales import Lanes, Linear
 from night_trail.draw.frame.svg import Svg, el, group
 from night_trail.draw.frame.text import shortened, width
@@ -38,6 +38,7 @@ def draw_several(answer: SeveralAnswer, table: Table, size: Size, prefix: str) -
         canvas.right, canvas.top, canvas.bottom = 10.0, 24.0 if canvas.full else 8.0, 26.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    canvas.grow(len(names), NAMED)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.lane_labels(lanes, names, canvas.left - 22.0)
     gap = 30.0 if canvas.full else 18.0 if canvas.labelled else 2.0
@@ -129,14 +130,14 @@ def _table(
     parts: tuple[CompareAnswer, ...], labels: tuple[str, ...], table: Table, size: Size, prefix: str
 ) -> Canvas:
     """Draw a line a group and a column a measure, a bar in every cell, and the figures of all at the foot."""
-    high = max(size.height, int(LINE * (len(labels) + 2) + 12)) if size.detail == "full" else size.height
-    canvas = Canvas(Size(size.width, high, size.detail), prefix, parts[0].basis.lit is not None)
+    canvas = Canvas(size, prefix, parts[0].basis.lit is not None)
     names = list(labels)
     if canvas.labelled:
         canvas.left = canvas.name_room([*names, ALL], 200.0, 80.0)
         canvas.right, canvas.top, canvas.bottom = 10.0, 26.0, 30.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    canvas.grow(len(names), LINE)
     lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     canvas.lane_labels(lanes, names, canvas.left - 22.0)
     columns: list[tuple[CompareAnswer, bool]] = [(p, False) for p in parts]

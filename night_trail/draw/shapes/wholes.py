@@ -9,7 +9,7 @@ from night_trail.core.questions.compare.answer import CompareAnswer
 from night_trail.core.questions.compare.sentence import baseline_words
 from night_trail.core.questions.compare.words import difference_words, figure_words
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import Canvas, Size, label, line
+from night_trail.draw.frame.canvas import NAMED, Canvas, Size, label, line
 from night_trail.draw.frame.scales import Lanes, Linear
 from night_trail.draw.frame.svg import Svg, el
 from night_trail.draw.frame.text import shortened, width
@@ -25,6 +25,9 @@ def draw_parts(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> 
     said = figure_words(answer)
     start = 0.0
     ring = answer.question.shape == "ring"
+    if ring:
+        canvas.grow(1, NAMED * len(answer.groups) + 46.0)
+    size = canvas.size
     names = Lanes(tuple(g.label for g in answer.groups), 26.0, size.height - 20.0)
     for i, one in enumerate(answer.groups):
         share = one.value / total
@@ -138,6 +141,7 @@ def draw_stair(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> 
         canvas.top, canvas.bottom = 14.0, 50.0 if canvas.full else 26.0
     else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
+    canvas.grow(len(names), NAMED)
     levels = [base]
     for one in steps:
         levels.append(levels[-1] + one.value - (one.base or 0.0))

@@ -137,8 +137,9 @@ export function fitPictures() {
     const high = Math.round(stage.clientHeight);
     if (!wide || !high) continue;
     document.cookie = `${stage.dataset.cookie}=${wide}x${high};path=/;max-age=31536000;samesite=lax`;
-    const box = picture.viewBox.baseVal;
-    if (Math.abs(box.width - wide) < 3 && Math.abs(box.height - high) < 3) continue;
+    // a tall picture is longer than the room it was drawn for, and scrolls in it
+    const [roomWide, roomHigh] = picture.dataset.room?.split("x").map(Number) ?? [picture.viewBox.baseVal.width, picture.viewBox.baseVal.height];
+    if (Math.abs(roomWide - wide) < 3 && Math.abs(roomHigh - high) < 3) continue;
     stage.dataset.fitting = "1";
     const whole = stage.dataset.whole;
     const url = new URL(whole ? location.href : stage.dataset.picture, location.href);

@@ -218,7 +218,13 @@ document.addEventListener("htmx:after:swap", (event) => {
   if (id === "desk" && status < 400) {
     popover().hidePopover?.();
     if ($("#drawer").childElementCount) showDrawer($("#drawer [data-drawer]")?.dataset.drawer);
-    $("#way-" + desk().dataset.step.split("/").at(-2))?.scrollIntoView({ block: "nearest" });
+    // within the way only: the page stays where it is read
+    const here = $("#way-" + desk().dataset.step.split("/").at(-2));
+    const way = here?.closest(".way-scroll");
+    if (way) {
+      const [mark, room] = [here.getBoundingClientRect(), way.getBoundingClientRect()];
+      way.scrollTop += Math.max(0, mark.bottom - room.bottom) || Math.min(0, mark.top - room.top);
+    }
   }
 });
 function openPopover() {
