@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import itertools
 import threading
+import weakref
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
-from functools import cached_property
-from typing import Any, TypeVar
+from typing import Any, Generic, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -14,14 +15,6 @@ from cachetools import LRUCache
 
 from night_trail.core.conditions import Condition, mask
 from night_trail.core.table import Bools, Floats, Ints, Table
-
-_most_bytes = [100_000_000]
-
-
-def bound_memory(most: int) -> None:
-    """Set how many bytes one filter's sorted and grouped columns may hold, of rows made from now on."""
-    _most_bytes[0] = most
-
 
 Codes = npt.NDArray[np.int32]
 T = TypeVar("T")
@@ -40,29 +33,78 @@ class Measured:
     codes: Codes | None
 
 
-class _Memory:
-    """What was made from a filter, bounded in bytes; several threads may ask at once."""
-
-    def __init__(self) -> None:
-        self._lock = threading.Lock()
-        self._kept: LRUCache[Hashable, Any] = LRUCache(_most_bytes[0], getsizeof=_bytes_of)
-
-    def get(self, key: Hashable, make: Callable[[], T]) -> T:
-        with self._lock:
-            found: T | None = self._kept.get(key)
-        if found is None:
-            found = make()
-            if _bytes_of(found) <= self._kept.maxsize:
-                with self._lock:
-                    self._kept[key] = found
-        return found
-
-
 def _bytes_of(value: Any) -> int:
     if hasattr(value, "nbytes"):
         return 1 + int(value.nbytes)
     parts = value if isinstance(value, tuple) else vars(value).values()
     return 1 + sum(int(getattr(part, "nbytes", 0)) for part in parts)
+
+
+class _Room:
+    """The room that everything made from filters and lanterns has together, in bytes.
+
+    What was used longest ago goes first, whosever it is; what belonged to rows
+    that are gone goes with the next that comes.
+    """
+
+    def __init__(self, most: int) -> None:
+        self.lock = threading.Lock()
+        self.kept: LRUCache[tuple[int, Hashable], Any] = LRUCache(most, getsizeof=_bytes_of)
+        self.gone: list[int] = []
+        self.names = itertools.count()
+
+    def put(self, key: tuple[int, Hashable], value: Any) -> None:
+        with self.lock:
+            while self.gone:
+                name = self.gone.pop()
+                for old in [k for k in self.kept if k[0] == name]:
+                    del self.kept[old]
+            if _bytes_of(value) <= self.kept.maxsize:
+                self.kept[key] = value
+
+
+_room = [_Room(1_000_000_000)]
+
+
+def bound_memory(most: int) -> None:
+    """Set how many bytes everything made from filters may hold together, of rows made from now on."""
+    _room[0] = _Room(most)
+
+
+def held_bytes() -> int:
+    """Return how many bytes are held of what was made from filters."""
+    return int(_room[0].kept.currsize)
+
+
+class _Memory:
+    """What was made from one filter, or under one lantern; several threads may ask at once."""
+
+    def __init__(self) -> None:
+        self._room = _room[0]
+        self._name = next(self._room.names)
+        # a list takes it without a lock, whenever the collector comes by
+        weakref.finalize(self, self._room.gone.append, self._name)
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        with self._room.lock:
+            found: T | None = self._room.kept.get((self._name, key))
+        if found is None:
+            # made outside the lock: two may make it, and neither waits for other rows
+            found = make()
+            self._room.put((self._name, key), found)
+        return found
+
+
+class once(Generic[T]):
+    """A property made once for each object, without the one lock that ``cached_property`` has for all."""
+
+    def __init__(self, make: Callable[[Any], T]) -> None:
+        self._make, self.__doc__, self._name = make, make.__doc__, make.__name__
+
+    def __get__(self, owner: Any, kind: type | None = None) -> T:
+        # found in the object itself from then on
+        found = owner.__dict__[self._name] = self._make(owner)
+        return found
 
 
 class Rows:
@@ -105,7 +147,7 @@ class Rows:
     def _filtered(self) -> Bools:
         return np.logical_and.reduce([mask(c, self.table) for c in self.only])  # type: ignore[no-any-return]
 
-    @cached_property
+    @once
     def lit(self) -> Bools | None:
         """Which rows of the table are kept and lit; None where the lantern is out."""
         if self.lit_condition is None:
@@ -113,17 +155,17 @@ class Rows:
         lit = mask(self.lit_condition, self.table)
         return lit if self.kept is None else lit & self.kept
 
-    @cached_property
+    @once
     def lit_at(self) -> Ints:
         """Where in the table the lit rows are; none where the lantern is out."""
         return np.empty(0, dtype=np.int64) if self.lit is None else np.flatnonzero(self.lit)
 
-    @cached_property
+    @once
     def n(self) -> int:
         """How many rows are kept."""
         return self.table.height if self.kept is None else int(np.count_nonzero(self.kept))
 
-    @cached_property
+    @once
     def n_lit(self) -> int:
         """How many of the kept rows are lit."""
         return len(self.lit_at)

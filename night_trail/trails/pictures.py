@@ -48,7 +48,7 @@ def _weight(value: Any) -> int:
 
 
 MOST_FILTERS = 10
-bound_memory(settings.FILTER_CACHE_BYTES // MOST_FILTERS)
+bound_memory(settings.FILTER_CACHE_BYTES)
 _lock = threading.Lock()
 _rows: LRUCache[str, Rows] = LRUCache(MOST_FILTERS)
 _answers: LRUCache[str, Answer] = LRUCache(settings.ANSWER_CACHE_BYTES, getsizeof=_weight)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import gc
 import threading
 
 import numpy as np
@@ -132,12 +133,12 @@ def test_another_lantern_shares_what_the_filter_made(monkeypatch: pytest.MonkeyP
     assert calls.count(Between("v", 2.0)) == 1
 
 
-def test_memory_is_bounded_and_threads_agree(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(rows_module, "_most_bytes", [4_000])
-    memory = rows_module._Memory()
+def test_memory_of_all_rows_is_bounded_together_and_threads_agree(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(rows_module, "_room", [rows_module._Room(4_000)])
+    memories = [rows_module._Memory() for _ in range(3)]
     threads = [
         threading.Thread(
-            target=lambda k=k: [memory.get(i % 7, lambda: np.zeros(100)) for i in range(k, k + 200)]
+            target=lambda k=k: [memories[i % 3].get(i % 7, lambda: np.zeros(100)) for i in range(k, k + 200)]
         )
         for k in range(4)
     ]
@@ -145,10 +146,40 @@ def test_memory_is_bounded_and_threads_agree(monkeypatch: pytest.MonkeyPatch) ->
         thread.start()
     for thread in threads:
         thread.join()
-    assert memory._kept.currsize <= 4_000
+    assert 0 < rows_module.held_bytes() <= 4_000
     # what is larger than all the room is made, and not kept
-    assert memory.get("large", lambda: np.zeros(10_000)).nbytes == 80_000
-    assert "large" not in memory._kept
+    assert memories[0].get("large", lambda: np.zeros(10_000)).nbytes == 80_000
+    assert not any(key == "large" for _, key in rows_module._room[0].kept)
+    # the same key of other rows is another thing, and what is gone leaves
+    assert memories[0].get("k", lambda: np.ones(1)) != memories[1].get("k", lambda: np.zeros(1))
+    memories.clear()
+    gc.collect()
+    rows_module._Memory().get("k", lambda: np.zeros(1))
+    assert rows_module.held_bytes() < 50
+
+
+def test_a_property_is_made_once_and_no_thread_waits_for_that_of_another_object() -> None:
+    slow, fast = threading.Event(), threading.Event()
+
+    class Thing:
+        def __init__(self, waits: bool) -> None:
+            self.waits, self.made = waits, 0
+
+        @rows_module.once
+        def value(self) -> int:
+            self.made += 1
+            if self.waits:
+                slow.set()
+                assert fast.wait(10)
+            return 7
+
+    one, other = Thing(True), Thing(False)
+    thread = threading.Thread(target=lambda: one.value)
+    thread.start()
+    assert slow.wait(10) and other.value == 7
+    fast.set()
+    thread.join()
+    assert one.value == other.value == 7 and one.made == other.made == 1
 
 
 def test_words_for_rows() -> None:
