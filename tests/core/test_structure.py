@@ -47,3 +47,14 @@ def test_reading_a_file_loads_no_question_and_the_core_no_page() -> None:
             [sys.executable, "-c", loaded.format(module)], capture_output=True, text=True, check=True
         ).stdout.split()
         assert module in out and not set(unwanted) & set(out), module
+
+
+def test_statistics_say_what_they_take_and_what_becomes_of_what_is_missing() -> None:
+    told = ("shape", "nan", "missing", "gaps", "ascend", "sorted", "parameters")
+    for path in sorted((ROOT / "core" / "stats").glob("*.py")):
+        for node in ast.parse(path.read_text()).body:
+            if not isinstance(node, ast.FunctionDef) or node.name.startswith("_"):
+                continue
+            arrays = [a.arg for a in node.args.args if a.annotation and "Floats" in ast.unparse(a.annotation)]
+            said = (ast.get_docstring(node) or "").lower()
+            assert not arrays or any(word in said for word in told), f"{path.stem}.{node.name}"

@@ -150,6 +150,8 @@ def cuts(ascending: Floats, edges: Floats) -> Ints:
     The first stretch lies below the first edge, the last from the last edge
     on. Bins are left-closed: an edge belongs to the bin at its right.
 
+    ``ascending`` has shape (n,) without NaN, ``edges`` shape (k + 1,).
+
     >>> cuts(np.array([-1.0, 0.0, 0.5, 1.0, 9.0]), np.array([0.0, 1.0, 2.0])).tolist()
     [0, 1, 3, 4, 5]
     """
@@ -177,6 +179,8 @@ def window(ascending: Floats, low_whisker: float, high_whisker: float) -> Window
     1.5 times their span, holds under 1 % of the values, and leaving it out
     shortens the axis by a quarter or more; where the rest would have a twentieth
     of the axis, it may hold a tenth of the values.
+
+    Shape (n,) without NaN, in the column's unit, as the whiskers are.
     """
     near_low, near_high = _near(low_whisker, high_whisker)
     outside = (
@@ -200,7 +204,10 @@ def window_of(values: Floats) -> Window:
 
 
 def window_of_ascending(ascending: Floats) -> Window:
-    """Return the window of values in ascending order."""
+    """Return the window of values in ascending order.
+
+    Shape (n,) without NaN.
+    """
     q1, q3 = (float(q) for q in quantiles(ascending, (0.25, 0.75)))
     reach = 1.5 * (q3 - q1)
     first = int(np.searchsorted(ascending, q1 - reach))

@@ -233,6 +233,8 @@ def moves(adjusted: Floats, part: Floats, places: Ints) -> bool:
     the series wanders, and its steps must differ from 0 on average. Changes
     that were found are a move where they leave the level elsewhere. Values that
     were gaps say nothing; ``places`` are the periods of those that were none.
+
+    All have shape (periods,), without NaN; ``part`` is the trend, in the unit of ``adjusted``.
     """
     from scipy import special  # noqa: PLC0415  (slow import)
 
@@ -278,13 +280,19 @@ class Parts:
 
 
 def fitted(values: Floats, periods: tuple[int, ...]) -> Parts:
-    """Return the parts of a series fitted in one go: quick, and less robust than ``take_apart``."""
+    """Return the parts of a series fitted in one go: quick, and less robust than ``take_apart``.
+
+    ``values`` has shape (periods,) without NaN; ``periods`` are in steps, shortest first.
+    """
     trend, seasons, rest, filled = _parts(values, periods, quick=True)
     return Parts(filled, trend, tuple(seasons), rest, periods)
 
 
 def multiplies(values: Floats, parts: Parts) -> bool:
-    """Whether a series above 0 is clearly likelier with its parts multiplied than added."""
+    """Whether a series above 0 is clearly likelier with its parts multiplied than added.
+
+    ``values`` has shape (periods,), all above 0, without NaN; ``parts`` are those added.
+    """
     if float(np.nanmin(values)) <= 0 or float(parts.values.min()) <= 0:
         return False
     none = np.zeros(len(values))
@@ -294,7 +302,10 @@ def multiplies(values: Floats, parts: Parts) -> bool:
 
 
 def seasons_of(values: Floats, candidates: tuple[int, ...]) -> tuple[int, ...]:
-    """Return the candidate periods whose season shows, shortest first; without any, one of its own."""
+    """Return the candidate periods whose season shows, shortest first; without any, one of its own.
+
+    ``values`` has shape (periods,), NaN for gaps; ``candidates`` are in steps.
+    """
     if not candidates:
         own = own_period(values)
         return (own,) if own else ()
@@ -313,7 +324,10 @@ def _smooth(values: Floats, window: int) -> Floats:
 
 
 def interpolated(values: Floats) -> Floats:
-    """Return values with gaps bridged by straight lines."""
+    """Return values with gaps bridged by straight lines.
+
+    Shape (periods,); NaN are bridged between neighbours, and at the ends the nearest value goes on.
+    """
     has = ~np.isnan(values)
     if has.all():
         return values.astype(np.float64)

@@ -54,7 +54,10 @@ NO_FORM = Form()
 
 
 def form(ascending: Floats) -> Form:
-    """Return the form of sorted values without NaN; an empty one where too few are different."""
+    """Return the form of sorted values without NaN; an empty one where too few are different.
+
+    ``ascending`` has shape (n,), in any unit.
+    """
     if not _judged(ascending):
         return NO_FORM
     found = limits(ascending)

@@ -61,7 +61,10 @@ def moments(values: Floats, codes: Ints, n_groups: int) -> Moments:
 
 
 def moments_of_shares(values: Floats, codes: Ints, n_groups: int) -> Moments:
-    """Return the moments of groups of values that are 0 or 1, whose spread follows from their mean."""
+    """Return the moments of groups of values that are 0 or 1, whose spread follows from their mean.
+
+    ``values`` has shape (rows,), 0.0 or 1.0 without NaN; ``codes`` from 0 to ``n_groups`` − 1.
+    """
     n = np.asarray(np.bincount(codes, minlength=n_groups), dtype=np.int64)
     sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
     with np.errstate(invalid="ignore", divide="ignore"):
@@ -83,6 +86,8 @@ def bootstrapped_interval(values: Floats) -> tuple[float, float] | None:
 
     The resamples are drawn from a fixed seed, from the values in order: the
     same values, the same interval, wherever they stand.
+
+    ``values`` has shape (n,) in any order, without NaN; None for fewer than two.
     """
     n, values = len(values), np.sort(values)
     if n < 2 or float(np.ptp(values)) == 0.0:
@@ -106,6 +111,8 @@ def quantile_interval(ascending: Floats, level: float) -> tuple[float, float] | 
     """Return an interval of at least 95 % for a quantile between two order statistics; none under 6 values.
 
     The ranks are those of the binomial distribution (Conover 1999, 3.2).
+
+    ``ascending`` has shape (n,) without NaN; ``level`` lies between 0 and 1.
     """
     n = len(ascending)
     if n < 6:
@@ -122,7 +129,10 @@ def quantile_interval(ascending: Floats, level: float) -> tuple[float, float] | 
 
 
 def ratio_interval(above: Floats, below: Floats) -> tuple[float, float] | None:
-    """Return the 95 % interval of a ratio of two sums by linearisation (Cochran 1977, 6.3)."""
+    """Return the 95 % interval of a ratio of two sums by linearisation (Cochran 1977, 6.3).
+
+    Both have shape (rows,) without NaN; None under two rows, or where the sum below is 0.
+    """
     n, total = len(below), float(below.sum())
     if n < 2 or total == 0:
         return None
@@ -212,7 +222,10 @@ def apart(found: Moments) -> list[bool]:
 
 
 def discoveries(p: Floats, level: float = 0.05) -> list[bool]:
-    """Return which hypotheses Benjamini & Hochberg (1995) reject at a false-discovery rate."""
+    """Return which hypotheses Benjamini & Hochberg (1995) reject at a false-discovery rate.
+
+    ``p`` has shape (hypotheses,) without NaN.
+    """
     order = np.argsort(p)
     passed = np.flatnonzero(p[order] <= level * np.arange(1, len(p) + 1) / max(len(p), 1))
     found = np.zeros(len(p), dtype=np.bool_)
@@ -222,7 +235,10 @@ def discoveries(p: Floats, level: float = 0.05) -> list[bool]:
 
 
 def ranked(ascending: Floats) -> tuple[Floats, Floats]:
-    """Return the ranks of values in ascending order, and the lengths of runs of equal ones."""
+    """Return the ranks of values in ascending order, and the lengths of runs of equal ones.
+
+    ``ascending`` has shape (n,) without NaN; ranks begin at 1, of equal values at their mean.
+    """
     begins = np.flatnonzero(np.concatenate([[True], ascending[1:] != ascending[:-1]]))
     lengths = np.diff(np.append(begins, len(ascending)))
     return np.repeat(begins + (lengths + 1) / 2, lengths), lengths.astype(np.float64)
@@ -256,6 +272,8 @@ def chi_square_of_shares(hits: Ints, n: Ints) -> float | None:
     Where fewer than five are expected in a group the statistic spreads more
     widely than chi-square: it is then held against a gamma distribution with
     its own mean and variance.
+
+    ``hits`` and ``n`` have shape (groups,), groups of no rows left out.
     """
     used = n > 0
     hits, n = hits[used], n[used]
@@ -281,7 +299,10 @@ def eta_squared(found: Moments) -> float | None:
 
 
 def cramers_v(left: Ints, right: Ints) -> float | None:
-    """Return Cramér's V of two categories as codes, with the bias correction of Bergsma (2013)."""
+    """Return Cramér's V of two categories as codes, with the bias correction of Bergsma (2013).
+
+    Both have shape (rows,), codes from 0, none missing; None where one of them has a single value.
+    """
     _, a = np.unique(left, return_inverse=True)
     _, b = np.unique(right, return_inverse=True)
     rows, columns, n = int(a.max()) + 1, int(b.max()) + 1, len(a)

@@ -48,7 +48,10 @@ class Summary:
 
 
 def summary(ascending: Floats) -> Summary | None:
-    """Return the summary of sorted values without NaN, or None where there are none."""
+    """Return the summary of sorted values without NaN, or None where there are none.
+
+    ``ascending`` has shape (n,).
+    """
     if not len(ascending):
         return None
     q1, median, q3 = quantiles(ascending, (0.25, 0.5, 0.75))
@@ -156,6 +159,8 @@ def letter_values(ascending: Floats) -> tuple[tuple[float, float], ...]:
 
     As many as stay trustworthy (Hofmann, Wickham & Kafadar 2017): each beyond
     the 95 % interval of the next, which leaves about 2 · 3.84 values outside.
+
+    ``ascending`` has shape (n,) without NaN.
 
     >>> letter_values(np.arange(1.0, 10.0))
     ((3.0, 7.0),)

@@ -85,7 +85,10 @@ class Pair:
 
 
 def pair_of(x: Floats, y: Floats) -> Pair:
-    """Return two columns of at least one row around their means."""
+    """Return two columns of at least one row around their means.
+
+    Both have shape (rows,) without NaN.
+    """
     x_mean, y_mean = float(x.mean()), float(y.mean())
     ends = (float(x.min()), float(x.max())), (float(y.min()), float(y.max()))
     with np.errstate(over="ignore", invalid="ignore"):
@@ -106,6 +109,8 @@ def correlation(x: Floats, y: Floats, known: Pair | None = None) -> Correlation 
     """Return how two columns are correlated; None under 4 rows or where one does not vary.
 
     ``known`` are their sums where they are at hand.
+
+    Both have shape (rows,) without NaN; ranks are those of the part ``some_of`` takes.
     """
     n = len(x)
     if n < 4 or not (pair := known or pair_of(x, y)).varies:
@@ -134,7 +139,10 @@ def _some(n: int) -> Ints:
 
 
 def pearson(x: Floats, y: Floats) -> float:
-    """Return Pearson's r of columns that vary."""
+    """Return Pearson's r of columns that vary.
+
+    Both have shape (rows,) without NaN, and more than one value.
+    """
     return _pearson(pair_of(x, y))
 
 
@@ -180,6 +188,8 @@ def rank_correlations(matrix: Floats) -> tuple[Floats, Ints]:
 
     Ranks are those among the rows that have both: taken over more they are no
     ranks of the pair.
+
+    ``matrix`` has shape (rows, columns), NaN where missing; ρ is NaN under 4 rows.
     """
     has = ~np.isnan(matrix)
     ranked = np.full(matrix.shape, np.nan)
@@ -226,7 +236,10 @@ class _Ranked:
 
 
 def ranks(values: Floats) -> Floats:
-    """Return ranks from 1, the mean of them for equal values."""
+    """Return ranks from 1, the mean of them for equal values.
+
+    Shape (n,) without NaN.
+    """
     return _Ranked.of(values).means
 
 
@@ -274,6 +287,8 @@ def least_squares(x: Floats, y: Floats, known: Pair | None = None) -> Line | Non
     """Return the line of least squares with the 95 % band of its mean.
 
     ``known`` are the columns' sums where they are at hand.
+
+    Both have shape (rows,) without NaN; None under 3 rows, or where x does not vary.
     """
     n = len(x)
     if n < 3:
@@ -301,7 +316,11 @@ def least_squares(x: Floats, y: Floats, known: Pair | None = None) -> Line | Non
 
 
 def theil_sen(x: Floats, y: Floats) -> Line | None:
-    """Return the line whose slope is the median of the slopes of pairs (Theil 1950, Sen 1968)."""
+    """Return the line whose slope is the median of the slopes of pairs (Theil 1950, Sen 1968).
+
+    Both have shape (rows,) without NaN; of more than 1,000 rows a fixed random part. None where x does not
+    vary.
+    """
     if len(x) < 3 or float(np.ptp(x)) == 0:
         return None
     if len(x) > MOST_PAIRS:
@@ -323,6 +342,8 @@ def lowess(x: Floats, y: Floats, share: float = 0.5) -> tuple[Floats, Floats] | 
 
     Tricube weights over the nearest ``share`` of the points, two robust
     rounds; more than 4,000 points are first averaged in as many bins.
+
+    Both have shape (rows,) without NaN; None under 8 rows, or where x does not vary.
     """
     if len(x) < 8 or float(np.ptp(x)) == 0:
         return None
@@ -365,7 +386,10 @@ def _local(x: Floats, y: Floats, weight: Floats, place: float, near: int) -> flo
 
 
 def within_slope(x: Floats, y: Floats, codes: np.ndarray) -> float | None:
-    """Return the slope that groups share: of the deviations from their own means."""
+    """Return the slope that groups share: of the deviations from their own means.
+
+    All have shape (rows,) without NaN; ``codes`` from 0. None where x does not vary within groups.
+    """
     n = np.bincount(codes)
     used = n > 0
     means_x, means_y = np.zeros(len(n)), np.zeros(len(n))

@@ -115,6 +115,8 @@ def own_period(values: Floats) -> int | None:
     explain more than red noise of order 1 does, with the number of periods that
     were looked at taken into account (Bonferroni). Under 40 values or four
     rounds none is looked for.
+
+    Shape (periods,), NaN for gaps.
     """
     n, has = len(values), ~np.isnan(values)
     if np.count_nonzero(has) < 40:

@@ -23,7 +23,10 @@ class Heaping:
 
 
 def sample(values: Floats, size: int = SAMPLE) -> Floats:
-    """Return a fixed random part of the values (seed 7), or all of few."""
+    """Return a fixed random part of the values (seed 7), or all of few.
+
+    Shape (n,) in any order; the order of those chosen is random.
+    """
     if len(values) <= size:
         return values
     return np.asarray(np.random.default_rng(7).choice(values, size, replace=False))
@@ -40,6 +43,8 @@ def humps(values: Floats, step: float = 0.0) -> tuple[float, ...]:
     would count as a hump; ``step`` names a coarser one (values rounded to
     tens). Fewer than 50 values, or fewer than 30 different ones, are not judged,
     nor are columns where zero or the median alone is 30 % of the values.
+
+    ``values`` has shape (n,) without NaN.
     """
     if len(values) < 50:
         return ()
@@ -80,7 +85,10 @@ def _few(values: Floats) -> Floats:
 
 
 def resolution(values: Floats) -> float:
-    """Return the decimal step values are recorded in, 0 where they share none."""
+    """Return the decimal step values are recorded in, 0 where they share none.
+
+    Shape (n,) without NaN, in the column's unit.
+    """
     for places in range(4):
         if np.allclose(_few(values), np.round(_few(values), places), atol=1e-9):
             return float(10.0**-places)
@@ -95,6 +103,8 @@ def heaping(values: Floats) -> Heaping | None:
     what the values just beside the multiples hold on average. The difference
     must be significant (chi-square with one degree of freedom, p < 0.0001, the
     chance in both neighbours counted) and the multiples half as common again.
+
+    ``values`` has shape (n,) without NaN.
     """
     if len(values) < 200 or np.ptp(values) < 20:
         return None
@@ -115,12 +125,18 @@ def heaping(values: Floats) -> Heaping | None:
 
 
 def zeros(values: Floats) -> float:
-    """Return the share of values that are exactly 0."""
+    """Return the share of values that are exactly 0.
+
+    Shape (n,) without NaN; at least one value.
+    """
     return float(np.count_nonzero(values == 0)) / len(values) if len(values) else 0.0
 
 
 def peaks(counts: Ints) -> int:
-    """Return how many peaks the counts of neighbouring bins show, steps within chance left out."""
+    """Return how many peaks the counts of neighbouring bins show, steps within chance left out.
+
+    Shape (bins,), bins of one width.
+    """
     from scipy.signal import find_peaks  # noqa: PLC0415  (slow import)
 
     tall = np.concatenate([[0], counts, [0]]).astype(float)

@@ -42,7 +42,11 @@ def shared_shift(lines: Floats, season: int = 0) -> int | None:
 
 
 def level_shift(line: Floats, season: int = 0) -> int | None:
-    """Return the period in which one line changes its level by the same measure."""
+    """Return the period in which one line changes its level by the same measure.
+
+    ``line`` has shape (periods,), NaN for gaps; ``season`` is in steps, 1 for none. None where there is no
+    change.
+    """
     return _shift(line[None], season)
 
 

@@ -105,7 +105,10 @@ def _evened(values: Floats) -> Floats | None:
 
 
 def far_off(rest: Floats) -> Bools:
-    """Return which values lie far from the middle of all: a modified z over 3.5; NaN never does."""
+    """Return which values lie far from the middle of all: a modified z over 3.5; NaN never does.
+
+    Shape (periods,).
+    """
     if np.isnan(rest).all():
         return np.zeros(len(rest), dtype=np.bool_)
     off = np.abs(rest - np.nanmedian(rest))

@@ -96,6 +96,8 @@ def of_groups(members: list[Floats]) -> list[Named]:
     Analysis of variance (Fisher 1925), Welch (1951), Brown & Forsythe (1974),
     Kruskal & Wallis (1952); for two groups Student's and Welch's t and Mann &
     Whitney's U (normal approximation with ties, no continuity correction).
+
+    Each of ``members`` has shape (rows of the group,) without NaN.
     """
     members = [m for m in members if len(m)]
     k, n = len(members), sum(map(len, members))
@@ -192,7 +194,10 @@ def _of_two(n: Floats, means: Floats, variances: Floats, within: float) -> list[
 
 
 def of_differences(first: Floats, second: Floats) -> list[Named]:
-    """Return the paired t test of two columns over the rows that have both."""
+    """Return the paired t test of two columns over the rows that have both.
+
+    Both have shape (rows,), NaN where missing.
+    """
     n = len(first)
     if n < 2:
         return []
@@ -220,6 +225,8 @@ def of_pair(x: Floats, y: Floats) -> list[Named]:
 
     Least squares by QR of the centred columns; Fisher's interval of r; Kendall's
     τ-b on at most 20,000 pairs, a fixed random part of more.
+
+    Both have shape (rows,) without NaN.
     """
     from scipy import stats  # noqa: PLC0415  (slow import)
 
@@ -277,6 +284,8 @@ def partial_correlations(matrix: Floats) -> Floats:
     """Return the correlation of every two columns with all others held fixed; NaN where that cannot be said.
 
     From the inverse of the correlation matrix of rows that are complete.
+
+    ``matrix`` has shape (rows, columns), NaN where missing.
     """
     complete = matrix[~np.isnan(matrix).any(axis=1)]
     k = matrix.shape[1]
@@ -297,7 +306,10 @@ def partial_correlations(matrix: Floats) -> Floats:
 
 
 def autocorrelations(values: Floats, most: int) -> Floats:
-    """Return the autocorrelations at lags 1 to ``most`` (Box & Jenkins 1976), gaps left out."""
+    """Return the autocorrelations at lags 1 to ``most`` (Box & Jenkins 1976), gaps left out.
+
+    ``values`` has shape (periods,), NaN for gaps; the result shape (lags,), empty where nothing varies.
+    """
     has: Bools = ~np.isnan(values)
     if has.sum() < 3:
         return np.empty(0)
@@ -325,7 +337,10 @@ def classical_seasons(values: Floats, places: Ints, period: int, way: str) -> Fl
 
 
 def of_errors(truth: Floats, said: Floats, scale: float) -> list[Named]:
-    """Return how far off what was said was; ``scale`` is the mean error of repeating the season."""
+    """Return how far off what was said was; ``scale`` is the mean error of repeating the season.
+
+    Both have shape (periods,) without NaN, in the measure's unit.
+    """
     off = truth - said
     found = [
         Named("mean absolute error", float(np.mean(np.abs(off)))),
