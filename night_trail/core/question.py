@@ -31,7 +31,7 @@ Question = Spread | Compare | Relate | Correlations | Crosstab | OverTime | Cycl
 """Every kind of question; grows as ways of looking are added."""
 
 
-class Level(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+class Descent(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A group that was gone down into: its rows, and the picture it was a mark of."""
 
     rows: Condition
@@ -49,7 +49,7 @@ class Scene(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     beside: Annotated[tuple[Question, ...], msgspec.Meta(max_length=3)] = ()
     only: Annotated[tuple[Condition, ...], msgspec.Meta(max_length=50)] = ()
     lit: Condition | None = None
-    within: Annotated[tuple[Level, ...], msgspec.Meta(max_length=12)] = ()
+    within: Annotated[tuple[Descent, ...], msgspec.Meta(max_length=12)] = ()
     alike: bool = False
     schema: Literal[1] = 1
 

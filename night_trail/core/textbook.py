@@ -34,7 +34,7 @@ MOST_PARTS, MOST_LAGS, MOST_PLACES = 13, 36, 53
 
 
 @dataclass(frozen=True)
-class Line:
+class FigureLine:
     """A figure with its name; None where there is none."""
 
     label: str
@@ -50,15 +50,15 @@ class Likeness:
 
 
 @dataclass(frozen=True)
-class Part:
+class FigurePart:
     """Figures that belong together: of all rows, of a group, of a test."""
 
     title: str
-    lines: tuple[Line, ...]
+    lines: tuple[FigureLine, ...]
     likeness: Likeness | None = None
 
 
-def all_figures(answer: Answer, rows: Rows) -> tuple[Part, ...]:
+def all_figures(answer: Answer, rows: Rows) -> tuple[FigurePart, ...]:
     """Return all figures of a picture, of the rows that are kept; none where it has no more than it shows."""
     match answer:
         case CompareAnswer():
@@ -79,11 +79,11 @@ def all_figures(answer: Answer, rows: Rows) -> tuple[Part, ...]:
     return tuple(part for part in found if part.lines)
 
 
-def _part(title: str, lines: list[Named], likeness: Likeness | None = None) -> Part:
-    return Part(
+def _part(title: str, lines: list[Named], likeness: Likeness | None = None) -> FigurePart:
+    return FigurePart(
         title,
         tuple(
-            Line(f.label, f.value if isinstance(f.value, int) or math.isfinite(f.value) else None)
+            FigureLine(f.label, f.value if isinstance(f.value, int) or math.isfinite(f.value) else None)
             for f in lines
         ),
         likeness,
@@ -114,7 +114,7 @@ def _members(name: str, across: str, rows: Rows) -> list[tuple[str, Floats]]:
     return [(coded.labels[i], parts[i]) for i in np.argsort(-counts, kind="stable") if counts[i]]
 
 
-def _spread(question: Spread, rows: Rows) -> list[Part]:
+def _spread(question: Spread, rows: Rows) -> list[FigurePart]:
     if not rows.table.column(question.column).kind.numeric:
         return []
     values = _values(question.column, rows)
@@ -122,7 +122,7 @@ def _spread(question: Spread, rows: Rows) -> list[Part]:
     return found + (_groups(question.column, question.across, rows) if question.across else [])
 
 
-def _groups(name: str, across: str, rows: Rows) -> list[Part]:
+def _groups(name: str, across: str, rows: Rows) -> list[FigurePart]:
     members = _members(name, across, rows)
     found = [_part(f"{name} across {across}", of_groups([values for _, values in members]))]
     return found + [
@@ -130,7 +130,7 @@ def _groups(name: str, across: str, rows: Rows) -> list[Part]:
     ]
 
 
-def _compare(answer: CompareAnswer, rows: Rows) -> list[Part]:
+def _compare(answer: CompareAnswer, rows: Rows) -> list[FigurePart]:
     question = answer.question
     name, column = question.measure.column, answer.column
     if name is None or column is None or not (column.kind.numeric or column.kind == "yes/no"):
@@ -146,7 +146,7 @@ def _compare(answer: CompareAnswer, rows: Rows) -> list[Part]:
     return found
 
 
-def _relate(answer: RelateAnswer, rows: Rows) -> list[Part]:
+def _relate(answer: RelateAnswer, rows: Rows) -> list[FigurePart]:
     question = answer.question
     x, y = (_values(n, rows) for n in (question.against, question.column))
     both = ~(np.isnan(x) | np.isnan(y))
@@ -171,7 +171,7 @@ def _relate(answer: RelateAnswer, rows: Rows) -> list[Part]:
     ]
 
 
-def _together(answer: CorrelationAnswer, rows: Rows) -> list[Part]:
+def _together(answer: CorrelationAnswer, rows: Rows) -> list[FigurePart]:
     names = [c.name for c in answer.columns]
     partial = partial_correlations(np.column_stack([_values(n, rows) for n in names]))
     pairs = [(i, j) for i in range(len(names)) for j in range(i + 1, len(names))]
@@ -186,7 +186,7 @@ def _together(answer: CorrelationAnswer, rows: Rows) -> list[Part]:
     ]
 
 
-def _series(values: Floats, grain: str) -> list[Part]:
+def _series(values: Floats, grain: str) -> list[FigurePart]:
     like = autocorrelations(values, MOST_LAGS)
     n = int(np.count_nonzero(~np.isnan(values)))
     lines = [
@@ -201,7 +201,7 @@ def _series(values: Floats, grain: str) -> list[Part]:
     return found
 
 
-def _apart(answer: DecompositionAnswer) -> list[Part]:
+def _apart(answer: DecompositionAnswer) -> list[FigurePart]:
     parts = answer.parts
     assert parts is not None  # noqa: S101  (asked only of parts)
     found = _series(np.where(parts.filled, np.nan, parts.values), answer.calendar.grain)
@@ -216,7 +216,7 @@ def _apart(answer: DecompositionAnswer) -> list[Part]:
     return [*found, _part("What trend and seasons leave", of_sample(parts.rest[~parts.filled]))]
 
 
-def _ahead(answer: ForecastAnswer) -> list[Part]:
+def _ahead(answer: ForecastAnswer) -> list[FigurePart]:
     found = answer.forecast
     assert found is not None  # noqa: S101  (asked only with a forecast)
     past = answer.values[answer.start : answer.end]

@@ -16,7 +16,7 @@ from night_trail.core.conditions import Between, Condition, Not, Text, check, is
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import from_words, in_words, parts_from_words
 from night_trail.core.moments import DAY, HOUR
-from night_trail.core.question import Level, Question, Scene, decode, to_json
+from night_trail.core.question import Descent, Question, Scene, decode, to_json
 from night_trail.core.questions import registry as answers
 from night_trail.core.questions import ways as slots
 from night_trail.core.questions.over_time.question import OverTime
@@ -332,7 +332,7 @@ def _down(scene: Scene, by: str, table: Table) -> tuple[Scene, str]:
     if len(scene.within) >= MOST_LEVELS:
         raise BadQuestion(f"{MOST_LEVELS} levels are the deepest", "", "Come up again, or look at the rows.")
     main = down(scene.main, by, table)
-    level = Level(rows, scene.main)
+    level = Descent(rows, scene.main)
     after = replace(scene, main=main, only=_added(scene.only, rows), lit=None, within=(*scene.within, level))
     return after, f"into {in_words(rows, table)}, by {by}"
 

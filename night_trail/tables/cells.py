@@ -27,7 +27,7 @@ MOST_PICTURE = 300_000
 
 
 @dataclass(frozen=True)
-class Cell:
+class WrittenCell:
     """One cell: its words, for numbers the part of a bar in twentieths, or a picture's address."""
 
     text: str
@@ -37,38 +37,38 @@ class Cell:
     picture: str = ""
 
 
-def cells_of(column: Column, part: pl.Series) -> list[Cell]:
+def cells_of(column: Column, part: pl.Series) -> list[WrittenCell]:
     """Return cells of one column in words; ratings with a known top as filled and empty marks."""
     if column.kind.numeric and part.dtype.is_numeric():
         values = on_axis(part)
         if 0 < column.top <= _MARKS_MOST:
             return [
-                Cell("—", 0, missing=True) if np.isnan(v) else Cell(marks(float(v), column.top))
+                WrittenCell("—", 0, missing=True) if np.isnan(v) else WrittenCell(marks(float(v), column.top))
                 for v in values
             ]
         if column.unit in (YEAR, CLOCK):
             return [
-                Cell("—", 0, missing=True) if np.isnan(v) else Cell(bare(float(v), column.unit))
+                WrittenCell("—", 0, missing=True) if np.isnan(v) else WrittenCell(bare(float(v), column.unit))
                 for v in values
             ]
         places = max((len(number(float(v), 8).partition(".")[2]) for v in values), default=0)
         top = float(np.nanmax(np.abs(values))) if len(values) and not np.all(np.isnan(values)) else 0.0
         return [
-            Cell("—", 0, missing=True)
+            WrittenCell("—", 0, missing=True)
             if np.isnan(v)
-            else Cell(_aligned(float(v), places), round(20 * abs(v) / top) if top else 0)
+            else WrittenCell(_aligned(float(v), places), round(20 * abs(v) / top) if top else 0)
             for v in values
         ]
     return [_worded(t) for t in texts(column.kind, part)]
 
 
-def _worded(text: str | None) -> Cell:
+def _worded(text: str | None) -> WrittenCell:
     if text is None:
-        return Cell("—", missing=True)
+        return WrittenCell("—", missing=True)
     # pictures that came inside the table itself; drawings in SVG could hold more than a picture
     if _PICTURE.match(text) and len(text) <= MOST_PICTURE:
-        return Cell("a picture", picture=text)
-    return Cell(text)
+        return WrittenCell("a picture", picture=text)
+    return WrittenCell(text)
 
 
 def marks(value: float, top: int) -> str:

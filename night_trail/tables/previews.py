@@ -21,7 +21,7 @@ from night_trail.core.recipe import Step, decode_step
 from night_trail.core.recipe.offers import Remedy, column_offers
 from night_trail.core.table import Column, Kind
 from night_trail.tables import aside
-from night_trail.tables.cells import Cell, cells_of
+from night_trail.tables.cells import WrittenCell, cells_of
 from night_trail.tables.models import Arrival, Version
 
 ROWS = 14
@@ -65,7 +65,7 @@ class Heading:
     wanted: bool
     column: Column | None
     chosen: ColumnSetting
-    cells: list[Cell]
+    cells: list[WrittenCell]
 
 
 def preview_of(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> Preview:
@@ -180,7 +180,7 @@ def _heading(position: int, name: str, found: Preview, settings: ReadingSettings
     cells = cells_of(column, found.cells[name].head(ROWS))
     for row, text in column.failed_cells:
         if row < len(cells):
-            cells[row] = Cell(text, failed=True)
+            cells[row] = WrittenCell(text, failed=True)
     return Heading(position, name, chosen.wanted, column, chosen, cells)
 
 

@@ -20,7 +20,7 @@ MOST_NAME = 80
 MOST_MEASURES = 50
 
 
-class DatabaseSource:
+class VersionSource:
     """The columns of a version, read when asked for."""
 
     def __init__(self, places: list[Place]) -> None:
@@ -53,7 +53,7 @@ def core_table(version: Version, its_table: Table | None = None) -> CoreTable:
         name=table.name,
         columns=columns,
         height=version.height,
-        source=DatabaseSource(version.place_list()),
+        source=VersionSource(version.place_list()),
         # where a column's values have rows of their own, a row is no trip any more
         row_noun=("row", "rows") if any(c.once for c in columns) else (table.noun_one, table.noun_many),
         measures=msgspec.convert(table.measures, dict[str, Measure]),

@@ -23,7 +23,7 @@ MOST_FIND = 200
 
 
 @dataclass(frozen=True)
-class Line:
+class RankLine:
     """One group: its rank, its rows, its figure in words, the turn that lights it."""
 
     rank: int
@@ -41,7 +41,7 @@ class RankPage:
     across: str
     measure: str
     find: str
-    lines: list[Line]
+    lines: list[RankLine]
     total: int
     groups: int
     few: int
@@ -93,7 +93,7 @@ def rank_page(desk: Desk, find: str, page: int) -> RankPage:
         label, figure = ranked.labels[at], float(ranked.values[at])
         light = to_json(Light(OneOf(by.across, (label,))))
         bar = round(20 * abs(figure) / top) if top else 0
-        lines.append(Line(int(ranks[place]), label, int(ranked.n[at]), said(figure), bar, light))
+        lines.append(RankLine(int(ranks[place]), label, int(ranked.n[at]), said(figure), bar, light))
     return RankPage(
         across=by.across,
         measure=measure_words(by.measure, desk.table),

@@ -85,11 +85,11 @@ class Head:
 
 
 @dataclass(frozen=True)
-class Line:
+class RowLine:
     """A row: its place in the table, its cells, and whether the rule marks it; or the summary of a group."""
 
     at: int = -1
-    cells: tuple[cells.Cell, ...] = ()
+    cells: tuple[cells.WrittenCell, ...] = ()
     marked: bool = False
     summary: str = ""
 
@@ -99,7 +99,7 @@ class RowPage:
     """A page of rows."""
 
     heads: list[Head]
-    lines: list[Line]
+    lines: list[RowLine]
     total: int
     lit: bool
     view: View
@@ -129,7 +129,7 @@ def row_page(desk: Desk, view: View) -> RowPage:
     shown = [cells.cells_of(c, desk.table.series(c.name).gather(at)) for c in columns]
     meets = np.zeros(len(at), dtype=np.bool_) if marked is None else mask(marked, desk.table)[at]
     rows = [
-        Line(int(row), tuple(line), bool(is_marked))
+        RowLine(int(row), tuple(line), bool(is_marked))
         for row, line, is_marked in zip(at, zip(*shown, strict=True), meets, strict=True)
     ]
     first = view.sorts[0] if view.sorts else None
@@ -178,11 +178,11 @@ def _sorted(desk: Desk, wanted: np.ndarray, keys: list[tuple[str, bool]]) -> np.
     return wanted
 
 
-def _with_summaries(desk: Desk, group: str, wanted: np.ndarray, rows: list[Line]) -> list[Line]:
+def _with_summaries(desk: Desk, group: str, wanted: np.ndarray, rows: list[RowLine]) -> list[RowLine]:
     """Put a line over the rows of each group that begins on the page: its rows, and a figure a number."""
     coded = desk.table.coded(group)
     codes = coded.codes[wanted]
-    found: list[Line] = []
+    found: list[RowLine] = []
     said: dict[int, str] = {}
     before = [None, *(coded.codes[row.at] for row in rows)]
     for (last, code), row in zip(pairwise(before), rows, strict=True):
@@ -191,7 +191,7 @@ def _with_summaries(desk: Desk, group: str, wanted: np.ndarray, rows: list[Line]
                 said[int(code)] = _summary(
                     desk, coded.labels[code] if code >= 0 else "", wanted[codes == code]
                 )
-            found.append(Line(summary=said[int(code)]))
+            found.append(RowLine(summary=said[int(code)]))
         found.append(row)
     return found
 

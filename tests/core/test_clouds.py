@@ -29,7 +29,7 @@ from night_trail.core.questions.registry import answer, check, figures_of, sente
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.relate.layers import MOST_POINTS
 from night_trail.core.questions.relate.question import Relate
-from night_trail.core.questions.shared.axes import Axis
+from night_trail.core.questions.shared.axes import BinnedAxis
 from night_trail.core.questions.spread.question import Spread
 from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
@@ -424,10 +424,10 @@ def test_every_value_lies_in_the_cell_whose_edges_hold_it(
     given_ = np.concatenate([values, edges, np.nextafter(edges, -np.inf), np.nextafter(edges, np.inf)])
     has = ~np.isnan(given_)
     expected = np.clip(np.searchsorted(edges, given_[has], side="right") - 1, 0, n - 1)
-    found = Axis(edges).cell_of(given_)
+    found = BinnedAxis(edges).cell_of(given_)
     assert found[has].tolist() == expected.tolist() and (found[~has] == 0).all()
     whole = np.rint(given_)
-    assert Axis(edges).cell_of_whole(whole).tolist() == Axis(edges).cell_of(whole).tolist()
+    assert BinnedAxis(edges).cell_of_whole(whole).tolist() == BinnedAxis(edges).cell_of(whole).tolist()
 
 
 def test_the_axis_that_stays_is_that_of_the_column_and_tails_are_counted_in_the_pair() -> None:

@@ -23,14 +23,14 @@ class LikelyJoin:
 
 
 @dataclass(frozen=True)
-class Correlations:
+class Belonging:
     """What may be stacked, as positions of two tables or more, and what may be joined, likeliest first."""
 
     stacks: tuple[tuple[int, ...], ...]
     joins: tuple[LikelyJoin, ...]
 
 
-def together(tables: list[Table]) -> Correlations:
+def together(tables: list[Table]) -> Belonging:
     """Return how tables belong together.
 
     Tables that share 70 % of their columns are parts of one; of such a family
@@ -49,4 +49,4 @@ def together(tables: list[Table]) -> Correlations:
         if keys := likely_keys(tables[left], tables[right]):
             joins.append(LikelyJoin(left, right, keys[0]))
     joins.sort(key=lambda j: -j.key.score)
-    return Correlations(tuple(tuple(f) for f in families if len(f) > 1), tuple(joins[:MOST_JOINS]))
+    return Belonging(tuple(tuple(f) for f in families if len(f) > 1), tuple(joins[:MOST_JOINS]))

@@ -22,7 +22,7 @@ FAR = 1e4
 
 
 @dataclass(frozen=True)
-class Moments:
+class GroupMoments:
     """Counts, sums, means and variances (n − 1) of groups, one a group.
 
     ``off`` are the means from the mean of all values: exact where the means
@@ -36,7 +36,7 @@ class Moments:
     off: Floats
 
 
-def moments(values: Floats, codes: Ints, n_groups: int) -> Moments:
+def moments(values: Floats, codes: Ints, n_groups: int) -> GroupMoments:
     """Return the moments of groups; a mean without values and a variance of one value are NaN.
 
     Parameters
@@ -57,10 +57,10 @@ def moments(values: Floats, codes: Ints, n_groups: int) -> Moments:
         squares = np.bincount(codes, weights=shifted, minlength=n_groups)
         variances = np.where(n > 1, squares / (n - 1), np.nan)
         means = pivot + off
-    return Moments(n, np.where(n > 0, n * means, 0.0), means, variances, off)
+    return GroupMoments(n, np.where(n > 0, n * means, 0.0), means, variances, off)
 
 
-def moments_of_shares(values: Floats, codes: Ints, n_groups: int) -> Moments:
+def moments_of_shares(values: Floats, codes: Ints, n_groups: int) -> GroupMoments:
     """Return the moments of groups of values that are 0 or 1, whose spread follows from their mean.
 
     ``values`` has shape (rows,), 0.0 or 1.0 without NaN; ``codes`` from 0 to ``n_groups`` − 1.
@@ -70,7 +70,7 @@ def moments_of_shares(values: Floats, codes: Ints, n_groups: int) -> Moments:
     with np.errstate(invalid="ignore", divide="ignore"):
         means = sums / n
         variances = np.where(n > 1, sums * (1 - means) / (n - 1), np.nan)
-    return Moments(n, sums, means, variances, means)
+    return GroupMoments(n, sums, means, variances, means)
 
 
 def mean_interval(n: int, mean: float, variance: float) -> tuple[float, float] | None:
@@ -146,7 +146,7 @@ MOST_WELCH, LEAST_WELCH = 10, 50
 """Welch's test keeps its level for a few groups of many rows; beyond, that of Brown & Forsythe does."""
 
 
-def alike(found: Moments) -> tuple[str, float | None]:
+def alike(found: GroupMoments) -> tuple[str, float | None]:
     """Return the test that all means are equal that keeps its level here, and its p.
 
     Welch's takes the spread of each group as known: with many groups, or of few
@@ -158,7 +158,7 @@ def alike(found: Moments) -> tuple[str, float | None]:
     return "Brown–Forsythe", brown_forsythe(found)
 
 
-def welch(found: Moments) -> float | None:
+def welch(found: GroupMoments) -> float | None:
     """Return p of Welch's (1951) test that all means are equal; none where it cannot be computed."""
     usable = (found.n > 1) & (found.variances > 0)
     k = int(usable.sum())
@@ -175,7 +175,7 @@ def welch(found: Moments) -> float | None:
     return float(special.fdtrc(k - 1, freedom, statistic))
 
 
-def brown_forsythe(found: Moments) -> float | None:
+def brown_forsythe(found: GroupMoments) -> float | None:
     """Return p of the test of Brown & Forsythe (1974) that all means are equal.
 
     Groups of one value are left out; None where it cannot be computed.
@@ -193,7 +193,7 @@ def brown_forsythe(found: Moments) -> float | None:
     return float(special.fdtrc(k - 1, freedom, statistic))
 
 
-def apart(found: Moments) -> list[bool]:
+def apart(found: GroupMoments) -> list[bool]:
     """Return for each group whether its mean differs from that of all other rows.
 
     Welch's t-tests with the step of Benjamini & Hochberg (1995) at 5 %. The
@@ -289,7 +289,7 @@ def chi_square_of_shares(hits: Ints, n: Ints) -> float | None:
     return float(special.gammaincc(freedom**2 / variance, statistic * freedom / variance))
 
 
-def eta_squared(found: Moments) -> float | None:
+def eta_squared(found: GroupMoments) -> float | None:
     """Return η², the share of all variance that lies between the groups; none without variance."""
     used = found.n > 0
     n, means = found.n[used], found.off[used]

@@ -48,7 +48,7 @@ class Correlation:
 
 
 @dataclass(frozen=True)
-class Line:
+class FittedLine:
     """A straight fit, and the 95 % band of its mean where it has one: at ``x``, from ``low`` to ``high``."""
 
     slope: float
@@ -283,7 +283,7 @@ def _pair_sums(group: Ints, values: Ints, sizes: Ints) -> Floats:
     return np.asarray(found, dtype=np.float64)
 
 
-def least_squares(x: Floats, y: Floats, known: Pair | None = None) -> Line | None:
+def least_squares(x: Floats, y: Floats, known: Pair | None = None) -> FittedLine | None:
     """Return the line of least squares with the 95 % band of its mean.
 
     ``known`` are the columns' sums where they are at hand.
@@ -312,10 +312,10 @@ def least_squares(x: Floats, y: Floats, known: Pair | None = None) -> Line | Non
     level, centre = pair.y_mean, pair.x_mean
     fitted = level + slope * (at - centre)
     half = t95(n - 2) * error * np.sqrt(1 / n + (at - centre) ** 2 / sxx)
-    return Line(slope, level - slope * centre, at, fitted, fitted - half, fitted + half)
+    return FittedLine(slope, level - slope * centre, at, fitted, fitted - half, fitted + half)
 
 
-def theil_sen(x: Floats, y: Floats) -> Line | None:
+def theil_sen(x: Floats, y: Floats) -> FittedLine | None:
     """Return the line whose slope is the median of the slopes of pairs (Theil 1950, Sen 1968).
 
     Both have shape (rows,) without NaN; of more than 1,000 rows a fixed random part. None where x does not
@@ -334,7 +334,7 @@ def theil_sen(x: Floats, y: Floats) -> Line | None:
     found = theilslopes(y, x)
     slope, intercept = float(found.slope), float(found.intercept)
     at = np.array([x.min(), x.max()])
-    return Line(slope, intercept, at, intercept + slope * at)
+    return FittedLine(slope, intercept, at, intercept + slope * at)
 
 
 def lowess(x: Floats, y: Floats, share: float = 0.5) -> tuple[Floats, Floats] | None:

@@ -19,7 +19,7 @@ MOST_MARKS = 400
 
 
 @dataclass(frozen=True)
-class Place:
+class TimePlot:
     """Where one plot lies: its scales, its upper and lower edge, the periods shown."""
 
     x: Linear
@@ -29,7 +29,7 @@ class Place:
     visible: tuple[int, int]
 
 
-def period_marks(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place, k: int) -> None:
+def period_marks(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: TimePlot, k: int) -> None:
     """Lay a mark over every period of every line, or over stretches of them where there are many."""
     first, end = place.visible
     n = end - first
@@ -69,7 +69,7 @@ def period_marks(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Pl
             _compact_labels(canvas, answer, one, place)
 
 
-def _compact_labels(canvas: Canvas, answer: OverTimeAnswer, one: Line, place: Place) -> None:
+def _compact_labels(canvas: Canvas, answer: OverTimeAnswer, one: Line, place: TimePlot) -> None:
     """Write figures over points where they do not overlap."""
     said, free = said_of(answer), -math.inf
     at = answer.calendar.middles()

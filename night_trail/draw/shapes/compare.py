@@ -7,7 +7,7 @@ import math
 from night_trail.core.questions.compare.answer import CompareAnswer
 from night_trail.core.questions.compare.sentence import baseline_words
 from night_trail.core.questions.compare.words import Measured, difference_words, figure_words
-from night_trail.core.questions.shared.group_figures import Group
+from night_trail.core.questions.shared.group_figures import GroupFigure
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.ranking import dwarfs
 from night_trail.core.table import Table
@@ -163,12 +163,12 @@ def axis_words(answer: Measured, table: Table) -> str:
     return measured_title(answer.question.measure, answer.column, table)
 
 
-def group_key(answer: CompareAnswer, one: Group) -> str:
+def group_key(answer: CompareAnswer, one: GroupFigure) -> str:
     """Return what names a group's mark from step to step."""
     return f"{answer.question.across}\x1f{one.label if not one.others else 'others'}"
 
 
-def group_card(answer: CompareAnswer, table: Table, one: Group, written: str) -> list[str]:
+def group_card(answer: CompareAnswer, table: Table, one: GroupFigure, written: str) -> list[str]:
     """Return what the hover card of a group says."""
     said = figure_words(answer)
     card = [one.label, written]
@@ -181,7 +181,7 @@ def group_card(answer: CompareAnswer, table: Table, one: Group, written: str) ->
     return card
 
 
-def group_rows(answer: Measured, one: Group) -> Stands:
+def group_rows(answer: Measured, one: GroupFigure) -> Stands:
     """Return the rows of a group, and the figure of those that are lit."""
     figure = "" if one.lit_value is None else figure_words(answer)(one.lit_value)
     return Stands(one.n, one.lit_n, figure)
@@ -191,7 +191,7 @@ def _group(
     canvas: Canvas,
     answer: CompareAnswer,
     table: Table,
-    one: Group,
+    one: GroupFigure,
     x: Linear,
     middle: float,
     room: float,
@@ -223,7 +223,7 @@ def _break(at: float, middle: float, thick: float) -> Svg:
 
 
 def _bar(
-    canvas: Canvas, answer: CompareAnswer, one: Group, x: Linear, middle: float, room: float, key: str
+    canvas: Canvas, answer: CompareAnswer, one: GroupFigure, x: Linear, middle: float, room: float, key: str
 ) -> tuple[Svg, Svg | None]:
     thick = min(THICKEST, max(0.7 * room, 1.0))
     class_ = "bar end" if one.others else "bar"
@@ -245,7 +245,7 @@ def _bar(
 
 
 def _dot(
-    canvas: Canvas, answer: CompareAnswer, one: Group, x: Linear, middle: float, room: float, key: str
+    canvas: Canvas, answer: CompareAnswer, one: GroupFigure, x: Linear, middle: float, room: float, key: str
 ) -> tuple[Svg, Svg | None]:
     radius = min(5.5, max(1.5, room / 4))
     parts: list[Svg] = []

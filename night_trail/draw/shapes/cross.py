@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from night_trail.core.language.numbers import percent
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.words import figure_words
-from night_trail.core.questions.shared.group_figures import Group
+from night_trail.core.questions.shared.group_figures import GroupFigure
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.ranking import dwarfs
 from night_trail.core.table import Table
@@ -91,7 +91,7 @@ def _domain(answer: CrossAnswer) -> tuple[float, float]:
     return (low, high) if high > low else (low, low + 1.0)
 
 
-def _on_scale(answer: CrossAnswer) -> list[list[Group]]:
+def _on_scale(answer: CrossAnswer) -> list[list[GroupFigure]]:
     """Return the cells that decide the axis or the shades: not those gathered that would squeeze the rest."""
     lanes = [g.value for g in answer.lanes if not g.others]
     series = [g.value for g in answer.series if not g.others]
@@ -108,7 +108,7 @@ def _on_scale(answer: CrossAnswer) -> list[list[Group]]:
 
 
 def _lane(
-    canvas: Canvas, answer: CrossAnswer, table: Table, i: int, lane: Group, x: Linear, lanes: Lanes
+    canvas: Canvas, answer: CrossAnswer, table: Table, i: int, lane: GroupFigure, x: Linear, lanes: Lanes
 ) -> None:
     shape = answer.question.shape
     row = answer.cells[i]
@@ -149,7 +149,7 @@ def _lane(
 def _beside(
     canvas: Canvas,
     answer: CrossAnswer,
-    cell: Group,
+    cell: GroupFigure,
     x: Linear,
     top: float,
     slim: float,
@@ -199,7 +199,12 @@ def _bar(left: float, right: float, top: float, thick: float, class_: str, id_: 
 
 
 def _card(
-    answer: CrossAnswer, table: Table, lane: Group, series: Group, cell: Group, share: float | None
+    answer: CrossAnswer,
+    table: Table,
+    lane: GroupFigure,
+    series: GroupFigure,
+    cell: GroupFigure,
+    share: float | None,
 ) -> list[str]:
     said = figure_words(answer)
     card = [f"{lane.label} · {series.label}", said(cell.value)]

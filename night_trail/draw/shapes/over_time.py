@@ -27,7 +27,7 @@ from night_trail.draw.frame.time_frame import (
     value_ticks,
 )
 from night_trail.draw.marks.lines import area, lit_hues, lit_line, path, stands
-from night_trail.draw.marks.periods import MOST_MARKS, Place, period_card, period_marks
+from night_trail.draw.marks.periods import MOST_MARKS, TimePlot, period_card, period_marks
 from night_trail.draw.shapes.days import draw_days
 from night_trail.draw.shapes.many_lines import draw_horizon, draw_panels, draw_ranks
 
@@ -70,7 +70,7 @@ def draw_over_time(answer: OverTimeAnswer, table: Table, size: Size, prefix: str
             canvas.y = y
         if len(parts) > 1:
             canvas.fields.append(Field(str(k), x, y))
-        _plot(canvas, part, table, Place(x, y, top, top + height, visible), found, k)
+        _plot(canvas, part, table, TimePlot(x, y, top, top + height, visible), found, k)
     if canvas.labelled:
         canvas.time_ticks(x, answer.time.kind)
         if canvas.full:
@@ -141,7 +141,7 @@ def value_title(answer: OverTimeAnswer, table: Table, low: float, high: float) -
 
 
 def _plot(
-    canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place, found: list[Tick], k: int
+    canvas: Canvas, answer: OverTimeAnswer, table: Table, place: TimePlot, found: list[Tick], k: int
 ) -> None:
     y = place.y
     if canvas.labelled:
@@ -186,7 +186,7 @@ def _drawn_lines(answer: OverTimeAnswer) -> list[tuple[Line, str]]:
     return [*quiet, *named]
 
 
-def _lines(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place, k: int) -> None:
+def _lines(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: TimePlot, k: int) -> None:
     first, end = place.visible
     at = answer.calendar.middles()[first:end]
     several = bool(answer.question.split)
@@ -235,7 +235,7 @@ def _line_card(answer: OverTimeAnswer, table: Table, one: Line) -> list[str]:
     return card
 
 
-def _columns(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place, k: int) -> None:
+def _columns(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: TimePlot, k: int) -> None:
     first, end = place.visible
     one = answer.together
     every = max(1, math.ceil((end - first) / MOST_MARKS))
@@ -260,7 +260,7 @@ def _columns(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place,
         canvas.mark(shape, lit, key, answer.condition(one, a, b), card, rows)
 
 
-def _stacked(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: Place) -> None:
+def _stacked(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: TimePlot) -> None:
     first, end = place.visible
     # what is not over yet would fall to nothing at the end
     end = end - 1 if end > first and not answer.whole[end - 1] else end

@@ -13,7 +13,7 @@ from night_trail.core.conditions import Condition
 from night_trail.core.language.numbers import number, value
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.relate.layers import Panel, Points
-from night_trail.core.questions.shared.axes import Axis
+from night_trail.core.questions.shared.axes import BinnedAxis
 from night_trail.core.table import Column, Floats, Kind, Table
 from night_trail.draw.frame.canvas import Canvas, Field, Size, Stands, label, line, scaled_ticks, unit_title
 from night_trail.draw.frame.legend import Word, legend
@@ -94,7 +94,7 @@ def _spanned(canvas: Canvas, answer: RelateAnswer) -> RelateAnswer:
     if answer.question.window is not None:
         return answer
 
-    def spanned(axis: Axis, column: Column) -> Axis:
+    def spanned(axis: BinnedAxis, column: Column) -> BinnedAxis:
         if axis.factor != 1.0:
             return axis
         ends = canvas.span(column.name, *axis.ends)
@@ -103,7 +103,7 @@ def _spanned(canvas: Canvas, answer: RelateAnswer) -> RelateAnswer:
     return replace(answer, x=spanned(answer.x, answer.against), y=spanned(answer.y, answer.column))
 
 
-def _ticks(axis: Axis, column: Column, wanted: int) -> list[Tick]:
+def _ticks(axis: BinnedAxis, column: Column, wanted: int) -> list[Tick]:
     low, high = _roomy(axis)
     whole = column.kind == Kind.WHOLE and axis.factor == 1.0
     found = scaled_ticks(column, low, high, wanted, whole, axis.log, axis.factor)
@@ -113,7 +113,7 @@ def _ticks(axis: Axis, column: Column, wanted: int) -> list[Tick]:
     )
 
 
-def _roomy(axis: Axis) -> tuple[float, float]:
+def _roomy(axis: BinnedAxis) -> tuple[float, float]:
     low, high = axis.ends
     if axis.log:
         room = (high / low) ** 0.03

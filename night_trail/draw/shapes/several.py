@@ -7,7 +7,7 @@ import math
 from night_trail.core.questions.compare.answer import CompareAnswer
 from night_trail.core.questions.compare.several import SeveralAnswer
 from night_trail.core.questions.compare.words import difference_words, figure_words
-from night_trail.core.questions.shared.group_figures import Group
+from night_trail.core.questions.shared.group_figures import GroupFigure
 from night_trail.core.table import Table
 from night_trail.draw.frame.canvas import NAMED, Canvas, Field, Size, label, line
 from night_trail.draw.frame.scales import Lanes, Linear
@@ -85,7 +85,7 @@ def _mark(
     canvas: Canvas,
     shape: str,
     part: CompareAnswer,
-    one: Group,
+    one: GroupFigure,
     x: Linear,
     middle: float,
     room: float,

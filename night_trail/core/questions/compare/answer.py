@@ -15,7 +15,7 @@ from night_trail.core.measure import Measure
 from night_trail.core.questions.compare.question import Baseline, Compare, CompareShape
 from night_trail.core.questions.shared.basis import Basis, Grouping
 from night_trail.core.questions.shared.cells import Held, held_of
-from night_trail.core.questions.shared.group_figures import Carried, Group, figures_of_groups
+from night_trail.core.questions.shared.group_figures import Carried, GroupFigure, figures_of_groups
 from night_trail.core.questions.shared.grouping import can_compare, natural_order, no_groups
 from night_trail.core.questions.shared.measures import (
     ADDS_UP,
@@ -64,7 +64,7 @@ class CompareAnswer:
     column: Column | None
     basis: Basis
     grouping: Grouping
-    groups: tuple[Group, ...]
+    groups: tuple[GroupFigure, ...]
     overall: float
     test: str = ""
     p: float | None = None
@@ -83,17 +83,17 @@ class CompareAnswer:
         return sum(not g.others for g in self.groups)
 
     @property
-    def gathered(self) -> Group | None:
+    def gathered(self) -> GroupFigure | None:
         """The groups that are not kept apart, as one; None where all are."""
         return next((g for g in self.groups if g.others), None)
 
     @property
-    def few(self) -> tuple[Group, ...]:
+    def few(self) -> tuple[GroupFigure, ...]:
         """The groups kept apart that rest on fewer than ``FEW_ROWS`` rows."""
         return tuple(g for g in self.groups if not g.others and g.n < FEW_ROWS)
 
     @property
-    def overlapping(self) -> tuple[Group, Group] | None:
+    def overlapping(self) -> tuple[GroupFigure, GroupFigure] | None:
         """The two highest groups kept apart where their intervals overlap: which is higher is not sure."""
         ranked = sorted((g for g in self.groups if not g.others), key=lambda g: -g.value)[:2]
         if self.question.end == "least" or len(ranked) < 2:
@@ -123,13 +123,13 @@ class CompareAnswer:
             return None
         return len(named) - 2 - at if self.question.end == "least" else at
 
-    def condition(self, group: Group) -> Condition:
+    def condition(self, group: GroupFigure) -> Condition:
         """Return the condition that names the rows of one group."""
         found = self.grouping.condition(group.position)
         assert found is not None  # noqa: S101  (a comparison always has groups)
         return found
 
-    def difference(self, group: Group) -> float | None:
+    def difference(self, group: GroupFigure) -> float | None:
         """Return a group's difference from its baseline as the question wants it written."""
         if self.question.baseline is None or group.base is None:
             return None
@@ -346,15 +346,15 @@ def _all_compared(question: Compare, rows: Rows) -> Rows:
     return Rows(rows.table, (AnyOf((AllOf(rows.only), AllOf(_base_parts(question.baseline, rows)))),))
 
 
-def _sorted_by(question: Compare, group: Group) -> float:
+def _sorted_by(question: Compare, group: GroupFigure) -> float:
     if question.baseline is not None and group.base is not None and question.shape in ("bars", "stair"):
         return group.value - group.base
     return group.value
 
 
 def _with_base(
-    question: Compare, rows: Rows, found: Grouping, made: list[Group]
-) -> tuple[list[Group], float | None]:
+    question: Compare, rows: Rows, found: Grouping, made: list[GroupFigure]
+) -> tuple[list[GroupFigure], float | None]:
     """Return the groups with the figures they are held against, and that of all together."""
     baseline = question.baseline
     if baseline is None:
@@ -373,7 +373,7 @@ def _with_base(
         bases = {i: bases.get(i, 0.0) for i in range(len(found.groups))}
     seen = {g.position for g in made}
     gone = [
-        Group(i, found.groups[i].label, 0, 0.0, None, None, None, None, found.groups[i].others)
+        GroupFigure(i, found.groups[i].label, 0, 0.0, None, None, None, None, found.groups[i].others)
         for i, base in bases.items()
         if i not in seen and base and measure.aggregate in ADDS_UP
     ]

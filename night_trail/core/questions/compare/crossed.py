@@ -15,7 +15,7 @@ from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.shared.basis import Basis, Grouping, hues, paired
 from night_trail.core.questions.shared.basis import Group as Named
 from night_trail.core.questions.shared.cells import held_in
-from night_trail.core.questions.shared.group_figures import Group, figures_of_groups, plain_groups
+from night_trail.core.questions.shared.group_figures import GroupFigure, figures_of_groups, plain_groups
 from night_trail.core.questions.shared.measures import ADDS_UP, plain_figures
 from night_trail.core.questions.shared.ranking import can_rank, ranked_grouping
 from night_trail.core.rows import Rows
@@ -25,7 +25,7 @@ MOST_LANES, MOST_SERIES, MOST_GRID = 20, 7, 20
 
 
 @dataclass(frozen=True)
-class Pair:
+class ExtremePair:
     """A pair of groups and its figure."""
 
     first: str
@@ -50,22 +50,22 @@ class CrossAnswer:
     basis: Basis
     grouping: Grouping
     also: Grouping
-    lanes: tuple[Group, ...]
-    series: tuple[Group, ...]
-    cells: tuple[tuple[Group | None, ...], ...]
+    lanes: tuple[GroupFigure, ...]
+    series: tuple[GroupFigure, ...]
+    cells: tuple[tuple[GroupFigure | None, ...], ...]
     hues: tuple[int, ...]
     overall: float
-    extremes: tuple[Pair, Pair] | None = None
+    extremes: tuple[ExtremePair, ExtremePair] | None = None
     nested: bool = False
 
-    def condition(self, lane: Group, series: Group | None = None) -> Condition:
+    def condition(self, lane: GroupFigure, series: GroupFigure | None = None) -> Condition:
         """Return the condition that names the rows of a lane, or of one cell of it."""
         first = self.grouping.condition(lane.position)
         second = None if series is None else self.also.condition(series.position)
         assert first is not None  # noqa: S101  (grouped by a column)
         return joined_all(first, second)
 
-    def series_condition(self, series: Group) -> Condition:
+    def series_condition(self, series: GroupFigure) -> Condition:
         """Return the condition that names the rows of a series."""
         found = self.also.condition(series.position)
         assert found is not None  # noqa: S101  (grouped by a column)
@@ -92,7 +92,7 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
     width = len(second.groups)
     by_place = {(g.position // width, g.position % width): g for g in made}
 
-    def cells_of(lane: Group) -> tuple[Group | None, ...]:
+    def cells_of(lane: GroupFigure) -> tuple[GroupFigure | None, ...]:
         return tuple(by_place.get((lane.position, one.position)) for one in series)
 
     nested = _nested(lanes, [cells_of(lane) for lane in lanes])
@@ -116,20 +116,20 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
     )
 
 
-def _nested(lanes: Sequence[Group], cells: Sequence[Sequence[Group | None]]) -> bool:
+def _nested(lanes: Sequence[GroupFigure], cells: Sequence[Sequence[GroupFigure | None]]) -> bool:
     """Whether every lane holds one cell, and some of them cells of one series."""
     rows = [row for lane, row in zip(lanes, cells, strict=True) if not lane.others]
     at = [[i for i, cell in enumerate(row) if cell is not None] for row in rows]
     return all(len(one) == 1 for one in at) and 1 < len({one[0] for one in at}) < len(at)
 
 
-def _extremes(question: Compare, rows: Rows, *found: Grouping) -> tuple[Pair, Pair] | None:
+def _extremes(question: Compare, rows: Rows, *found: Grouping) -> tuple[ExtremePair, ExtremePair] | None:
     """Return the pairs that lead and trail over all pairs, where some groups are gathered."""
     names = (question.across, question.also or "")
     if not any(g.others for one in found for g in one.groups):
         return None
 
-    def made() -> tuple[Pair, Pair] | None:
+    def made() -> tuple[ExtremePair, ExtremePair] | None:
         # bands stand as they are drawn, values as they are in the table
         sides = [
             (one.codes, [g.label for g in one.groups])
@@ -150,9 +150,9 @@ def _extremes(question: Compare, rows: Rows, *found: Grouping) -> tuple[Pair, Pa
         if not len(able):
             return None
 
-        def pair(at: int) -> Pair:
+        def pair(at: int) -> ExtremePair:
             first, second = divmod(int(seen[at + without]), len(b_labels))
-            return Pair(a_labels[first], b_labels[second], float(got.values[at]))
+            return ExtremePair(a_labels[first], b_labels[second], float(got.values[at]))
 
         return pair(int(able[np.argmax(got.values[able])])), pair(int(able[np.argmin(got.values[able])]))
 
@@ -170,11 +170,11 @@ def _crossed(first: Grouping, second: Grouping) -> Grouping:
 def _margin(
     measure: Measure,
     rows: Rows,
-    made: list[Group],
+    made: list[GroupFigure],
     both: Grouping,
     pair: tuple[Grouping, Grouping],
     which: int,
-) -> list[Group]:
+) -> list[GroupFigure]:
     """Return the figures of one category's groups: from those of the pairs where they follow, else anew."""
     wide = max(len(pair[1].groups), 1)
 
@@ -185,7 +185,7 @@ def _margin(
         assert both.codes is not None  # noqa: S101  (grouped by columns)
         codes = np.where(both.codes < 0, -1, both.codes % wide if which else both.codes // wide)
         return plain_groups(measure, rows, pair[which], codes)
-    parts: dict[int, list[Group]] = {}
+    parts: dict[int, list[GroupFigure]] = {}
     for one in made:
         parts.setdefault(place(one.position), []).append(one)
     return [
@@ -195,7 +195,7 @@ def _margin(
     ]
 
 
-def _together(measure: Measure, position: int, named: Named, parts: list[Group]) -> Group:
+def _together(measure: Measure, position: int, named: Named, parts: list[GroupFigure]) -> GroupFigure:
     """Return the figure of all rows of some pairs: their sum, or their mean weighted by rows."""
 
     def figure(values: list[float], n: list[int]) -> float:
@@ -204,7 +204,7 @@ def _together(measure: Measure, position: int, named: Named, parts: list[Group])
         return math.fsum(v * k for v, k in zip(values, n, strict=True)) / sum(n)
 
     lit = [(p.lit_value, p.lit_n) for p in parts if p.lit_value is not None and p.lit_n]
-    return Group(
+    return GroupFigure(
         position=position,
         label=named.label,
         n=sum(p.n for p in parts),

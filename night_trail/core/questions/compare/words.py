@@ -12,7 +12,7 @@ from night_trail.core.questions.compare.answer import FEW_ROWS, CompareAnswer, b
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.compare.several import SeveralAnswer
-from night_trail.core.questions.shared.group_figures import Carried, Group
+from night_trail.core.questions.shared.group_figures import Carried, GroupFigure
 from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_words import decimals_of, evened, figure_of, gap_of
 from night_trail.core.questions.shared.measures import ADDS_UP
@@ -25,12 +25,12 @@ Measured = CompareAnswer | CrossAnswer
 """Answers about one measure."""
 
 
-def difference_words(answer: CompareAnswer) -> Callable[[Group | None], str]:
+def difference_words(answer: CompareAnswer) -> Callable[[GroupFigure | None], str]:
     """Return how a group's difference from its baseline is written, signed; that of all for None."""
     said = gap_of(answer.question.measure, answer.column)
     show = answer.question.baseline.show if answer.question.baseline else "absolute"
 
-    def written(one: Group | None) -> str:
+    def written(one: GroupFigure | None) -> str:
         value, base = (answer.overall, answer.overall_base) if one is None else (one.value, one.base)
         at = None if base is None else answer.difference_of(value, base)
         if at is None or not math.isfinite(at):
@@ -82,14 +82,14 @@ def compare_words(answer: CompareAnswer, table: Table, of: str = "") -> Words:
     return Words(headline, tuple(facts), tuple(_cautions(answer, table, of)))
 
 
-def _extremes(answer: CompareAnswer, named: list[Group]) -> tuple[Extreme, Extreme]:
+def _extremes(answer: CompareAnswer, named: list[GroupFigure]) -> tuple[Extreme, Extreme]:
     """Return the groups that lead and trail over all, drawn or not."""
     if answer.ranking is not None and (answer.gathered is not None or answer.n_groups > len(named)):
         top, bottom = answer.ranking.extreme(True), answer.ranking.extreme(False)
         if top is not None and bottom is not None:
             return top, bottom
 
-    def of(found: Group) -> Extreme:
+    def of(found: GroupFigure) -> Extreme:
         shared = sum(g.value == found.value for g in named) - 1
         return Extreme(found.label, found.value, found.n, shared)
 
@@ -102,7 +102,7 @@ def _shared(one: Extreme) -> str:
 
 
 def _headline(
-    answer: CompareAnswer, named: list[Group], said: Callable[[float], str], table: Table, of: str
+    answer: CompareAnswer, named: list[GroupFigure], said: Callable[[float], str], table: Table, of: str
 ) -> tuple[Span, ...]:
     top, bottom = _extremes(answer, named)
     count = max(answer.n_groups, len(named))
@@ -152,7 +152,7 @@ def _headline(
     )
 
 
-def _baseline_facts(answer: CompareAnswer, named: list[Group]) -> list[Fact]:
+def _baseline_facts(answer: CompareAnswer, named: list[GroupFigure]) -> list[Fact]:
     written = difference_words(answer)
     found = [
         ("difference", "difference of all", None),
@@ -167,7 +167,9 @@ def _baseline_facts(answer: CompareAnswer, named: list[Group]) -> list[Fact]:
     ]
 
 
-def _against(answer: CompareAnswer, named: list[Group], said: Callable[[float], str]) -> tuple[Span, ...]:
+def _against(
+    answer: CompareAnswer, named: list[GroupFigure], said: Callable[[float], str]
+) -> tuple[Span, ...]:
     """Say how all together changed, and which groups moved it most."""
     baseline, written = answer.question.baseline, difference_words(answer)
     held = [g for g in named if g.base is not None]
@@ -209,7 +211,7 @@ def _against(answer: CompareAnswer, named: list[Group], said: Callable[[float], 
     return (*headline, Span(".")) if moved else headline
 
 
-def _moved_undrawn(answer: CompareAnswer, up: Group, down: Group) -> tuple[Span, ...]:
+def _moved_undrawn(answer: CompareAnswer, up: GroupFigure, down: GroupFigure) -> tuple[Span, ...]:
     """Say which groups differ most where these are not drawn; nothing where they are."""
     ranked = answer.ranking
     if ranked is None or not by_difference(answer.question):
@@ -473,7 +475,7 @@ def _cautions(answer: CompareAnswer, table: Table, of: str) -> list[str]:  # noq
     return found
 
 
-def _gathered(answer: CompareAnswer, others: Group, table: Table) -> Caution:
+def _gathered(answer: CompareAnswer, others: GroupFigure, table: Table) -> Caution:
     """Say what the last place holds: how many groups of how many rows, and why they are there."""
     question = answer.question
     if question.more:

@@ -12,13 +12,13 @@ from night_trail.core.abreast import abreast
 from night_trail.core.conditions import Condition, OneOf, between, joined_all
 from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.relate.cloud import Cloud, cloud_of, figures_of, sums, zoomed
-from night_trail.core.questions.relate.fitted import Summary, fit, strength
+from night_trail.core.questions.relate.fitted import FitSummary, fit, strength
 from night_trail.core.questions.relate.fitted import summary as summary_of
 from night_trail.core.questions.relate.layers import MOST_POINTS, Cell, Panel, Points, layers
 from night_trail.core.questions.relate.placing import Placed, placing
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.relate.turning import Turning
-from night_trail.core.questions.shared.axes import Axis
+from night_trail.core.questions.shared.axes import BinnedAxis
 from night_trail.core.questions.shared.basis import ALL_ROWS, Basis, Grouping, grouping, hues
 from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.rows import Rows
@@ -61,8 +61,8 @@ class RelateAnswer:
     hues: tuple[int, ...]
     panelled: Grouping
     panels: tuple[Panel, ...]
-    x: Axis
-    y: Axis
+    x: BinnedAxis
+    y: BinnedAxis
     correlation: relation.Correlation | None = None
     turning: Turning | None = None
     margins: Margins | None = None
@@ -82,7 +82,7 @@ class RelateAnswer:
         return self.panels[0].cells
 
     @property
-    def line(self) -> relation.Line | None:
+    def line(self) -> relation.FittedLine | None:
         """The line of the only, or the first, panel."""
         return self.panels[0].line
 
@@ -275,9 +275,9 @@ class _Drawing:
     place: Ints
     lit: Bools | None
     n_lit: Ints | None
-    axes: tuple[Axis, Axis]
+    axes: tuple[BinnedAxis, BinnedAxis]
     key: tuple[object, ...]
-    summary: Summary
+    summary: FitSummary
 
     def panels(self) -> list[Panel]:
         """Return the panels: one a group, or one for all."""
@@ -308,7 +308,7 @@ class _Drawing:
         position: int,
         label: str,
         strong: relation.Correlation | None,
-        line: relation.Line | None,
+        line: relation.FittedLine | None,
     ) -> Panel:
         ways, question = self.ways, self.ways.question
         lit, n_lit, place = self.lit, self.n_lit, self.place

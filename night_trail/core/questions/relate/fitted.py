@@ -9,18 +9,18 @@ import numpy as np
 from night_trail.core.questions.relate.cloud import Cloud
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.relate.turning import Turning, turning_of
-from night_trail.core.questions.shared.axes import Axis
+from night_trail.core.questions.shared.axes import BinnedAxis
 from night_trail.core.rows import Rows
 from night_trail.core.stats import relation
 from night_trail.core.table import Floats
 
 
 @dataclass(frozen=True)
-class Summary:
+class FitSummary:
     """What is said of two columns, whatever is lit and whichever fit is drawn."""
 
     correlation: relation.Correlation | None
-    line: relation.Line | None
+    line: relation.FittedLine | None
     turning: Turning | None
 
 
@@ -37,25 +37,27 @@ def strength(question: Relate, cloud: Cloud) -> relation.Correlation | None:
     return relation.correlation(*_straight(question, cloud))
 
 
-def summary(question: Relate, rows: Rows, cloud: Cloud) -> Summary:
+def summary(question: Relate, rows: Rows, cloud: Cloud) -> FitSummary:
     """Return what is said of a whole cloud, along its axes."""
     x, y = _straight(question, cloud)
     pair = relation.pair_of(x, y) if len(x) else None
     correlation, line = relation.correlation(x, y, pair), relation.least_squares(x, y, pair)
     # what holds within groups is looked at row by row
     turning = None if question.each else turning_of(rows, x, y, cloud.at, correlation, line)
-    return Summary(correlation, line, turning)
+    return FitSummary(correlation, line, turning)
 
 
 @dataclass(frozen=True)
 class Fit:
     """The line or the curve that is drawn through places; neither where none is asked for or possible."""
 
-    line: relation.Line | None = None
+    line: relation.FittedLine | None = None
     curve: tuple[Floats, Floats] | None = None
 
 
-def fit(question: Relate, part: Cloud, x_axis: Axis, y_axis: Axis, known: relation.Line | None) -> Fit:
+def fit(
+    question: Relate, part: Cloud, x_axis: BinnedAxis, y_axis: BinnedAxis, known: relation.FittedLine | None
+) -> Fit:
     """Return the fit asked for; ``known`` is the line of least squares where it is at hand."""
     x, y = _straight(question, part)
     match question.fit:
@@ -70,7 +72,9 @@ def fit(question: Relate, part: Cloud, x_axis: Axis, y_axis: Axis, known: relati
             return Fit()
 
 
-def _bent(line: relation.Line | None, x_axis: Axis, y_axis: Axis) -> relation.Line | None:
+def _bent(
+    line: relation.FittedLine | None, x_axis: BinnedAxis, y_axis: BinnedAxis
+) -> relation.FittedLine | None:
     """Return a line fitted along the axes, its places as values of the columns."""
     if line is None or not (x_axis.log or y_axis.log):
         return line

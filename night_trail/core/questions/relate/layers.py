@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.questions.shared.axes import Axis
+from night_trail.core.questions.shared.axes import BinnedAxis
 from night_trail.core.stats import relation
 from night_trail.core.table import Bools, Floats, Ints
 
@@ -59,12 +59,18 @@ class Panel:
     points: Points
     cells: tuple[Cell, ...]
     correlation: relation.Correlation | None = None
-    line: relation.Line | None = None
+    line: relation.FittedLine | None = None
     curve: tuple[Floats, Floats] | None = None
 
 
 def layers(
-    x: Floats, y: Floats, place: Ints, lit: Bools | None, x_axis: Axis, y_axis: Axis, most: int = MOST_POINTS
+    x: Floats,
+    y: Floats,
+    place: Ints,
+    lit: Bools | None,
+    x_axis: BinnedAxis,
+    y_axis: BinnedAxis,
+    most: int = MOST_POINTS,
 ) -> tuple[Ints, tuple[Cell, ...]]:
     """Return which points are drawn one by one, and the cells that stand for the others.
 

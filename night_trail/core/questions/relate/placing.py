@@ -11,7 +11,7 @@ from night_trail.core.abreast import abreast
 from night_trail.core.questions.relate.cloud import Cloud
 from night_trail.core.questions.relate.layers import CELLS_X, CELLS_Y
 from night_trail.core.questions.relate.question import Relate
-from night_trail.core.questions.shared.axes import Axis, fixed_axis, group_axis, log_axis, plain_axis
+from night_trail.core.questions.shared.axes import BinnedAxis, fixed_axis, group_axis, log_axis, plain_axis
 from night_trail.core.rows import Codes, Rows
 from night_trail.core.stats.bins import Window, window_of, window_of_ascending
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind
@@ -21,8 +21,8 @@ from night_trail.core.table import Bools, Column, Floats, Ints, Kind
 class Placed:
     """Both axes, and in which cell each place lies, counted along y first."""
 
-    x: Axis
-    y: Axis
+    x: BinnedAxis
+    y: BinnedAxis
     cell: Ints
 
     @property
@@ -71,7 +71,7 @@ class _Along:
             question, rows, cloud, which, table.column(name), values, table.axis(name).values, rows.kept
         )
 
-    def placed(self) -> tuple[Axis, Codes]:
+    def placed(self) -> tuple[BinnedAxis, Codes]:
         """Return the axis, and the cell along it of each place, or of each row where these are most."""
         axis = self._axis()
         if self.question.each is not None or 2 * len(self.values) < len(self.cells):
@@ -82,10 +82,10 @@ class _Along:
             lambda: self._cell_of(axis)(self.cells).astype(np.int32),
         )
 
-    def _cell_of(self, axis: Axis) -> Callable[[Floats], Ints]:
+    def _cell_of(self, axis: BinnedAxis) -> Callable[[Floats], Ints]:
         return axis.cell_of_whole if self.column.kind == Kind.WHOLE else axis.cell_of
 
-    def _axis(self) -> Axis:
+    def _axis(self) -> BinnedAxis:
         question, column, values, which = self.question, self.column, self.values, self.which
         # many small panels show coarser cells
         cells = (CELLS_X, CELLS_Y)[which] // (2 if question.panels else 1)

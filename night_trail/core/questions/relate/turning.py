@@ -30,7 +30,7 @@ def turning_of(
     y: Floats,
     at: Ints,
     strength: relation.Correlation | None,
-    line: relation.Line | None,
+    line: relation.FittedLine | None,
 ) -> Turning | None:
     """Look within the groups of plausible categories for a relation that turns or fades (Simpson 1951)."""
     x, y, at = relation.some_of(x, y, at)

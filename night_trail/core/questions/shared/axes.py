@@ -20,7 +20,7 @@ BLOCK = 65_536
 
 
 @dataclass(frozen=True)
-class Axis:
+class BinnedAxis:
     """The edges of the cells along an axis, in the column's unit (dates in seconds).
 
     Far tails that would squeeze the rest are left out of the axis by the rule
@@ -98,39 +98,41 @@ class Axis:
         return between(column, None if low <= first else low, None if high >= last else high, False)
 
 
-def log_axis(values: Floats, cells: int) -> Axis:
+def log_axis(values: Floats, cells: int) -> BinnedAxis:
     """Return a log axis over values above 0."""
     if not len(values):
-        return Axis(np.array([1.0, 10.0]), log=True)
+        return BinnedAxis(np.array([1.0, 10.0]), log=True)
     low, high = math.log10(float(values.min())), math.log10(float(values.max()))
     if high - low < 1e-9:
         low, high = low - 0.15, high + 0.15
     edges = 10.0 ** np.linspace(low, high, cells + 1)
     edges[-1] = np.nextafter(max(edges[-1], values.max()), np.inf)
     edges[0] = min(edges[0], values.min())
-    return Axis(np.asarray(edges), log=True)
+    return BinnedAxis(np.asarray(edges), log=True)
 
 
-def fixed_axis(low: float, high: float, cells: int, log: bool = False) -> Axis:
+def fixed_axis(low: float, high: float, cells: int, log: bool = False) -> BinnedAxis:
     """Return an axis between ends that were chosen by hand."""
     if log:
-        return Axis(np.asarray(10.0 ** np.linspace(math.log10(low), math.log10(high), cells + 1)), log=True)
-    return Axis(np.linspace(low, high, cells + 1))
+        return BinnedAxis(
+            np.asarray(10.0 ** np.linspace(math.log10(low), math.log10(high), cells + 1)), log=True
+        )
+    return BinnedAxis(np.linspace(low, high, cells + 1))
 
 
-def plain_axis(column: Column, values: Floats, cells: int, near: Window | None = None) -> Axis:
+def plain_axis(column: Column, values: Floats, cells: int, near: Window | None = None) -> BinnedAxis:
     """Return an axis with cells of a round width, which leaves far tails out.
 
     ``near`` is the window of the whole column where it is at hand; else that of the values.
     """
     if not len(values):
-        return Axis(np.array([0.0, 1.0]))
+        return BinnedAxis(np.array([0.0, 1.0]))
     low, high = least, most = float(values.min()), float(values.max())
     if high <= low:
-        return Axis(np.array([low - 0.5, low + 0.5]))
+        return BinnedAxis(np.array([low - 0.5, low + 0.5]))
     if column.kind.temporal:
         days = max(1, math.ceil((high - low) / DAY / cells))
-        return Axis(even_edges(low, high, days * DAY))
+        return BinnedAxis(even_edges(low, high, days * DAY))
     kept = near or window_of(values)
     low, high = max(low, kept.low), min(high, kept.high)
     if high <= low:
@@ -138,12 +140,12 @@ def plain_axis(column: Column, values: Floats, cells: int, near: Window | None =
     edges = even_edges(low, high, round_width((high - low) / cells, column.kind == Kind.WHOLE))
     below = int(np.count_nonzero(values < edges[0])) if least < edges[0] else 0
     above = int(np.count_nonzero(values >= edges[-1])) if most >= edges[-1] else 0
-    return Axis(edges, below, above)
+    return BinnedAxis(edges, below, above)
 
 
-def group_axis(values: Floats, cells: int) -> Axis:
+def group_axis(values: Floats, cells: int) -> BinnedAxis:
     """Return an axis over the figures of groups: from the lowest to the highest."""
     if not len(values) or float(np.ptp(values)) == 0:
         middle = float(values[0]) if len(values) else 0.5
-        return Axis(np.array([middle - 0.5, middle + 0.5]))
-    return Axis(np.linspace(float(values.min()), np.nextafter(float(values.max()), np.inf), cells + 1))
+        return BinnedAxis(np.array([middle - 0.5, middle + 0.5]))
+    return BinnedAxis(np.linspace(float(values.min()), np.nextafter(float(values.max()), np.inf), cells + 1))

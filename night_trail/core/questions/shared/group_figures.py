@@ -27,7 +27,7 @@ CARRIED = 0.5
 
 
 @dataclass(frozen=True)
-class Group:
+class GroupFigure:
     """One group: its rows, its figure with a 95 % interval where it has one, the lit part's figure.
 
     ``apart`` says that a test against all other rows holds after the
@@ -64,7 +64,7 @@ class Compared:
     ``tested`` is of all groups, gathered or not.
     """
 
-    groups: list[Group]
+    groups: list[GroupFigure]
     figures: MeasureFigures
     tested: Tested
     overall: float
@@ -128,9 +128,9 @@ def _lit(measure: Measure, rows: Rows, codes: Codes, n_groups: int) -> MeasureFi
 
 def _made(
     found: Grouping, got: MeasureFigures, lit: MeasureFigures | None, apart: tuple[bool, ...] = ()
-) -> list[Group]:
+) -> list[GroupFigure]:
     return [
-        Group(
+        GroupFigure(
             position=i,
             label=group.label,
             n=int(got.n[i]),
@@ -147,7 +147,7 @@ def _made(
     ]
 
 
-def plain_groups(measure: Measure, rows: Rows, found: Grouping, codes: Codes) -> list[Group]:
+def plain_groups(measure: Measure, rows: Rows, found: Grouping, codes: Codes) -> list[GroupFigure]:
     """Return each group's figure without interval or test; ``codes`` are those of the rows that count."""
     n_groups = len(found.groups)
     got = plain_figures(measure, held_in(measure, rows).grouped(codes), n_groups)

@@ -191,7 +191,7 @@ def _with_means(cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
     return MeasureFigures(found.means, found.n, intervals, _tested_means(found) if test else Tested())
 
 
-def _tested_means(found: figures.Moments) -> Tested:
+def _tested_means(found: figures.GroupMoments) -> Tested:
     test, p = figures.alike(found)
     return _with_apart(test, p, found)
 
@@ -204,12 +204,12 @@ def _with_shares(cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
     return MeasureFigures(found.means, found.n, intervals, _tested_shares(found) if test else Tested())
 
 
-def _tested_shares(found: figures.Moments) -> Tested:
+def _tested_shares(found: figures.GroupMoments) -> Tested:
     p = figures.chi_square_of_shares(found.sums.astype(np.int64), found.n)
     return _with_apart("chi-square", p, found)
 
 
-def _with_apart(test: str, p: float | None, found: figures.Moments) -> Tested:
+def _with_apart(test: str, p: float | None, found: figures.GroupMoments) -> Tested:
     apart = figures.apart(found)
     return Tested(test, p, figures.eta_squared(found), tuple(apart), sum(apart))
 

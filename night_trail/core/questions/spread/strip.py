@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.conditions import Condition, between, joined_all
-from night_trail.core.questions.shared.axes import Axis, log_axis, plain_axis
+from night_trail.core.questions.shared.axes import BinnedAxis, log_axis, plain_axis
 from night_trail.core.questions.shared.basis import Basis, Grouping, grouping
 from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
@@ -34,7 +34,7 @@ class StripAnswer:
     row: Ints
     lane: Ints
     lit: Bools | None
-    axis: Axis
+    axis: BinnedAxis
     middles: tuple[float | None, ...]
     not_positive: int = 0
 
