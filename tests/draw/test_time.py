@@ -27,7 +27,9 @@ from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 from night_trail.draw import BESIDE, MAIN, THUMB, Size, draw, standalone
 from night_trail.draw.frame.measures import measured_ends
+from night_trail.draw.frame.scales import Linear
 from night_trail.draw.frame.text import width
+from night_trail.draw.marks.lines import steps
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 from tests.draw.test_geometry import of_class
@@ -275,3 +277,10 @@ def test_lit_lines_stay_on_the_scale_they_are_drawn_on(table: Table, way: str) -
     for line in lines:
         top, bottom = min(heights(line)), max(heights(line))
         assert any(y - 0.2 <= top and bottom <= y + tall + 0.2 for y, tall in grounds)
+
+
+def test_steps_stand_for_their_whole_period_and_break_where_nothing_is_known() -> None:
+    edges, values = np.array([0.0, 1, 2, 3, 4]), np.array([1.0, 3, np.nan, 2])
+    x, y = Linear(0.0, 4.0, 0.0, 400.0), Linear(0.0, 4.0, 400.0, 0.0)
+    assert steps(edges, values, x, y) == "M0.0 300.0H100.0V100.0H200.0M300.0 200.0H400.0"
+    assert steps(edges, np.full(4, np.nan), x, y) == ""

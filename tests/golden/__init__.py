@@ -53,6 +53,7 @@ PICTURES: dict[str, tuple[str, str, Condition | None]] = {
     "goes": ("buses", "which district goes with which depot", WET),
     "months": ("buses", "boardings by month", WET),
     "areas": ("buses", "boardings by month for each depot as stacked areas", None),
+    "steps": ("buses", "average late_min by month for each depot as steps", WET),
     "year before": ("buses", "boardings by month against the year before", None),
     "calendar": ("buses", "boardings by day as a calendar of days where rain_mm above 3", None),
     "week": ("buses", "late_min through the week", WET),

@@ -50,6 +50,19 @@ def path(at: Floats, values: Floats, x: Linear, y: Linear) -> str:
     )
 
 
+def steps(edges: Floats, values: Floats, x: Linear, y: Linear) -> str:
+    """Return a line that stands at a figure for the whole of its period; ``edges`` are one more than values.
+
+    It breaks where a value is missing: nothing is known there.
+    """
+    left, high = x.all(edges).tolist(), y.all(values).tolist()
+    return "".join(
+        f"M{left[a]:.1f} {high[a]:.1f}"
+        + "".join(f"{'' if i == a else f'V{high[i]:.1f}'}H{left[i + 1]:.1f}" for i in range(a, b))
+        for a, b in runs(~np.isnan(values))
+    )
+
+
 def area(at: Floats, low: Floats, high: Floats, x: Linear, y: Linear) -> str:
     """Return the ground between two lines, broken where either is missing."""
     up, down = _places(at, high, x, y), _places(at, low, x, y)

@@ -10,7 +10,7 @@ from night_trail.core.questions.over_time.answer import MOST_COLOURED, OverTimeA
 from night_trail.core.questions.over_time.sentence import VIEW_WORDS, level_words
 from night_trail.core.questions.over_time.words import said_of
 from night_trail.core.questions.shared.rolled import Line
-from night_trail.core.table import Table
+from night_trail.core.table import Floats, Table
 from night_trail.draw.frame.canvas import Canvas, Field, Size, label, line
 from night_trail.draw.frame.legend import Word, legend
 from night_trail.draw.frame.measures import measured_ends, measured_title
@@ -26,7 +26,7 @@ from night_trail.draw.frame.time_frame import (
     upright,
     value_ticks,
 )
-from night_trail.draw.marks.lines import area, lit_hues, lit_line, path, stands
+from night_trail.draw.marks.lines import area, lit_hues, lit_line, path, stands, steps
 from night_trail.draw.marks.periods import MOST_MARKS, TimePlot, period_card, period_marks
 from night_trail.draw.shapes.days import draw_days
 from night_trail.draw.shapes.many_lines import draw_horizon, draw_panels, draw_ranks
@@ -190,6 +190,13 @@ def _lines(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: TimePlot
     first, end = place.visible
     at = answer.calendar.middles()[first:end]
     several = bool(answer.question.split)
+    edges = answer.calendar.edges[first : end + 1]
+
+    def drawn(values: Floats) -> str:
+        if answer.question.shape == "steps":
+            return steps(edges, values, place.x, place.y)
+        return path(at, values, place.x, place.y)
+
     whole = answer.whole[first:end]
     cores = lit_hues(answer.lines, answer.hues) if several else {}
     for one, class_ in _drawn_lines(answer):
@@ -207,13 +214,13 @@ def _lines(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: TimePlot
                     "path",
                     class_="base-line",
                     id=canvas.id("z", key),
-                    d=path(at, np.where(whole, one.base[first:end], np.nan), place.x, place.y),
+                    d=drawn(np.where(whole, one.base[first:end], np.nan)),
                 )
             )
-        shown.append(el("path", class_=class_, id=canvas.id("s", key), d=path(at, covered, place.x, place.y)))
+        shown.append(el("path", class_=class_, id=canvas.id("s", key), d=drawn(covered)))
         lit = None
         if one.lit is not None and np.any(np.asarray(one.lit_n)[first:end] > 0):
-            d = path(at, one.lit[first:end], place.x, place.y)
+            d = drawn(one.lit[first:end])
             lit = lit_line(d, canvas.id("l", key), cores.get(one.position))
         if several:
             condition = answer.line_condition(one)
@@ -305,7 +312,7 @@ def _stacked(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: TimePl
 
 
 def _end_labels(answer: OverTimeAnswer) -> list[tuple[Line, str]]:
-    if not answer.question.split or answer.question.shape != "line":
+    if not answer.question.split or answer.question.shape not in ("line", "steps"):
         return []
     return [(one, class_) for one, class_ in _drawn_lines(answer) if "quiet" not in class_ and one.label]
 

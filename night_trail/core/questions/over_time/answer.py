@@ -151,12 +151,12 @@ def first_over_time(measure: Measure, time: Column, split: str | None = None) ->
 def shapes_for(question: OverTime) -> tuple[str, ...]:
     """Return the shapes a question can be drawn as."""
     if question.more:
-        return ("line", "area", "columns")
+        return ("line", "steps", "area", "columns")
     if question.split is None:
-        return ("line", "area", "columns", "days")
+        return ("line", "steps", "area", "columns", "days")
     adds = question.measure.aggregate in ADDS_UP and question.view in ("plain", *ADDING)
-    found = ("line", "panels", "horizon", "ranks")
-    return ("line", "stacked", "shares", *found[1:]) if adds and question.until is None else found
+    found = ("line", "steps", "panels", "horizon", "ranks")
+    return ("line", "steps", "stacked", "shares", *found[2:]) if adds and question.until is None else found
 
 
 def for_each(question: AskedOfTime, by: Column, table: Table) -> OverTime:

@@ -74,7 +74,7 @@ def _splits(look: Looking, question: OverTime) -> list[Offer]:
 
 def _shapes(look: Looking, question: OverTime) -> list[Offer]:
     found = [Offer(SHAPE_WORDS[s], s, s == question.shape) for s in shapes_for(question)]
-    if question.shape in ("line", "area"):
+    if question.shape in ("line", "steps", "area"):
         text = "without points and figures" if question.points else "with points and figures"
         found.append(Offer(text, "points", False, "where there is room"))
     return found

@@ -19,7 +19,9 @@ from night_trail.core.questions.shared.time_question import (
     check_zone,
 )
 
-TimeShape = Literal["line", "area", "columns", "stacked", "shares", "panels", "horizon", "days", "ranks"]
+TimeShape = Literal[
+    "line", "steps", "area", "columns", "stacked", "shares", "panels", "horizon", "days", "ranks"
+]
 View = Literal["plain", "running", "to date", "rolling", "index", "per day", "evened"]
 Earlier = Literal["before", "year", "column", "group"]
 

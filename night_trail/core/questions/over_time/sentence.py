@@ -28,6 +28,7 @@ from night_trail.core.table import Kind, Table
 
 SHAPE_WORDS = {
     "line": "a line",
+    "steps": "steps",
     "area": "an area",
     "columns": "columns",
     "stacked": "stacked areas",
