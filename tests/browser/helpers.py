@@ -20,6 +20,11 @@ def settled(page: Page) -> None:
     """Wait until no request runs and the picture fits its stage."""
     page.wait_for_load_state("load")  # scripts of a page just opened have come
     until(page, "document.body.ariaBusy !== 'true' && !document.querySelector('.stage[data-fitting]')")
+    # a morph may make an element that is none of SVG's, and is then never seen
+    strays = page.evaluate(
+        "[...document.querySelectorAll('svg *')].filter((e) => !e.namespaceURI.endsWith('svg')).map((e) => e.outerHTML)"
+    )
+    assert not strays, strays[:3]
 
 
 def until(page: Page, holds: str) -> None:

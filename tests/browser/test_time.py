@@ -31,7 +31,7 @@ def test_from_a_dip_in_the_line_to_its_rows_and_the_line_behind_it(page: Page) -
     dip = page.locator("#stage .mark[aria-label*='March 2023']").first
     dip.click(force=True)
     expect(page.locator(".chip.lantern")).to_contain_text("departed_at in March 2023")
-    expect(page.locator("#words")).to_contain_text("Of the")
+    expect(page.locator("#words")).to_contain_text("lit rows are in March 2023")
     # the same rows are lit beside it
     expect(page.locator(".beside svg.picture .lit").first).to_be_attached()
     page.keyboard.press("r")
@@ -163,6 +163,23 @@ def test_weekdays_in_rows_and_days_evened_out(page: Page) -> None:
     expect(page.locator("#stage")).to_contain_text("its own mean dotted")
     page.locator("#stage .mark[aria-label^='Friday, 23:00']").click(force=True)
     expect(page.locator(".chip.lantern")).to_contain_text("departed_at on a Friday")
+
+
+def test_lit_lines_of_several_groups_are_told_apart(page: Page) -> None:
+    start_trail(page, "late_min")
+    settled(page)
+    say(page, "average late_min by month for each depot as steps")
+    ends = page.locator("#stage text.end-name")
+    ends.nth(0).click()
+    settled(page)
+    expect(page.locator("#stage .lit-line")).to_have_count(1)
+    ends.nth(1).click(modifiers=["Shift"])
+    settled(page)
+    cores = page.locator("#stage .lit-core")
+    expect(cores).to_have_count(2)
+    strokes = {cores.nth(i).evaluate("c => getComputedStyle(c).stroke") for i in range(2)}
+    assert len(strokes) == 2
+    expect(page.locator("#words")).to_contain_text("lit rows the most are in")
 
 
 @pytest.mark.parametrize("theme", ["night", "day"])

@@ -21,3 +21,9 @@ def test_colours_stand_in_one_place() -> None:
         if path.name != "tokens.css":
             found = re.findall(r"#[0-9a-fA-F]{3,8}\b(?=[;\s,)])", path.read_text())
             assert not found, (path.name, found)
+
+
+def test_the_vendored_morph_makes_elements_of_svg() -> None:
+    """A newer copy of htmx must not lose the change that keeps pictures whole."""
+    (script,) = (CSS.parent / "vendor").glob("htmx-*.min.js")
+    assert "createElement(n.tagName)" not in script.read_text() and "n.cloneNode(!1)" in script.read_text()
