@@ -9,6 +9,7 @@ from night_trail.core.annotations import Annotation
 from night_trail.core.language.spans import plain
 from night_trail.core.questions.compare.answer import CompareAnswer
 from night_trail.core.questions.compare.crossed import CrossAnswer
+from night_trail.core.questions.compare.question import CompareShape
 from night_trail.core.questions.compare.several import SeveralAnswer
 from night_trail.core.questions.correlation.answer import CorrelationAnswer
 from night_trail.core.questions.crosstab.answer import CrosstabAnswer
@@ -52,7 +53,9 @@ THUMB = Size(64, 36, "thumb")
 WALK = Size(820, 580)
 
 Drawer = Callable[[Any, Table, Size, str], Canvas]
-_COMPARED: dict[str, Drawer] = {
+_COMPARED: dict[CompareShape, Drawer] = {
+    "dots": draw_compare,
+    "bars": draw_compare,
     "ring": draw_parts,
     "strip": draw_parts,
     "stair": draw_stair,
@@ -62,7 +65,7 @@ _COMPARED: dict[str, Drawer] = {
 
 
 def _draw_compared(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> Canvas:
-    return _COMPARED.get(answer.question.shape, draw_compare)(answer, table, size, prefix)
+    return _COMPARED[answer.question.shape](answer, table, size, prefix)
 
 
 _SHAPES: dict[type, Drawer] = {

@@ -68,12 +68,14 @@ class Drawn:
 class Desk:
     """A scene on its table: everything a page shows of it comes from here.
 
-    Whoever only ``reads`` a tale begins no work that goes on behind it.
+    Whoever only ``reads`` a tale begins no work that goes on behind it; what is
+    only ``glanced`` at, as by hovering, takes no room from what is looked at.
     """
 
-    def __init__(self, version: Version, scene: Scene, reads: bool = False) -> None:
+    def __init__(self, version: Version, scene: Scene, reads: bool = False, glanced: bool = False) -> None:
         self.version, self.scene = version, scene
-        self._reads = reads
+        self._reads, self._glanced = reads, glanced
+        self._own_rows: Rows | None = None
         self.table: Table = core_table(version)
 
     @property
@@ -84,6 +86,12 @@ class Desk:
         with _lock:
             if name in _rows:
                 return _rows[name]
+            if self._glanced:
+                if self._own_rows is None:
+                    of = _rows.get(kept_name)
+                    rows = Rows(self.table, self.scene.only) if of is None else of
+                    self._own_rows = rows.relit(self.scene.lit)
+                return self._own_rows
             kept = _rows.setdefault(kept_name, Rows(self.table, self.scene.only))
             return _rows.setdefault(name, kept.relit(self.scene.lit))
 
@@ -99,6 +107,8 @@ class Desk:
                 return found  # it will be another in a moment
         else:
             found = core_answer(question, self.rows)
+        if self._glanced:
+            return found
         # one that is larger than all the room is refused, and only not kept
         with _lock, suppress(ValueError):
             _answers[name] = found

@@ -23,6 +23,7 @@ from night_trail.core.turns import Change, Light, PutOut, SeeColumn, Slot, turn
 from night_trail.tables import cache
 from night_trail.tables.models import ColumnPart, Table
 from night_trail.tables.services import core_table
+from night_trail.trails import pictures
 from night_trail.trails.choices import choices
 from night_trail.trails.models import Step
 from night_trail.trails.pictures import Desk, size_from
@@ -276,3 +277,13 @@ def test_two_tables_with_the_same_cells_keep_their_answers_apart(owner: User, fe
     assert first.answer(Spread("late_min")).overall.high > 1
     assert second.answer(Spread("late_min")).overall.high == 1
     assert first.scene == second.scene
+
+
+def test_hovering_fills_no_cache_and_what_is_looked_at_stays(client: Client, step: Step) -> None:
+    pictures.forget()
+    small = reverse("trails:figure", args=[step.trail_id, step.pk]) + "?small=1"
+    first = client.get(small)
+    assert first.status_code == 200 and not len(pictures._answers) and not len(pictures._rows)
+    client.get(reverse("trails:step", args=[step.trail_id, step.pk]))
+    kept = set(pictures._answers)
+    assert kept and client.get(small).content == first.content and set(pictures._answers) == kept

@@ -1,4 +1,4 @@
-"""Box plots: one lane per group, the lit rows' own box drawn inside."""
+"""Box plots with their outliers: one lane per group, the lit rows' own box drawn inside."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Comparisons: dots with intervals or bars from 0, one lane a group, the figure at its end."""
+"""Comparisons: dots with confidence intervals or bars from 0, one lane a group, the figure at its end."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Density curves, running shares and strips of points."""
+"""Kernel density curves, running shares (the empirical cumulative distribution) and strips of points."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Many lines over time: small panels, bands of colour, ranks."""
+"""Many lines over time: small panels (small multiples), bands of colour (horizon), ranks."""
 
 from __future__ import annotations
 

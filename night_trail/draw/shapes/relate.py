@@ -1,4 +1,4 @@
-"""Relations: a density layer, points on top, the fit over both; one panel or several."""
+"""Relations as scatter plots: a density layer, points on top, the fit over both; one panel or several."""
 
 from __future__ import annotations
 

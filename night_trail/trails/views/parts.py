@@ -138,7 +138,7 @@ def figure_png(request: HttpRequest, trail: int, step: int) -> HttpResponse:
 
 
 def _file(request: HttpRequest, step: Step, form: str) -> HttpResponse:
-    desk = desk_of(step)
+    desk = Desk(step.trail.version, step.scene_value(), glanced=form == "small")
     if desk.scene.main is None:
         raise Http404
     small = form == "small"
