@@ -15,7 +15,7 @@ from night_trail.core.table import Table
 
 WAYS = {kind.tag: kind.way for kind in KINDS}
 
-_READ_FIRST = ("together", "goes", "over time", "compare", "relate", "spread")
+_READ_FIRST = ("together", "goes", "apart", "ahead", "cycle", "over time", "compare", "relate", "spread")
 """Kinds whose words begin in a way of their own are asked first; any column alone is a spread."""
 
 _OTHER_WORDS = (

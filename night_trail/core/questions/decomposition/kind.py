@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.decomposition import answer, figures, offers, sentence, words
+from night_trail.core.questions.decomposition import answer, figures, offers, read, sentence, words
 from night_trail.core.questions.decomposition.answer import DecompositionAnswer
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.kind import QuestionKind
@@ -25,7 +25,7 @@ KIND = QuestionKind(
     answer=answer.apart,
     said=sentence.said,
     short_name=sentence.short_name,
-    read=None,
+    read=read.read,
     changed=sentence.changed,
     offers=offers.offers,
     words={DecompositionAnswer: words.decomposition_words},

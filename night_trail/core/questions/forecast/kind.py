@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.forecast import answer, by_group, figures, offers, sentence, words
+from night_trail.core.questions.forecast import answer, by_group, figures, offers, read, sentence, words
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.kind import QuestionKind
@@ -26,7 +26,7 @@ KIND = QuestionKind(
     answer=answer.ahead,
     said=sentence.said,
     short_name=sentence.short_name,
-    read=None,
+    read=read.read,
     changed=sentence.changed,
     offers=offers.offers,
     words={ForecastAnswer: words.forecast_words},

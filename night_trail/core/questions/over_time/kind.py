@@ -5,10 +5,9 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from night_trail.core.questions.kind import QuestionKind
-from night_trail.core.questions.over_time import answer, figures, offers, sentence, words
+from night_trail.core.questions.over_time import answer, figures, offers, read, sentence, words
 from night_trail.core.questions.over_time.answer import OverTimeAnswer, first_over_time, fitted
 from night_trail.core.questions.over_time.question import OverTime
-from night_trail.core.questions.shared import time_read
 from night_trail.core.questions.shared.gist import Gist, gist_in_time
 from night_trail.core.questions.shared.time_offers import neighbours
 from night_trail.core.table import Column, Table
@@ -33,7 +32,7 @@ KIND = QuestionKind(
     answer=answer.over_time,
     said=sentence.said,
     short_name=sentence.short_name,
-    read=time_read.read,
+    read=read.read,
     changed=sentence.changed,
     offers=offers.offers,
     words={OverTimeAnswer: words.over_time_words},
