@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Any
 
 from night_trail.core.annotations import Annotation
@@ -128,14 +129,14 @@ def shared_spans(answers: Sequence[Answer], table: Table, size: Size) -> tuple[t
     """Return the ends that axes must have for pictures of one thing to stand on the same scale."""
     found: list[tuple[str, float, float]] = []
     for answer in answers:
-        canvas = _SHAPES[type(answer)](answer, table, size, "spans")
+        canvas = _SHAPES[type(answer)](answer, table, replace(size, planned=True), "spans")
         found += [(name, low, high) for name, (low, high) in canvas.spans.items()]
     return tuple(found)
 
 
 def touched(answer: Answer, table: Table, size: Size, prefix: str) -> list[str]:
     """Return the ids of the marks of an answer's picture that hold lit rows."""
-    return _SHAPES[type(answer)](answer, table, size, prefix).touched
+    return _SHAPES[type(answer)](answer, table, replace(size, planned=True), prefix).touched
 
 
 def standalone(

@@ -45,13 +45,15 @@ class Size:
     """How large a picture is and how much it shows: a thumb has marks only.
 
     ``spans`` are ends that axes take over from other pictures, by what the
-    axes show; an axis is only ever made longer.
+    axes show; an axis is only ever made longer. One that is only ``planned``
+    tells ids and ends, and writes no mark.
     """
 
     width: int
     height: int
     detail: Detail = "full"
     spans: tuple[tuple[str, float, float], ...] = ()
+    planned: bool = False
 
 
 @dataclass(frozen=True)
@@ -214,6 +216,10 @@ class Canvas:
         """Add a mark: its shape, the lit part drawn over it, what it says, and what of its rows is lit."""
         if not self.labelled:
             self.marks.append(group(shape, lit or ""))
+            return
+        if self.size.planned:
+            if lit or rows.all_lit:
+                self.touched.append(self.id("m", key))
             return
         self.count += 1
         id_, said = self.id("m", key), quoted("\n".join([*card, *rows.words()]))
