@@ -79,6 +79,8 @@ def seconds_of(at: dt.date) -> float:
 def year_starts(years: Ints) -> Floats:
     """Return the moments years begin at.
 
+    Shape (n,), whole years, none missing.
+
     >>> year_starts(np.array([1970, 1971])).tolist()
     [0.0, 31536000.0]
     """
@@ -88,6 +90,8 @@ def year_starts(years: Ints) -> Floats:
 def weekday(days: Ints) -> Ints:
     """Return the weekday of days counted from 1970-01-01, Monday as 0.
 
+    Shape (n,), none missing.
+
     >>> weekday(np.array([0, 4])).tolist()
     [3, 0]
     """
@@ -96,6 +100,8 @@ def weekday(days: Ints) -> Ints:
 
 def starts(numbers: Ints, grain: GrainName, year_start: int = 1) -> Floats:
     """Return where numbered periods begin.
+
+    ``numbers`` has shape (n,), counted from the period of 1970-01-01.
 
     >>> starts(np.array([0, 1]), "week").tolist(), starts(np.array([12]), "month").tolist()
     ([345600.0, 950400.0], [31536000.0])
@@ -128,7 +134,10 @@ def numbered(moments: Floats, grain: GrainName, year_start: int = 1, zone: str |
 
 
 def months_of(seconds: Ints) -> Ints:
-    """Return whole months since January 1970."""
+    """Return whole months since January 1970.
+
+    Shape (n,), none missing; whole seconds.
+    """
     days = seconds // SECONDS["day"]
     if not len(days):
         return days
@@ -153,7 +162,10 @@ def on_clock(at: Floats, zone: str) -> Floats:
 
 
 def from_zone(at: Floats, zone: str) -> Floats:
-    """Return places on a zone's clock in UTC: the earlier one of a doubled hour, the next after a gap."""
+    """Return places on a zone's clock in UTC: the earlier one of a doubled hour, the next after a gap.
+
+    Shape (n,), none missing; in seconds.
+    """
     local = pl.Series(np.round(at * 1e6).astype(np.int64)).cast(pl.Datetime("us"))
     told = local.dt.replace_time_zone(zone, ambiguous="earliest", non_existent="null")
     later = local.dt.offset_by("1h").dt.replace_time_zone(zone, ambiguous="earliest", non_existent="null")

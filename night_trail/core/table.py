@@ -383,7 +383,10 @@ class Table:
 
 
 def is_row_number(column: Column, cells: Floats, height: int) -> bool:
-    """Whether whole numbers only count the rows: all different, one after the other."""
+    """Whether whole numbers only count the rows: all different, one after the other.
+
+    ``cells`` has shape (rows,), in the order of the table.
+    """
     if column.kind != Kind.WHOLE or column.missing or column.distinct < 0.97 * height or height < 3:
         return False
     return float(np.ptp(cells)) == height - 1 and bool(np.all(np.abs(np.diff(cells)) == 1))

@@ -27,6 +27,11 @@ def settled(page: Page) -> None:
     assert not strays, strays[:3]
 
 
+def still(page: Page) -> None:
+    """Wait until nothing moves or fades any more."""
+    until(page, "document.getAnimations().every((one) => one.playState !== 'running')")
+
+
 def until(page: Page, holds: str) -> None:
     """Wait until an expression is true; asked from outside, since the page's policy allows no eval."""
     for _ in range(100):

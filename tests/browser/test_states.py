@@ -9,7 +9,7 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import come_in, signed_in
-from tests.browser.helpers import axis_point, choose, drag, mark, settled, start_trail, until
+from tests.browser.helpers import axis_point, choose, drag, mark, settled, start_trail, still, until
 
 
 def test_reload_back_and_on_show_the_step_of_the_address(page: Page) -> None:
@@ -66,7 +66,7 @@ def test_marks_move_and_keep_their_identity(page: Page) -> None:
     assert bar.evaluate("bar => bar.known") == "the same element"
     # half-way a changed bar stands between its old and its new height
     settled(page)
-    page.wait_for_timeout(500)
+    still(page)
     heights = page.evaluate(
         """async () => {
             const bar = document.querySelector('#stage .bar[width]');
@@ -221,7 +221,7 @@ def test_axe_finds_nothing_serious(page: Page, base: str, theme: str) -> None:
 def serious(page: Page, theme: str = "night") -> list[str]:
     """Return what axe finds; where a page was looked at by night, by day only its colours differ."""
     # a colour that is still fading in is not the colour that will be read
-    page.wait_for_timeout(450)
+    still(page)
     options: dict[str, object] = {"resultTypes": ["violations"]}
     if theme == "day":
         options["runOnly"] = ["color-contrast"]
@@ -302,9 +302,10 @@ def test_two_tabs_write_one_note_and_the_second_sees_both_texts(page: Page) -> N
     other.goto(page.url)
     note = page.locator("#cairn-note")
     for word in ("It", " rained", " a lot."):
-        note.press("End")
-        note.press_sequentially(word)
-        page.wait_for_timeout(700)  # each is kept by itself, and is no collision with the one before
+        # each is kept by itself, and is no collision with the one before
+        with page.expect_response(lambda response: response.url.endswith("/cairn/edit/")):
+            note.press("End")
+            note.press_sequentially(word)
     expect(page.locator("#notice .moved")).to_have_count(0)
     other.locator("#cairn-note").fill("It snowed.")
     expect(other.locator("#notice .moved")).to_contain_text("a lot.")

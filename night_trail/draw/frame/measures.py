@@ -31,6 +31,8 @@ def measured_ticks(
 def measured_ends(values: Floats, from_zero: bool = False) -> tuple[float, float]:
     """Return the ends of an upright axis: what is there with a little room, 0 where it is near or asked for.
 
+    Shape (n,); NaN and infinities are left out.
+
     >>> measured_ends(np.array([10.0, 100.0]))
     (0.0, 105.0)
     """

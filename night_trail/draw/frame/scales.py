@@ -31,7 +31,10 @@ class Linear:
         return self.start + (value - self.low) / span * (self.end - self.start)
 
     def all(self, values: Floats) -> Floats:
-        """Return the pixels of many values."""
+        """Return the pixels of many values.
+
+        Shape (n,); NaN stays NaN.
+        """
         span = (self.high - self.low) or 1.0
         return self.start + (values - self.low) / span * (self.end - self.start)
 
@@ -59,7 +62,10 @@ class Log(Linear):
         return self.start + (math.log10(value) - low) / ((high - low) or 1.0) * (self.end - self.start)
 
     def all(self, values: Floats) -> Floats:
-        """Return the pixels of many values."""
+        """Return the pixels of many values.
+
+        Shape (n,); NaN stays NaN.
+        """
         low, high = math.log10(self.low), math.log10(self.high)
         with np.errstate(divide="ignore", invalid="ignore"):
             shares = (np.log10(values) - low) / ((high - low) or 1.0)

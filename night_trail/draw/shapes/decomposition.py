@@ -160,6 +160,8 @@ def lay_periods(
     """Lay a mark over every period of a series that begins at ``first``, or over stretches of them.
 
     ``rows`` gives what is said of the rows of a stretch, and what of them is lit.
+
+    ``values`` has shape (periods,), NaN where there is none.
     """
     said, edges = figure_of(answer.question.measure, answer.column), answer.calendar.edges
     n = len(values)

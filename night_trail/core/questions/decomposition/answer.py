@@ -217,7 +217,10 @@ def _numbers(column: Column, table: Table, in_time: Bools) -> Compare | None:
     squares = float(((values[has] - middle) ** 2).sum())
 
     def compare(there: Ints) -> Different | None:
-        """Return how the mean there differs, the others' mean and spread by taking these from all."""
+        """Return how the mean there differs, the others' mean and spread by taking these from all.
+
+        ``there`` has shape (periods,), which of them stand out.
+        """
         here = values[there]
         here = here[~np.isnan(here)]
         rest = n - len(here)
@@ -243,7 +246,10 @@ def _shares(column: Column, table: Table, in_time: Bools) -> Compare | None:
     whole = np.bincount(coded.codes[in_time & (coded.codes >= 0)], minlength=width)
 
     def compare(there: Ints) -> Different | None:
-        """Return the value whose share is most above that among all others."""
+        """Return the value whose share is most above that among all others.
+
+        ``there`` has shape (periods,), which of them stand out.
+        """
         codes = coded.codes[there]
         here = np.bincount(codes[codes >= 0], minlength=width)
         rest = whole - here

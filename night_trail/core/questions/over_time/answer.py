@@ -367,7 +367,10 @@ class _Maker:
         )
 
     def base(self, values: Floats, row: int, found: Grouping) -> Floats | None:
-        """Return what each period of a line is held against."""
+        """Return what each period of a line is held against.
+
+        Shape (periods,), NaN where there is none; None where nothing is held against.
+        """
         against, n = self.question.against, len(values)
         if against is None:
             return None

@@ -28,7 +28,10 @@ def events(question: OverTime, calendar: Calendar) -> list[tuple[str, int, int]]
 
 
 def moved_by_events(at: Ints, question: OverTime, calendar: Calendar) -> Ints:
-    """Return where the year before lies, the days of a moving feast against those of its last time."""
+    """Return where the year before lies, the days of a moving feast against those of its last time.
+
+    ``at`` has shape (periods,), the period of a year earlier for each, −1 where there is none.
+    """
     if calendar.grain not in ("day", "hour") or not question.events:
         return at
     found = at.copy()

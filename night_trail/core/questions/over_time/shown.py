@@ -57,6 +57,8 @@ def largest_step(values: Floats, has: Ints) -> tuple[int, float, float] | None:
 
     ``has`` are the periods with a figure; None where fewer than five are neighbours. The usual
     step is the median of their sizes.
+
+    ``values`` has shape (periods,), NaN where there is none.
     """
     steps = [(int(b), float(values[b] - values[a])) for a, b in itertools.pairwise(has) if b == a + 1]
     if len(steps) <= 4:
@@ -66,7 +68,10 @@ def largest_step(values: Floats, has: Ints) -> tuple[int, float, float] | None:
 
 
 def usual_change(values: Floats) -> float | None:
-    """Return the median change from one figure to the next as a share of the earlier; None for one alone."""
+    """Return the median change from one figure to the next as a share of the earlier; None for one alone.
+
+    Shape (n,) without NaN.
+    """
     if len(values) < 2:
         return None
     return float(np.median(np.abs(np.diff(values)) / np.maximum(np.abs(values[:-1]), 1e-300)))

@@ -117,6 +117,8 @@ def _to_date(values: Floats, calendar: Calendar) -> Floats:
 def rolling_mean(values: Floats, window: int) -> Floats:
     """Return the mean of each period and those before it, where all of the window are there.
 
+    Shape (periods,); NaN where one of the window is missing.
+
     >>> rolling_mean(np.array([1.0, 2.0, 3.0, 6.0]), 2).tolist()[1:]
     [1.5, 2.5, 4.5]
     """
@@ -127,6 +129,9 @@ def rolling_mean(values: Floats, window: int) -> Floats:
 
 
 def first_whole(values: Floats, whole: Bools) -> float | None:
-    """Return the first figure of a period that is covered from end to end."""
+    """Return the first figure of a period that is covered from end to end.
+
+    Both have shape (periods,); None where none is covered and has a figure.
+    """
     at = np.flatnonzero(~np.isnan(values) & whole)
     return float(values[at[0]]) if len(at) else None

@@ -348,7 +348,10 @@ def _shift_words(answer: OverTimeAnswer, shift: Shift) -> str:
 
 
 def unfinished_words(calendar: Calendar, whole: np.ndarray) -> list[str]:
-    """Return a caution for periods that the data do not cover from end to end."""
+    """Return a caution for periods that the data do not cover from end to end.
+
+    ``whole`` has shape (periods,).
+    """
     cut = [i for i in range(calendar.n) if not whole[i]]
     if not cut:
         return []

@@ -222,7 +222,10 @@ class _Ways:
     panelled: Grouping
 
     def codes(self, found: Grouping, at: Ints) -> Ints:
-        """Return the group of each place ``at``; a group of rows belongs where most of them do."""
+        """Return the group of each place ``at``; a group of rows belongs where most of them do.
+
+        Shape (places,); −1 where the group is none of those drawn.
+        """
         if found.codes is None:
             return np.full(len(at), -1, dtype=np.int64)
         if self.question.each is None:
@@ -253,7 +256,10 @@ class _Ways:
         return counts > 0, np.asarray(counts, dtype=np.int64)
 
     def sizes(self, cloud: Cloud, chosen: Ints) -> Floats | None:
-        """Return sizes between 0 and 1; places without a value above 0 have 0."""
+        """Return sizes between 0 and 1; places without a value above 0 have 0.
+
+        Shape (places,); None where nothing sizes them.
+        """
         if self.question.sized is None:
             return None
         column = self.rows.table.column(self.question.sized)

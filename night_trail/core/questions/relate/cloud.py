@@ -27,7 +27,10 @@ class Cloud:
     n: Ints | None = None
 
     def only(self, where: Bools) -> Cloud:
-        """Return some of the places."""
+        """Return some of the places.
+
+        ``where`` has shape (places,).
+        """
         names = tuple(n for n, kept in zip(self.names, where, strict=True) if kept) if self.names else ()
         n = None if self.n is None else self.n[where]
         return replace(self, x=self.x[where], y=self.y[where], at=self.at[where], names=names, n=n)

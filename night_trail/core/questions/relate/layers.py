@@ -75,6 +75,8 @@ def layers(
     """Return which points are drawn one by one, and the cells that stand for the others.
 
     ``place`` is the cell of each, counted along y first.
+
+    All have shape (places,), without NaN.
     """
     if len(x) <= most:
         return np.arange(len(x)), ()

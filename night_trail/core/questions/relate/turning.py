@@ -32,7 +32,10 @@ def turning_of(
     strength: relation.Correlation | None,
     line: relation.FittedLine | None,
 ) -> Turning | None:
-    """Look within the groups of plausible categories for a relation that turns or fades (Simpson 1951)."""
+    """Look within the groups of plausible categories for a relation that turns or fades (Simpson 1951).
+
+    All have shape (rows that have both,), without NaN; ``at`` says where they stand in the table.
+    """
     x, y, at = relation.some_of(x, y, at)
     if line is None or strength is None or abs(strength.pearson) < 0.1 or len(x) < 5 * LEAST_IN_GROUP:
         return None

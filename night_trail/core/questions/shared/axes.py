@@ -42,11 +42,17 @@ class BinnedAxis:
         return float(self.edges[0]), float(self.edges[-1])
 
     def straight(self, values: Floats) -> Floats:
-        """Return values as they lie along the axis: their logarithms on a log axis."""
+        """Return values as they lie along the axis: their logarithms on a log axis.
+
+        Shape (n,); NaN stays.
+        """
         return np.log10(values) if self.log else values
 
     def bent(self, places: Floats) -> Floats:
-        """Return places along the axis as values again."""
+        """Return places along the axis as values again.
+
+        Shape (n,); NaN stays.
+        """
         return np.asarray(10.0**places) if self.log else places
 
     def cell_of(self, values: Floats) -> Ints:
@@ -63,7 +69,10 @@ class BinnedAxis:
         return found
 
     def cell_of_whole(self, values: Floats) -> Ints:
-        """Return the cell of whole numbers, looked up where the axis spans few of them."""
+        """Return the cell of whole numbers, looked up where the axis spans few of them.
+
+        Shape (n,), none missing, whole.
+        """
         low, high = math.floor(self.edges[0]), math.ceil(self.edges[-1])
         if high - low > BLOCK:
             return self.cell_of(values)
@@ -99,7 +108,10 @@ class BinnedAxis:
 
 
 def log_axis(values: Floats, cells: int) -> BinnedAxis:
-    """Return a log axis over values above 0."""
+    """Return a log axis over values above 0.
+
+    Shape (n,), none missing; in the column's unit.
+    """
     if not len(values):
         return BinnedAxis(np.array([1.0, 10.0]), log=True)
     low, high = math.log10(float(values.min())), math.log10(float(values.max()))
@@ -124,6 +136,8 @@ def plain_axis(column: Column, values: Floats, cells: int, near: Window | None =
     """Return an axis with cells of a round width, which leaves far tails out.
 
     ``near`` is the window of the whole column where it is at hand; else that of the values.
+
+    ``values`` has shape (n,), none missing; in the column's unit.
     """
     if not len(values):
         return BinnedAxis(np.array([0.0, 1.0]))
@@ -144,7 +158,10 @@ def plain_axis(column: Column, values: Floats, cells: int, near: Window | None =
 
 
 def group_axis(values: Floats, cells: int) -> BinnedAxis:
-    """Return an axis over the figures of groups: from the lowest to the highest."""
+    """Return an axis over the figures of groups: from the lowest to the highest.
+
+    Shape (groups,), none missing.
+    """
     if not len(values) or float(np.ptp(values)) == 0:
         middle = float(values[0]) if len(values) else 0.5
         return BinnedAxis(np.array([middle - 0.5, middle + 0.5]))

@@ -115,7 +115,10 @@ def _grouped(rows: Rows, across: str, most: int) -> Grouping:
 
 
 def gathered(rows: Rows, across: str, kept: Ints, present: Ints) -> Grouping:
-    """Return the groups at the positions ``kept`` among a column's labels, the rest of ``present`` in one."""
+    """Return the groups at the positions ``kept`` among a column's labels, the rest of ``present`` in one.
+
+    Both have shape (labels kept or present,), positions from 0.
+    """
     column, coded = rows.table.column(across), rows.table.coded(across)
     labels = coded.labels
     if len(kept) == len(labels):
@@ -209,7 +212,10 @@ def _banded(rows: Rows, across: str, most: int) -> Grouping:
 
 
 def basis_of(rows: Rows, column: str, used: int, lit: Bools | None, left: int = 0) -> Basis:
-    """Return how many rows an answer rests on: ``used`` of them, ``left`` have no place on its scale."""
+    """Return how many rows an answer rests on: ``used`` of them, ``left`` have no place on its scale.
+
+    ``lit`` has shape (rows of the table,), None where the lantern is out.
+    """
     present = rows.present(column)
     return Basis(
         rows=rows.n,

@@ -41,7 +41,10 @@ class Held:
         return self.at.nbytes + self.values.nbytes + (0 if self.below is None else self.below.nbytes)
 
     def grouped(self, codes: Codes) -> Cells:
-        """Return the cells that have a group; ``codes`` are one a row of the table, −1 for none."""
+        """Return the cells that have a group; ``codes`` are one a row of the table, −1 for none.
+
+        Shape (rows of the table,).
+        """
         found = codes if self.at is None else codes[self.at]
         values, below = self.values, self.below
         if len(found) and int(found.min()) < 0:
@@ -75,7 +78,10 @@ def lit_in(measure: Measure, rows: Rows) -> Held | None:
 
 
 def held_of(measure: Measure, table: Table, kept: Bools | None) -> Held:
-    """Return the cells that have a value, of the kept rows of a table."""
+    """Return the cells that have a value, of the kept rows of a table.
+
+    ``kept`` has shape (rows of the table,), None for all.
+    """
     if measure.aggregate in ("median", "quantile") and measure.column is not None:
         # in ascending order, as quantiles need them
         ordered = table.ordered(measure.column)
@@ -105,14 +111,20 @@ def held_of(measure: Measure, table: Table, kept: Bools | None) -> Held:
 
 
 def with_values(axis: Axis, used: list[Bools]) -> Floats:
-    """Return a column's values, and add to ``used`` which rows have one, where some have none."""
+    """Return a column's values, and add to ``used`` which rows have one, where some have none.
+
+    Shape (rows of the table,), NaN where missing.
+    """
     if not axis.whole:
         used.append(~np.isnan(axis.values))
     return axis.values
 
 
 def rows_of_all(used: list[Bools]) -> Ints | None:
-    """Return the rows for which all of ``used`` hold; None where that is every row."""
+    """Return the rows for which all of ``used`` hold; None where that is every row.
+
+    Each of ``used`` has shape (rows of the table,).
+    """
     if all(bool(where.all()) for where in used):
         return None
     return np.flatnonzero(np.logical_and.reduce(used))

@@ -148,7 +148,10 @@ def _made(
 
 
 def plain_groups(measure: Measure, rows: Rows, found: Grouping, codes: Codes) -> list[GroupFigure]:
-    """Return each group's figure without interval or test; ``codes`` are those of the rows that count."""
+    """Return each group's figure without interval or test; ``codes`` are those of the rows that count.
+
+    Shape (rows that count,), −1 for none.
+    """
     n_groups = len(found.groups)
     got = plain_figures(measure, held_in(measure, rows).grouped(codes), n_groups)
     return _made(found, got, _lit(measure, rows, codes, n_groups))

@@ -219,6 +219,8 @@ def broken_off(periods: Periods, so_far: Periods) -> Periods:
 def every_so_many(has: Bools) -> int:
     """Return every how many periods there is something, where that is as regular as a clock; else 1.
 
+    Shape (periods,).
+
     >>> every_so_many(np.array([True, False, False] * 3)), every_so_many(np.array([True, False, True, True]))
     (3, 1)
     """
@@ -228,6 +230,8 @@ def every_so_many(has: Bools) -> int:
 
 def runs(flags: Bools) -> list[tuple[int, int]]:
     """Return where runs of true begin and end, the ends left out.
+
+    Shape (periods,).
 
     >>> runs(np.array([True, False, True, True]))
     [(0, 1), (2, 4)]

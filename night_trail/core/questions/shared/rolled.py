@@ -199,6 +199,8 @@ def with_figures(measure: Measure, rows: Rows, n: Ints) -> Rows:
 
     Rows to come, with a plan or what is known already, are no past. ``n`` is
     how many figures each period has.
+
+    ``n`` has shape (periods,), how many rows have a figure.
     """
     has = np.flatnonzero(n)
     if measure.column is None or not len(has) or int(has[-1]) == len(n) - 1:
