@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import html
 import json
+import os
 import re
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -213,6 +216,18 @@ def test_a_page_shows_how_far_the_work_is_and_takes_it_up_again(
     assert 'id="pending"' not in client.get(address).content.decode()
     tag = client.get(figure).headers["ETag"]
     assert client.get(figure, headers={"If-None-Match": tag}).status_code == 304
+
+
+def test_the_worker_knows_who_does_the_work_though_it_loads_no_page() -> None:
+    script = "import django, sys; django.setup(); from night_trail.jobs import work; print(sorted(work._doers), 'night_trail.trails.views' in sys.modules)"
+    told = subprocess.run(
+        [sys.executable, "-c", script],
+        capture_output=True,
+        text=True,
+        check=True,
+        env=os.environ | {"DJANGO_SETTINGS_MODULE": "night_trail.site.settings.test"},
+    )
+    assert told.stdout.strip() == "['question: ahead'] False"
 
 
 def test_work_is_stopped_and_taken_up_again_by_hand(
