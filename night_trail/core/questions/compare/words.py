@@ -346,7 +346,7 @@ def _why_it_leads(answer: CompareAnswer, top: Extreme, count: int, table: Table)
     by_rows = math.log(rows) / total
     noun = table.row_noun
     # “1 times the usual” would say that it is not
-    more, larger = (number(times, 3 if 0.8 < times < 1.2 else 2) for times in (rows, each))
+    more, larger = (number(round(times, 2), 3 if 0.8 < times < 1.2 else 2) for times in (rows, each))
     if by_rows > 0.7:
         return spans(
             " It leads by its number of {noun}, {more} times the usual; each is {larger} times.",
