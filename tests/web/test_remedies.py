@@ -320,6 +320,12 @@ def test_a_table_leaves_as_csv_parquet_and_workbook(client: Client, owner: User,
 def test_the_survey_leaves_as_one_page_that_stands_alone(client: Client, traps: Table) -> None:
     response = client.get(reverse("tables:survey-page", args=[traps.pk]))
     page = response.content.decode()
+    # every colour that the page asks for is in it
+    asked, given = set(re.findall(r"var\(--([a-z-]+)\)", page)), set(re.findall(r"--([a-z-]+):", page))
+    assert {"ink", "paper", "moon"} <= asked & given and not {
+        a for a in asked - given if not a.startswith("bulma")
+    }
+    page = response.content.decode()
     assert response["Content-Disposition"] == 'attachment; filename="survey of light traps.html"' or (
         "survey of light_traps.html" in response["Content-Disposition"]
     )

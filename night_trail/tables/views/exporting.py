@@ -17,7 +17,7 @@ from night_trail.tables.views import seen_table
 from night_trail.tables.views.surveying import survey_context
 from night_trail.web.downloads import download, file_name
 
-_STYLES = ("css/theme.css", "../../draw/style/picture.css", "css/survey-page.css")
+_STYLES = ("css/tokens.css", "css/theme.css", "../../draw/style/picture.css", "css/survey-page.css")
 
 
 @require_GET
