@@ -160,7 +160,7 @@ class _Looked:
 
     @classmethod
     def at(cls, values: Floats, candidates: tuple[int, ...]) -> _Looked:
-        """Return the changes of a series, and the seasons of what is left without them."""
+        """Return the changes of a series, NaN for gaps, and the seasons of what is left without them."""
         able = tuple(p for p in candidates if 2 * p <= len(values))
         # a level lasts half a season at least, or two weeks of days: less is a stretch that stands out
         shortest = able[0] if able else 0
