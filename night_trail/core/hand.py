@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Mapping
 
 from night_trail.core.errors import BadQuestion
 
@@ -44,3 +45,17 @@ def real(text: str, field: str = "") -> float:
     if not abs(found) <= LARGEST:
         raise BadQuestion(f"“{text.strip()[:40]}” is not a number", field, "Write it as 12.5.")
     return found
+
+
+def number_in(fields: Mapping[str, str], name: str) -> float | None:
+    """Return the number in a field as ``real`` does, None where nothing is written."""
+    text = fields.get(name, "").strip()
+    return real(text, name) if text else None
+
+
+def written_in(fields: Mapping[str, str], name: str) -> str:
+    """Return what is written in a field, at most 500 letters, or refuse an empty one."""
+    text = fields.get(name, "").strip()
+    if not text:
+        raise BadQuestion("Nothing was written", "", "Fill it in first.")
+    return text[:500]

@@ -71,11 +71,6 @@ def bound_memory(most: int) -> None:
     _room[0] = _Room(most)
 
 
-def held_bytes() -> int:
-    """Return how many bytes are held of what was made from filters."""
-    return int(_room[0].kept.currsize)
-
-
 class _Memory:
     """What was made from one filter, or under one lantern; several threads may ask at once."""
 

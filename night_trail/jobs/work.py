@@ -51,7 +51,7 @@ def job_of(wanted: Wanted, version: Version, begins: bool) -> Job:
     job = Job.objects.filter(**named, algorithm=wanted.algorithm).first()
     if job is None and not begins:
         return Job(**named, **fresh)
-    new = job is None
+    new = False
     if job is None:
         Job.objects.filter(**named).exclude(algorithm=wanted.algorithm).delete()
         job, new = Job.objects.get_or_create(**named, defaults=fresh)

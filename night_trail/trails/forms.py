@@ -8,7 +8,7 @@ from django.http import QueryDict
 
 from night_trail.core.conditions import Between, Condition, Contains, Missing, Not, OneOf
 from night_trail.core.errors import BadQuestion
-from night_trail.core.hand import real, whole
+from night_trail.core.hand import number_in, whole, written_in
 from night_trail.core.question import decode
 from night_trail.core.questions.shared.slot_forms import read_form
 from night_trail.core.table import Column, Table
@@ -19,6 +19,7 @@ MOST_JSON = 60_000
 
 def change_from(post: QueryDict, table: Table) -> Change:
     """Return the change a page posted: as JSON, as words, as a bins form or as a condition form."""
+    fields = _fields(post)
     if "change" in post:
         if len(posted := post.get("change", "")) > MOST_JSON:
             raise BadQuestion(
@@ -27,27 +28,28 @@ def change_from(post: QueryDict, table: Table) -> Change:
         turn: Change = decode(posted, Change, "turn")
         return turn
     if slot := post.get("set", ""):
-        return Slot(slot, read_form(slot, {name: post.get(name, "") for name in post}))
+        return Slot(slot, read_form(slot, fields))
     if "phrase" in post:
-        return OnlyWords(_filled(post, "phrase"), light=post.get("as") == "light")
+        return OnlyWords(written_in(fields, "phrase"), light=post.get("as") == "light")
     if "reworded" in post:
-        return Reword(_position(post), _filled(post, "reworded"))
+        return Reword(_position(post), written_in(fields, "reworded"))
     if "column" in post:
         condition = condition_from(post, table.column(post.get("column", "")))
         condition = Not(condition) if post.get("not") else condition
         return Light(condition) if post.get("as") == "light" else Only(condition)
-    return Say(_filled(post, "words"))
+    return Say(written_in(fields, "words"))
 
 
 def condition_from(post: QueryDict, column: Column) -> Condition:
     """Return the condition a form states on one column."""
+    fields = _fields(post)
     if post.get("missing"):
         return Missing(column.name)
     if values := post.getlist("value"):
         return OneOf(column.name, tuple(values))
     if text := post.get("text", "").strip():
         return Contains(column.name, text)
-    if column.kind.temporal and (count := _number(post, "recent")) is not None:
+    if column.kind.temporal and (count := number_in(fields, "recent")) is not None:
         recent: Condition = decode(
             json.dumps(
                 {
@@ -66,7 +68,10 @@ def condition_from(post: QueryDict, column: Column) -> Condition:
         if low is None and high is None:
             raise BadQuestion("No date is given", column.name, "Fill in from, to, or both.")
         return Between(column.name, low, high, high_closed=True)
-    low_number, high_number = _number(post, "low"), _number(post, "high")
+    low_number, high_number = (
+        number_in(fields, "low"),
+        number_in(fields, "high"),
+    )
     if low_number is None and high_number is None:
         raise BadQuestion("Nothing is chosen", column.name, "Fill in a field first.")
     return Between(column.name, low_number, high_number, high_closed=True)
@@ -77,13 +82,5 @@ def _position(post: QueryDict) -> int:
     return -1 if at is None else at
 
 
-def _number(post: QueryDict, name: str) -> float | None:
-    text = post.get(name, "").strip()
-    return real(text, name) if text else None
-
-
-def _filled(post: QueryDict, name: str) -> str:
-    text = post.get(name, "").strip()
-    if not text:
-        raise BadQuestion("Nothing was written", "", "Fill it in first.")
-    return text[:500]
+def _fields(post: QueryDict) -> dict[str, str]:
+    return {name: post.get(name, "") for name in post}

@@ -146,7 +146,7 @@ def test_memory_of_all_rows_is_bounded_together_and_threads_agree(monkeypatch: p
         thread.start()
     for thread in threads:
         thread.join()
-    assert 0 < rows_module.held_bytes() <= 4_000
+    assert 0 < rows_module._room[0].kept.currsize <= 4_000
     # what is larger than all the room is made, and not kept
     assert memories[0].get("large", lambda: np.zeros(10_000)).nbytes == 80_000
     assert not any(key == "large" for _, key in rows_module._room[0].kept)
@@ -155,7 +155,7 @@ def test_memory_of_all_rows_is_bounded_together_and_threads_agree(monkeypatch: p
     memories.clear()
     gc.collect()
     rows_module._Memory().get("k", lambda: np.zeros(1))
-    assert rows_module.held_bytes() < 50
+    assert rows_module._room[0].kept.currsize < 50
 
 
 def test_a_property_is_made_once_and_no_thread_waits_for_that_of_another_object() -> None:

@@ -222,10 +222,7 @@ CELL_GAP = 1.5
 def _grid(canvas: Canvas, answer: CrossAnswer, table: Table) -> Canvas:
     """Draw a shade for every pair: the higher the figure, the nearer to the moon's colour."""
     names, tops = [g.label for g in answer.lanes], [g.label for g in answer.series]
-    grid_frame(canvas, names, tops)
-    lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
-    across = Lanes(tuple(tops), canvas.x_start, canvas.x_end)
-    canvas.x, canvas.y = across, lanes
+    across, lanes = grid_frame(canvas, names, tops)
     values = [c.value for row in _on_scale(answer) for c in row]
     low, high = min(values, default=0.0), max(values, default=1.0)
     said = figure_words(answer)
@@ -252,21 +249,24 @@ def _grid(canvas: Canvas, answer: CrossAnswer, table: Table) -> Canvas:
     return canvas
 
 
-def grid_frame(canvas: Canvas, names: list[str], tops: list[str]) -> None:
-    """Set the margins of a grid and write the names beside its lines and over its columns."""
-    if not canvas.labelled:
+def grid_frame(canvas: Canvas, names: list[str], tops: list[str]) -> tuple[Lanes, Lanes]:
+    """Set the margins and axes of a grid, write its names, and return its columns and its lines."""
+    if canvas.labelled:
+        canvas.left = canvas.name_room(names, 170.0, 80.0)
+        canvas.right, canvas.top, canvas.bottom = 8.0, 22.0, 44.0 if canvas.full else 8.0
+        canvas.grow(len(names), NAMED)
+    else:
         canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
-        return
-    canvas.left = canvas.name_room(names, 170.0, 80.0)
-    canvas.right, canvas.top, canvas.bottom = 8.0, 22.0, 44.0 if canvas.full else 8.0
-    canvas.grow(len(names), NAMED)
-    canvas.lane_labels(Lanes(tuple(names), canvas.y_start, canvas.y_end), names, canvas.left - 22.0)
+    lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
     across = Lanes(tuple(tops), canvas.x_start, canvas.x_end)
-    for j, name in enumerate(tops):
+    canvas.x, canvas.y = across, lanes
+    canvas.lane_labels(lanes, names, canvas.left - 22.0)
+    for j, name in enumerate(tops if canvas.labelled else ()):
         middle = across.top(j) + across.step / 2
         said = shortened(name, max(across.step - 4, 8.0))
         if across.step >= 14:
             canvas.over.append(label(said, middle, canvas.y_start - 7, "middle"))
+    return across, lanes
 
 
 def grid_cell(

@@ -12,7 +12,6 @@ from night_trail.core.questions.relate.question import Relate
 from night_trail.core.table import Table
 from night_trail.core.turns import See
 from night_trail.draw.frame.canvas import Canvas, Size, Stands
-from night_trail.draw.frame.scales import Lanes
 from night_trail.draw.shapes.cross import grid_cell, grid_frame, lit_strip
 
 STRONGEST = 8.0
@@ -29,10 +28,7 @@ def draw_correlation(answer: CorrelationAnswer, table: Table, size: Size, prefix
     """Return the correlations of every pair; a cell opens its points."""
     canvas = Canvas(size, prefix, has_lit=False)
     names = [c.name for c in answer.columns]
-    grid_frame(canvas, names, names)
-    lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
-    across = Lanes(tuple(names), canvas.x_start, canvas.x_end)
-    canvas.x, canvas.y = across, lanes
+    across, lanes = grid_frame(canvas, names, names)
     for i, one in enumerate(names):
         for j, other in enumerate(names):
             r = float(answer.r[i, j])
@@ -59,10 +55,7 @@ def draw_crosstab(answer: CrosstabAnswer, table: Table, size: Size, prefix: str)
     """Return how often each pair occurs, shaded by how far that is from chance."""
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     names, tops = [g.label for g in answer.rows.groups], [g.label for g in answer.columns.groups]
-    grid_frame(canvas, names, tops)
-    lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
-    across = Lanes(tuple(tops), canvas.x_start, canvas.x_end)
-    canvas.x, canvas.y = across, lanes
+    across, lanes = grid_frame(canvas, names, tops)
     for i, one in enumerate(names):
         for j, other in enumerate(tops):
             count, expected = int(answer.counts[i, j]), float(answer.expected[i, j])

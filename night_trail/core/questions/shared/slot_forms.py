@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from night_trail.core.errors import BadQuestion
-from night_trail.core.hand import real
+from night_trail.core.hand import number_in, real, written_in
 from night_trail.core.question import to_json
 from night_trail.core.questions.compare.question import Baseline, Rule
 from night_trail.core.questions.over_time.question import Event, Level
@@ -59,18 +59,6 @@ def _plain(at: float | None) -> str:
     return "" if at is None else f"{at:.12g}"
 
 
-def _number(fields: Fields, name: str) -> float | None:
-    text = fields.get(name, "").strip()
-    return real(text, name) if text else None
-
-
-def _filled(fields: Fields, name: str) -> str:
-    text = fields.get(name, "").strip()
-    if not text:
-        raise BadQuestion("Nothing was written", "", "Fill it in first.")
-    return text[:500]
-
-
 def _bins_entries(question: Any, table: Table) -> tuple[Entry, ...]:
     column, bins = table.column(question.column), question.bins
     if column.kind.temporal:
@@ -84,11 +72,15 @@ def _bins_entries(question: Any, table: Table) -> tuple[Entry, ...]:
 
 
 def _bins(fields: Fields) -> Bins:
-    count = _number(fields, "count")
+    count = number_in(fields, "count")
     if count is not None and count != int(count):
         raise BadQuestion("The number of bins must be whole", "bins", "Write it as 20.")
     number = None if count is None else int(count)
-    return Bins(width=_number(fields, "width"), count=number, start=_number(fields, "start"))
+    return Bins(
+        width=number_in(fields, "width"),
+        count=number,
+        start=number_in(fields, "start"),
+    )
 
 
 def _rule_entries(question: Any, table: Table) -> tuple[Entry, ...]:
@@ -101,7 +93,7 @@ def _rule_entries(question: Any, table: Table) -> tuple[Entry, ...]:
 
 def _rule(fields: Fields) -> str:
     """Return a rule; without a figure, that of all together is meant."""
-    return to_json(Rule("below" if fields.get("side") == "below" else "above", _number(fields, "at")))
+    return to_json(Rule("below" if fields.get("side") == "below" else "above", number_in(fields, "at")))
 
 
 def _target_entries(question: Any, table: Table) -> tuple[Entry, ...]:
@@ -112,7 +104,7 @@ def _target_entries(question: Any, table: Table) -> tuple[Entry, ...]:
 
 
 def _target(fields: Fields) -> str:
-    return to_json(Baseline(target=real(_filled(fields, "target"), "target")))
+    return to_json(Baseline(target=real(written_in(fields, "target"), "target")))
 
 
 def _levels_entries(question: Any, table: Table) -> tuple[Entry, ...]:
@@ -123,9 +115,9 @@ def _levels_entries(question: Any, table: Table) -> tuple[Entry, ...]:
 
 
 def _level(fields: Fields) -> str:
-    if (target := _number(fields, "target")) is not None:
+    if (target := number_in(fields, "target")) is not None:
         return to_json(Level("target", target))
-    at = _number(fields, "percentile")
+    at = number_in(fields, "percentile")
     if at is None:
         raise BadQuestion("No level is given", "levels", "Write a target or a percentile.")
     return to_json(Level("percentile", at))
@@ -140,8 +132,8 @@ def _events_entries(question: Any, table: Table) -> tuple[Entry, ...]:
 
 
 def _event(fields: Fields) -> str:
-    first = _filled(fields, "first")
-    return to_json(Event(_filled(fields, "name"), first, fields.get("last", "").strip() or first))
+    first = written_in(fields, "first")
+    return to_json(Event(written_in(fields, "name"), first, fields.get("last", "").strip() or first))
 
 
 def _horizon_entries(question: Any, table: Table) -> tuple[Entry, ...]:
@@ -158,7 +150,7 @@ FORMS: Mapping[str, SlotForm] = {
     "rule": SlotForm("Mark them", _rule_entries, _rule),
     "levels": SlotForm("Draw it", _levels_entries, _level),
     "events": SlotForm("Draw it", _events_entries, _event),
-    "horizon": SlotForm("Look so far", _horizon_entries, lambda fields: _filled(fields, "steps")),
+    "horizon": SlotForm("Look so far", _horizon_entries, lambda fields: written_in(fields, "steps")),
     "zone": SlotForm("Follow it", _zone_entries, lambda fields: fields.get("zone", "").strip()),
 }
 """By slot: a slot takes the same in every sentence that has it."""
