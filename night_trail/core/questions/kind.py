@@ -12,6 +12,7 @@ from night_trail.core.questions.shared.behind import Behind
 from night_trail.core.questions.shared.figures import Made
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.offers import Looking, Offer
+from night_trail.core.questions.shared.phrase import Outline, Phrase
 from night_trail.core.questions.shared.sentence import Sentence
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column, Table
@@ -47,6 +48,13 @@ class QuestionKind:
         What a question is about, and one of this kind about that.
     broken_down
         The same asked across the groups of another column.
+    phrases
+        What people say for it and for what its slots hold, in the word box.
+    likely
+        How likely what was typed is of this kind, None where it cannot be.
+    group_slots, ungrouped
+        The slots that take what rows are grouped by, the first of them first,
+        and a slot with its value for where nothing groups them.
     modelled
         Whether answers are fitted and take a second: lists do not wait for them.
     neighbours
@@ -70,6 +78,10 @@ class QuestionKind:
     gist: Callable[[Any, Table], Gist]
     from_gist: Callable[[Gist, Table], Any]
     broken_down: Callable[[Any, Column, Table], Any]
+    phrases: tuple[Phrase, ...] = ()
+    likely: Callable[[Outline], float | None] = lambda asked: None
+    group_slots: tuple[str, ...] = ()
+    ungrouped: tuple[str, str] | None = None
     modelled: bool = False
     neighbours: Callable[[Looking, Any], dict[str, GrainName]] | None = None
     behind: Behind | None = None

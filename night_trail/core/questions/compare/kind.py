@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.compare import answer, crossed, figures, offers, sentence, several, words
+from night_trail.core.questions.compare import answer, crossed, figures, offers, phrases, sentence, several, words
 from night_trail.core.questions.compare.answer import CompareAnswer, compare_question
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.question import Compare
@@ -50,6 +50,10 @@ KIND = QuestionKind(
     answer=answered,
     said=sentence.said,
     short_name=sentence.short_name,
+    phrases=phrases.PHRASES,
+    likely=phrases.likely,
+    group_slots=("across", "also"),
+    ungrouped=("shape", "figure"),
     read=sentence.read,
     changed=sentence.changed,
     offers=offers.offers,

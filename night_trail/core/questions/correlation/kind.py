@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.correlation import answer, figures, offers, sentence, words
+from night_trail.core.questions.correlation import answer, figures, offers, phrases, sentence, words
 from night_trail.core.questions.correlation.answer import CorrelationAnswer
 from night_trail.core.questions.correlation.question import Correlations
 from night_trail.core.questions.kind import QuestionKind
@@ -33,6 +33,8 @@ KIND = QuestionKind(
     answer=answer.together,
     said=sentence.said,
     short_name=sentence.short_name,
+    phrases=phrases.PHRASES,
+    likely=phrases.likely,
     read=sentence.read,
     changed=sentence.changed,
     offers=offers.offers,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.crosstab import answer, figures, offers, sentence, words
+from night_trail.core.questions.crosstab import answer, figures, offers, phrases, sentence, words
 from night_trail.core.questions.crosstab.answer import CrosstabAnswer
 from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.kind import QuestionKind
@@ -19,6 +19,8 @@ def gist(question: Crosstab, table: Table) -> Gist:
 
 def from_gist(gist: Gist, table: Table) -> Crosstab:
     """Return two categories to begin with: what groups the present picture before its column."""
+    if gist.others:
+        return Crosstab(gist.column, gist.others[0])
     if len(gist.groups) == 2:
         return Crosstab(gist.groups[0], gist.groups[1])
     column = table.column(gist.column)
@@ -43,6 +45,8 @@ KIND = QuestionKind(
     answer=answer.goes,
     said=sentence.said,
     short_name=sentence.short_name,
+    phrases=phrases.PHRASES,
+    likely=phrases.likely,
     read=sentence.read,
     changed=sentence.changed,
     offers=offers.offers,

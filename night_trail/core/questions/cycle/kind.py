@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from night_trail.core.questions.cycle import answer, figures, offers, read, sentence, words
+from night_trail.core.questions.cycle import answer, figures, offers, phrases, read, sentence, words
 from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.kind import QuestionKind
@@ -30,6 +30,9 @@ KIND = QuestionKind(
     answer=answer.cycle,
     said=sentence.said,
     short_name=sentence.short_name,
+    phrases=phrases.PHRASES,
+    likely=phrases.likely,
+    group_slots=("split",),
     read=read.read,
     changed=sentence.changed,
     offers=offers.offers,

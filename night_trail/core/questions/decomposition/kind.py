@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.decomposition import answer, figures, offers, read, sentence, words
+from night_trail.core.questions.decomposition import answer, figures, offers, phrases, read, sentence, words
 from night_trail.core.questions.decomposition.answer import DecompositionAnswer
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.kind import QuestionKind
@@ -25,6 +25,8 @@ KIND = QuestionKind(
     answer=answer.apart,
     said=sentence.said,
     short_name=sentence.short_name,
+    phrases=phrases.PHRASES,
+    likely=phrases.likely,
     read=read.read,
     changed=sentence.changed,
     offers=offers.offers,

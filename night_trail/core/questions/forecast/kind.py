@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.forecast import answer, by_group, figures, offers, read, sentence, words
+from night_trail.core.questions.forecast import answer, by_group, figures, offers, phrases, read, sentence, words
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.kind import QuestionKind
@@ -26,6 +26,9 @@ KIND = QuestionKind(
     answer=answer.ahead,
     said=sentence.said,
     short_name=sentence.short_name,
+    phrases=phrases.PHRASES,
+    likely=phrases.likely,
+    group_slots=("split",),
     read=read.read,
     changed=sentence.changed,
     offers=offers.offers,

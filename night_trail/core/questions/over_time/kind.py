@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from night_trail.core.questions.kind import QuestionKind
-from night_trail.core.questions.over_time import answer, figures, offers, read, sentence, words
+from night_trail.core.questions.over_time import answer, figures, offers, phrases, read, sentence, words
 from night_trail.core.questions.over_time.answer import OverTimeAnswer, first_over_time, fitted
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.shared.gist import Gist, gist_in_time
@@ -32,6 +32,9 @@ KIND = QuestionKind(
     answer=answer.over_time,
     said=sentence.said,
     short_name=sentence.short_name,
+    phrases=phrases.PHRASES,
+    likely=phrases.likely,
+    group_slots=("split",),
     read=read.read,
     changed=sentence.changed,
     offers=offers.offers,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.kind import QuestionKind
-from night_trail.core.questions.relate import answer, figures, offers, sentence, words
+from night_trail.core.questions.relate import answer, figures, offers, phrases, sentence, words
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.shared.gist import Gist
@@ -23,6 +23,9 @@ def from_gist(gist: Gist, table: Table) -> Relate:
         raise BadQuestion(
             f"“{column.name}” is {column.kind} and has no axis", "way", "Choose a number or date."
         )
+    if gist.others:
+        coloured = gist.groups[0] if gist.groups else None
+        return Relate(column.name, table.column(gist.others[0]).name, coloured)
     taken = table.column(gist.groups[0]) if gist.groups else None
     if taken is not None and taken.kind.measured and taken.name != column.name:
         return Relate(column.name, taken.name)
@@ -46,6 +49,9 @@ KIND = QuestionKind(
     answer=answer.relate,
     said=sentence.said,
     short_name=sentence.short_name,
+    phrases=phrases.PHRASES,
+    likely=phrases.likely,
+    group_slots=("coloured",),
     read=sentence.read,
     changed=sentence.changed,
     offers=offers.offers,

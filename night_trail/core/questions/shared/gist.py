@@ -19,7 +19,8 @@ class Gist:
     """The column a question looks at first, its measure, what groups its rows, its time.
 
     ``measure`` is None where a column itself is looked at; ``alone`` says
-    whether one column's values are what the picture is about.
+    whether one column's values are what the picture is about. ``others`` are
+    further columns that were named beside the first.
     """
 
     column: str
@@ -29,6 +30,7 @@ class Gist:
     grain: GrainName | None = None
     zone: str | None = None
     alone: bool = True
+    others: tuple[str, ...] = ()
 
     @property
     def told_apart(self) -> str | None:

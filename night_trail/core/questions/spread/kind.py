@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from night_trail.core.questions.kind import QuestionKind
 from night_trail.core.questions.shared.gist import Gist
-from night_trail.core.questions.spread import answer, figures, offers, sentence, words
+from night_trail.core.questions.spread import answer, figures, offers, phrases, sentence, words
 from night_trail.core.questions.spread.angles import AnglesAnswer
 from night_trail.core.questions.spread.bars import BarsAnswer
 from night_trail.core.questions.spread.boxes import BoxesAnswer
@@ -40,6 +40,9 @@ KIND = QuestionKind(
     answer=answer.answer,
     said=sentence.said,
     short_name=sentence.short_name,
+    phrases=phrases.PHRASES,
+    likely=phrases.likely,
+    group_slots=("across",),
     read=sentence.read,
     changed=sentence.changed,
     offers=offers.offers,
