@@ -97,6 +97,8 @@ def _range(condition: Between, column: Column) -> str:
     low, high = condition.low, condition.high
     if kind.temporal:
         return _date_range(condition)
+    if column.yearly:
+        low, high = (None if end is None else f"{end:.0f}" for end in (low, high))
     if low is not None and high is not None:
         if low == high and condition.high_closed and not condition.low_open:
             return f"is {_bound(low)}"

@@ -20,7 +20,7 @@ from night_trail.core.words_in import times
 from night_trail.core.words_in.index import Index, Vocabulary
 from night_trail.core.words_in.tags import Amount, Tag, Way, is_unit
 from night_trail.core.words_in.alike import ADJECTIVES
-from night_trail.core.words_in.phrases import NOUNS
+from night_trail.core.words_in.fillers import NOUNS
 from night_trail.core.words_in.tokens import Token, stem, words_of
 
 
@@ -62,8 +62,11 @@ class Asked:
     best: bool = False
     affects: bool = False
     soft: list[Column] = field(default_factory=list)
+    tokens: Sequence[Token] = ()
     kept_of: Column | None = None
     opens: bool = False
+    adds: bool = False
+    busy: bool = False
     undefined: dict[str, str] = field(default_factory=dict)
     unsure_good: str = ""
     taken: list[str] = field(default_factory=list)
@@ -75,6 +78,10 @@ class Asked:
     def counted(self) -> bool:
         """Whether anything is asked of which a picture could be made by itself."""
         return bool(self.measures or self.columns or self.rows)
+
+    def text(self, tag: Tag) -> str:
+        """Return what was typed for a tag."""
+        return " ".join(t.text for t in self.tokens[tag.start : tag.end])
 
     def groups_are_named(self, numbers: Sequence[Column]) -> bool:
         """Whether what a ranking is across was said: by line."""
@@ -118,7 +125,7 @@ class _Reader:
         self, way: Way, table: Table, index: Index, present: Column | None, tokens: Sequence[Token]
     ) -> None:
         self.table, self.index, self.present, self.tokens = table, index, present, tokens
-        self.asked = Asked(table)
+        self.asked = Asked(table, tokens=tokens)
         self.tags = [tag for tag in way.tags if tag.role not in ("filler",)]
         self.figure: tuple[str, float] | None = None
         self.counting = False
@@ -135,6 +142,7 @@ class _Reader:
 
     def read(self) -> Asked:
         self.asked.opens = bool(self.tags) and _goes_on(self.tags[0])
+        self.asked.adds = bool(self.tags) and self.tags[0].role == "and"
         for at, tag in enumerate(self.tags):
             self._note(tag)
             take = getattr(self, f"_{tag.role.replace(' ', '_')}", None)
@@ -169,6 +177,10 @@ class _Reader:
 
     def _number(self, tag: Tag, at: int) -> None:
         behind = self._next(at)
+        if behind is not None and behind.role == "column" and tag.value == 0 and behind.value.kind.numeric:
+            self.negated = True
+            self.tags[at] = Tag("not", None, tag.start, tag.end, 0.0)  # zero moths
+            return
         if behind is not None and behind.role == "column" and not behind.value.kind.measured:
             self.asked.keep = int(min(max(tag.value, 0), 9_999))  # 5 lines with the most boardings
             return
@@ -197,6 +209,9 @@ class _Reader:
     def _same(self, tag: Tag, at: int) -> None:
         self.asked.same = True
 
+    def _adds(self, tag: Tag, at: int) -> None:
+        self.asked.adds = True
+
     def _do(self, tag: Tag, at: int) -> None:
         self.asked.do = tag.value
 
@@ -204,6 +219,10 @@ class _Reader:
         self.asked.which = True
 
     def _most(self, tag: Tag, at: int) -> None:
+        if tag.value in ("busiest", "quietest"):
+            self.asked.busy = True
+            self.asked.end = "most" if tag.value == "busiest" else "least"
+            return
         self.asked.end = tag.value
         self.asked.best = self.tokens[tag.start].low == "best"
 
@@ -299,6 +318,10 @@ class _Reader:
             return
         if follows == "number" and self._equals(column, at):
             return
+        if self.negated and column.kind.numeric and self._role(at, -1) == "not":
+            self._keep(Between(column.name, 0.0, 0.0, high_closed=True), plain=True)
+            self.asked.guesses.append(f"no {column.name} is {column.name} 0")
+            return
         if self.figure is not None:
             self._measure(column)
             return
@@ -308,16 +331,17 @@ class _Reader:
         if self.sharing:
             self._share_of(column)
             return
-        if self._role(at, -1) == "column" and column.dated and self._is_noun(tag) and not self.counting:
+        carries = self._role(at, -1) in ("column", "other", "not", "only", "value")
+        if carries and column.dated and self._is_noun(tag) and not self.counting:
             return  # wet nights
+        if self._has_some(column, at):
+            return
         if self._adjective(tag, at):
+            return
+        if column.kind == Kind.YES_NO and self._contrasted(column):
             return
         if column.kind == Kind.YES_NO and self._is_flag(at):
             self._keep(OneOf(column.name, ("no" if self.negated else "yes",)), plain=True)
-            return
-        if self.negated and column.kind.numeric and self._role(at, -1) == "not":
-            self._keep(Between(column.name, 0.0, 0.0, high_closed=True), plain=True)
-            self.asked.guesses.append(f"no {column.name} is {column.name} 0")
             return
         if self._role(at, -1) == "and" and self._role(at, -2) == "group" and can_group(column):
             self.asked.groups.append(column)
@@ -332,6 +356,39 @@ class _Reader:
             return
         self.asked.columns.append(column)
         self.context = None
+
+    def _other(self, tag: Tag, at: int) -> None:
+        """Take what is said of some rows and of the others as their two groups."""
+        for held in (self.asked.only, self.shared):
+            if held and isinstance(held[-1], OneOf) and self.table.column(held[-1].column).kind == Kind.YES_NO:
+                self.asked.groups.append(self.table.column(held.pop().column))
+                return
+        self.asked.left.append(self.tokens[tag.start].text)
+        self.asked.penalty += 0.4
+
+    def _contrasted(self, column: Column) -> bool:
+        """Whether a yes/no column was named before: festival against no festival are its two groups."""
+        same = [c for c in self.asked.only if isinstance(c, OneOf) and c.column == column.name]
+        if column not in self.asked.columns and column not in self.asked.groups and not same:
+            return False
+        self.asked.only = [c for c in self.asked.only if c not in same]
+        self.asked.columns = [c for c in self.asked.columns if c is not column]
+        if column not in self.asked.groups:
+            self.asked.groups.append(column)
+        self.negated = False
+        return True
+
+    def _has_some(self, column: Column, at: int) -> bool:
+        """Whether rows with some of a number are counted: nights with rain."""
+        before = self._next(at, -1)
+        has = before is not None and before.role == "where" and self.tokens[before.start].low in ("with", "having")
+        counts = self.asked.rows or self._role(at, -2) == "rows" or any(m.aggregate in ("count", "distinct") for m in self.asked.measures)
+        if not (has and counts and column.kind.numeric and self.figure is None):
+            return False
+        self.asked.guesses.append(f"with {column.name} is {column.name} above 0")
+        self.asked.taken.append(self.asked.guesses[-1])
+        self._keep(Between(column.name, 0.0, None, low_open=True))
+        return True
 
     def _is_noun(self, tag: Tag) -> bool:
         return tag.end - tag.start == 1 and self.tokens[tag.start].stem in NOUNS
@@ -418,6 +475,9 @@ class _Reader:
             self.asked.guesses.append(f"the share of {column.name} is of rows with {column.name} above 0")
             self.asked.measures.append(Measure("share", where=above))
             self.sharing = False
+        elif column.dated:
+            self.asked.guesses.append(f"the share is of {self.table.row_noun[1]}, not of {column.name}")
+            self.asked.taken.append(self.asked.guesses[-1])
         else:
             self.asked.columns.append(column)
             self.sharing = False
@@ -428,6 +488,8 @@ class _Reader:
         column: Column = tag.value
         if column.dated and not self._ranks():
             self.asked.time = column
+            if words_of(column.name)[-1:] in (["night"], ["day"]):
+                self.asked.grain = self.asked.grain or "day"
         else:
             self.asked.groups.append(column)
         self.context, self.negated = None, False
@@ -455,7 +517,7 @@ class _Reader:
             self.asked.only.append(condition)
 
     def _value(self, tag: Tag, at: int) -> None:
-        column, value = tag.value
+        column, values = tag.value
         before = self._next(at, -1)
         two_back = self._next(at, -2)
         joins = (
@@ -463,7 +525,7 @@ class _Reader:
             and before.role in ("and", "or", "not", "versus") and two_back.value[0].name == column.name
         )  # fmt: skip
         adjoins = before is not None and before.role == "value" and before.value[0].name == column.name
-        if (joins or adjoins) and self._extend(column, value):
+        if (joins or adjoins) and self._extend(column, values):
             if before is not None and before.role == "versus":
                 self.asked.spread_apart, self.asked.apart = column, True
                 self.asked.penalty -= 0.6
@@ -471,9 +533,9 @@ class _Reader:
         if self.counting and self._role(at) != "rows":
             self.asked.measures.append(Measure("count"))
             self.counting = False
-        self._keep(OneOf(column.name, (value,)))
+        self._keep(OneOf(column.name, values))
 
-    def _extend(self, column: Column, value: str) -> bool:
+    def _extend(self, column: Column, values: tuple[str, ...]) -> bool:
         """Add a value to those of its column that were named just before."""
         for held in (self.asked.only, self.asked.lit, self.asked.dropped, self.shared):
             if not held:
@@ -481,7 +543,7 @@ class _Reader:
             last = held[-1]
             inner = last.part if isinstance(last, Not) else last
             if isinstance(inner, OneOf) and inner.column == column.name:
-                more = OneOf(column.name, tuple(dict.fromkeys((*inner.values, value))))
+                more = OneOf(column.name, tuple(dict.fromkeys((*inner.values, *values))))
                 held[-1] = Not(more) if isinstance(last, Not) else more
                 return True
         return False
@@ -515,18 +577,39 @@ class _Reader:
             self.asked.penalty += 1.0
             return
         sharing, self.sharing = self.sharing, False
-        self._keep(condition)
+        if not self._joins_time(condition, at):
+            self._keep(condition)
         self.sharing = sharing
+
+    def _joins_time(self, condition: Condition, at: int) -> bool:
+        """Join a stretch of time to the one named before it: 2021 and 2022, 2021 against 2022."""
+        link, before = self._role(at, -1), self._role(at, -2)
+        held = self.asked.only
+        if link not in ("and", "or", "versus") or before != "time" or not held:
+            return False
+        last = held[-1]
+        if not (isinstance(last, Between) and isinstance(condition, Between) and last.column == condition.column):
+            return False
+        if last.high == condition.low and not last.high_closed:
+            held[-1] = Between(last.column, last.low, condition.high, high_closed=condition.high_closed)
+        else:
+            held[-1] = AnyOf((last, condition))
+        if link == "versus" and self.asked.grain is None:
+            self.asked.grain = "year"
+        return True
 
     def _amount(self, tag: Tag, at: int) -> None:
         before = self._next(at, -1)
         if before is not None and before.role == "column" and before.value.kind.numeric:
             return  # it was taken with its column
         amount: Amount = tag.value
-        behind = self._next(at)
+        there = at + 2 if self._role(at) == "where" else at + 1
+        behind = self.tags[there] if there < len(self.tags) else None
         if behind is not None and behind.role == "column" and behind.value.kind.numeric:
             column = behind.value
-            self.tags[at + 1] = Tag("done", None, behind.start, behind.end, 0.0)
+            if amount.side in ("top", "bottom") and not self.asked.counted:
+                self.asked.soft.append(column)
+            self.tags[there] = Tag("done", None, behind.start, behind.end, 0.0)
             self._note(behind)
             self._amount_of(column, amount)
             return
@@ -593,6 +676,7 @@ class _Reader:
         asked.measures = [m for m in asked.measures if m.aggregate != "ratio" or m.per is not None]
         if asked.rows and (asked.measures or asked.columns):
             asked.rows = False
+            asked.penalty += 0.5
         self._merge_values()
 
     def _only_number(self) -> Column | None:
@@ -636,9 +720,8 @@ class _Reader:
 
 def _goes_on(tag: Tag) -> bool:
     """Whether words that begin with a tag go on from something: by month, and by depot, against last year."""
-    with_column = tag.role == "wish" and bool(tag.value[1])
-    return with_column or tag.role in (
-        "group", "also", "only", "not", "light", "grain", "and", "where", "same", "drop", "zoom", "versus",
+    return tag.role in (
+        "wish", "group", "also", "only", "not", "light", "grain", "and", "where", "same", "drop", "zoom", "versus",
     )  # fmt: skip
 
 

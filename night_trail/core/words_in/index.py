@@ -18,7 +18,9 @@ from rapidfuzz import fuzz, process
 from night_trail.core.moments import when
 from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.table import Column, Kind, Table, as_text
-from night_trail.core.words_in.alike import SAME_VALUE, likeness, misspelled
+from night_trail.core.words_in.alike import SAME_VALUE, SURE, likeness, misspelled
+from night_trail.core.words_in.fillers import FILLER
+from night_trail.core.words_in.phrases import reserved
 from night_trail.core.words_in.tokens import stem, words_of
 
 MOST_CODED = 200_000
@@ -59,10 +61,10 @@ class Named:
 
 @dataclass(frozen=True)
 class Hit:
-    """A value that words may mean; ``sure`` where they are its whole name."""
+    """Values that words may mean, more than one where they are spelled alike; ``sure`` where it is their name."""
 
     column: Column
-    value: str
+    values: tuple[str, ...]
     sure: bool
     likeness: float
 
@@ -105,12 +107,14 @@ class Values:
 
     def hits(self, phrase: str, hashed: int) -> list[Hit]:
         """Return the values that a phrase names, in any form; at most a few."""
-        found = [self._hit(at, True, 1.0) for at in self.called(hashed) if self.plain[at] == phrase]
-        if found or not self.few:
-            return found
+        found = [at for at in self.called(hashed) if self.plain[at] == phrase]
+        if found:
+            return [self._hits(found, 1.0)]
+        if not self.few:
+            return []
         stemmed = " ".join(map(stem, phrase.split(" ")))
         if at_stems := self._stems.get(stemmed):
-            return [self._hit(at, True, 0.95) for at in at_stems[:8]]
+            return [self._hits(at_stems[:8], 0.95)]
         for same in SAME_VALUE.get(stemmed, ()):
             if at_stems := self._stems.get(same):
                 return [self._hit(at, False, 0.85) for at in at_stems[:1]]
@@ -161,7 +165,10 @@ class Values:
         return [int(order_[low + i]) for i, text in enumerate(found) if text.startswith(start)]
 
     def _hit(self, at: int, sure: bool, likeness_: float) -> Hit:
-        return Hit(self.column, self.labels[at], sure, likeness_)
+        return Hit(self.column, (self.labels[at],), sure, likeness_)
+
+    def _hits(self, places: list[int], likeness_: float) -> Hit:
+        return Hit(self.column, tuple(self.labels[at] for at in places), True, likeness_)
 
 
 class Index:
@@ -186,8 +193,10 @@ class Index:
             if (known := self._known.get(typed)) is not None:
                 return known
         found: dict[int, list[tuple[float, int]]] = {}
-        alike = [(word, q) for word in self.words if (q := likeness(typed, word)) > 0]
-        if not any(q >= 0.6 for _, q in alike):
+        # fare is not meant by “are”, and min not by “median”
+        least = SURE if typed in FILLER else 0.8 if stem(typed) in reserved() else 0.01
+        alike = [(word, q) for word in self.words if (q := likeness(typed, word)) >= least]
+        if least < SURE and not any(q >= 0.6 for _, q in alike):
             alike += misspelled(typed, self.words)
         for word, q in alike:
             for i, j in self.by_word[word]:

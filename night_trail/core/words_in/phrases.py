@@ -45,7 +45,7 @@ _FIGURES: tuple[tuple[str, str, Any], ...] = (
     ),
     (
         "share of|percentage of|proportion of|fraction of|percent of|share|percentage|proportion|fraction"
-        "|what share of|what percentage of|what proportion of|% of|rate of|how large a share of",
+        "|percent|percent with|share with|percentage with|what share of|what percentage of|what proportion of|rate of",
         "figure", "share",
     ),
     ("ratio of|ratio", "figure", "ratio"),
@@ -56,8 +56,8 @@ _LINKS: tuple[tuple[str, str, Any], ...] = (
     ("and|&|,|plus|as well as|together with|also", "and", None),
     ("or", "or", None),
     (
-        "not|without|except|except for|excluding|but not|other than|not in|not on|leaving out|leave out|ignoring"
-        "|no|all but|everything but|outside|non|not for|apart from|excl|minus|aside from|never",
+        "not|without|except|except for|exclude|hide|skip|excluding|but not|other than|not in|not on|leaving out|leave out|ignoring"
+        "|no|all but|everything but|outside|non|not for|apart from|excl|aside from|never",
         "not", None,
     ),
     ("drop|remove|take away|lift|forget|no longer|take out", "drop", None),
@@ -78,16 +78,20 @@ _LINKS: tuple[tuple[str, str, Any], ...] = (
     ("most|highest|largest|biggest|greatest|top|best|leading|more|maximum|max|peak|strongest", "most", "most"),
     ("least|lowest|smallest|fewest|bottom|minimum|min|weakest|less|fewer", "most", "least"),
     ("worst", "most", "worst"),
+    ("busiest|most frequent|most common|commonest|most often|fullest|most popular", "most", "busiest"),
+    ("quietest|least frequent|rarest|least common|emptiest", "most", "quietest"),
+    ("other|others|the rest|rest|all others|all other|everything else|the others", "other", None),
     ("which|what|who", "which", None),
     (
         "same again for|same for|same with|same again with|now for|the same for|do the same for|again for|now with"
-        "|switch to|instead|use|change to|make it|use the|and now for|same again with|rather|how about|what about",
+        "|now|switch to|instead|use|change to|make it|use the|and now for|same again with|rather|how about|what about",
         "same", None,
     ),
+    ("too|as well|in addition", "adds", None),
     ("light|light up|highlight|lit|shine on|show me where", "light", None),
     ("zoom to|zoom into|zoom in on|zoom in to|zoom|zoom in", "zoom", None),
     ("vs|versus|against|compared with|compared to", "versus", None),
-    ("affect|affects|influence|influences|impact|impact of @ on|effect of @ on|affecting", "affect", None),
+    ("affect|affects|influence|influences|impact|affecting|matter for|matters for|matter to|matter|matters", "affect", None),
     ("per & |per &|for each &|each &|a &|every &", "per row", None),
     ("missing|is missing|are missing|not known|unknown|blank|without a value|no value|not given", "missing", True),
     ("not missing|is not missing|known|is known|given|present|filled in", "missing", False),
@@ -100,7 +104,7 @@ _DONE: tuple[tuple[str, str, Any], ...] = (
         "|everything again|lift all|all rows|all rows again|clear everything|remove filters|no filter|no filters",
         "do", "clear",
     ),
-    ("lantern out|lights out|put out|put the lantern out|unlight|no light|put it out|light off", "do", "out"),
+    ("lantern out|put out the light|turn off the light|lights off|lights out|put out|put the lantern out|unlight|no light|put it out|light off", "do", "out"),
     ("keep only the lit|only the lit|keep the lit|only what is lit|only lit", "do", "keep lit"),
     ("set the lit aside|without the lit|drop the lit|set aside|set them aside|not the lit", "do", "set aside"),
     ("put beside|beside|put this beside|put it beside|keep beside", "do", "beside"),
@@ -146,21 +150,6 @@ _NOT_YET: tuple[tuple[str, str, Any], ...] = (
     ("why did|why has|why have|why was|what changed|what happened to", "not yet", "why"),
     ("what stands out|stands out|outliers|anomalies|unusual|strange|what is odd", "not yet", "stands out"),
 )  # fmt: skip
-FILLER = frozenset(
-    "a an the of in on at for to is are was were be been do does did how show me give please i want see draw plot "
-    "chart picture graph figure there it they we our us as by with that this these those can could would should have "
-    "has had if any some all so than then from much many looks look like make out into about their its my your you "
-    "which what who when where number between during each get let need want find tell view display visualise "
-    "visualize drawn shown using use but not yet still per made ? ( ) % . up level levels value values again lot go "
-    "went being get gets across will group groups type types kind kinds here now really very just even".split()
-)
-"""Words that say nothing by themselves."""
-NOUNS = frozenset("night day time one ones thing those measurement column variable case".split())
-"""Nouns that only carry what stands before them: festival nights, the late ones."""
-ROWS = frozenset("row record entry case observation item person respondent sample".split())
-"""What a row may be called in any table."""
-
-
 def _grains() -> list[tuple[str, str, Any]]:
     adverbs = {
         "hour": "hourly", "day": "daily|nightly|each night|per night|by night|every night|night by night|a day|a night",
@@ -197,6 +186,12 @@ def patterns() -> dict[str, tuple[Pattern, ...]]:
         for pattern in its_patterns:
             by_first.setdefault(pattern.symbols[0], []).append(pattern)
     return {first: tuple(its) for first, its in by_first.items()}
+
+
+@cache
+def reserved() -> frozenset[str]:
+    """Return the words that are phrases by themselves: they are no abbreviations of names."""
+    return frozenset(p.symbols[0] for its in patterns().values() for p in its if len(p.symbols) == 1)
 
 
 def _forms(said: str) -> list[tuple[str, ...]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import msgspec
@@ -116,10 +116,20 @@ _LOW_IS_GOOD = {
 
 def _in_order(asked: Asked, vocabulary: Vocabulary) -> Asked:
     """Put what a ranking is of in its place: which line is the latest, top 5 lines by lateness."""
-    kept = any(phrase.slot == "keep" for wish in asked.wishes for _, phrase in _effects(wish))
-    asked.ranked = bool(asked.end or asked.keep or kept)
+    kept = any(phrase.slot in ("keep", "least") for wish in asked.wishes for _, phrase in _effects(wish))
+    asked.ranked = bool(asked.end or asked.keep or kept or asked.busy)
     numbers = [c for c in (*asked.columns, *asked.groups) if c.kind.numeric and not c.code]
     names = [c for c in asked.columns if not c.kind.numeric or c.code or c.yearly]
+    if asked.busy and not numbers and not asked.measures:
+        asked.rows = True
+    timed = asked.grain is not None or asked.time is not None
+    if (asked.ranked or timed) and names and not numbers and not asked.measures and not asked.groups:
+        # top 5 lines, ratings per month: how many rows
+        asked.rows, asked.groups, asked.columns = True, names[:1], []
+    bare = asked.ranked and not names and not asked.columns and not asked.measures
+    if bare and asked.groups and all(c.kind.numeric and not can_group(c) for c in asked.groups):
+        # top 10 by lateness, of the groups there are
+        asked.columns, asked.groups, asked.same = asked.groups, [], True
     if asked.kept_of is not None and asked.kept_of.kind.numeric:
         names = [asked.kept_of]
         numbers = [c for c in numbers if c is not asked.kept_of]
@@ -182,22 +192,34 @@ def _new(asked: Asked, scene: Scene, table: Table, index: Index) -> Iterator[Rea
         if fit is None or not (asked.counted or outline.votes >= 0.9):
             continue
         try:
-            question, unused = _made(asked, kind, outline, table, index)
+            missed = _Missed()
+            question = _made(asked, kind, missed, table, index)
             check(question, table)
             only = _with(scene.only, asked.only, table)
             yield Reading(
                 _checked(changed_struct(scene, main=question, only=only), table),
-                "", False, fit + min(outline.votes, 1.5) - unused - far,
-                tuple(asked.taken), tuple(asked.guesses), tuple(asked.left),
+                "", False, fit + min(outline.votes, 1.5) - missed.cost - far,
+                tuple(asked.taken), tuple(asked.guesses), (*asked.left, *missed.words),
             )  # fmt: skip
         except (BadQuestion, msgspec.ValidationError):
             continue
 
 
-def _made(
-    asked: Asked, kind: QuestionKind, outline: Outline, table: Table, index: Index
-) -> tuple[Question, float]:
-    """Return the question of a kind that was asked, and what of the words it leaves over."""
+@dataclass
+class _Missed:
+    """What of the words a picture has no place for, and how much less likely that makes it."""
+
+    cost: float = 0.0
+    words: list[str] = field(default_factory=list)
+
+    def note(self, words: str, cost: float) -> None:
+        self.cost += cost
+        if words and words not in self.words:
+            self.words.append(words)
+
+
+def _made(asked: Asked, kind: QuestionKind, missed: _Missed, table: Table, index: Index) -> Question:
+    """Return the question of a kind that was asked."""
     measures = list(asked.measures) or ([Measure("count")] if asked.rows else [])
     columns = list(asked.columns)
     groups = [c.name for c in (*asked.groups, *asked.also)]
@@ -209,36 +231,43 @@ def _made(
     main = columns[0].name if columns else measures[0].column or "" if measures else ""
     if not main:
         main = groups[0] if groups else table.columns[0].name
-    others = tuple(c.name for c in columns[1:])
+    if measures:
+        main = measures[0].column or (groups[0] if groups else table.columns[0].name)
+    further = columns if measures else columns[1:]
+    others = tuple(c.name for c in further)
     time = asked.time.name if asked.time is not None else None
     measure = measures[0] if measures else None
     gist = Gist(main, measure, tuple(groups), time, asked.grain, others=others)
     question = kind.from_gist(gist, table)
-    unused = 0.0
     taken = {getattr(question, slot, None) for slot in kind.group_slots} - {None}
     free = [slot for slot in kind.group_slots if getattr(question, slot, None) is None]
     for name in groups:
         if name in taken:
             continue
         if not free:
-            unused += 1.2
+            missed.note(name, 1.2)
             continue
         question, _ = kind.changed(question, free.pop(0), name, table, None)
     if not groups and kind.ungrouped is not None:
         question, _ = kind.changed(question, *kind.ungrouped, table, None)
-    used_others = sum(name in question.mentions for name in others)
-    more = [*measures[1:], *(first_measure(c) for c in columns[1:])] if hasattr(question, "more") else []
+    more = [*measures[1:], *(first_measure(c) for c in further)]
     if hasattr(question, "more"):
         for one in more[:4]:
             question, _ = kind.changed(question, "more", plain_words(one, table), table, None)
+        for one in more[4:]:
+            missed.note(plain_words(one, table), 1.0)
     else:
-        unused += 1.5 * (len(measures[1:]) + len(others) - used_others)
+        for one in measures[1:]:
+            missed.note(plain_words(one, table), 1.5)
+        for name in others:
+            if name not in question.mentions:
+                missed.note(name, 1.5)
     if asked.grain is not None and getattr(question, "grain", None) != asked.grain:
-        unused += 1.5
-    question, left = _wished(question, kind, asked, table)
+        missed.note(f"by {asked.grain}", 1.5)
+    question = _wished(question, kind, asked, missed, table)
     if asked.season and kind.modelled and hasattr(question, "horizon"):
         question = _until_season(question, kind, asked, table, index)
-    return question, unused + left
+    return question
 
 
 def _until_season(question: Any, kind: QuestionKind, asked: Asked, table: Table, index: Index) -> Any:
@@ -257,13 +286,11 @@ def _until_season(question: Any, kind: QuestionKind, asked: Asked, table: Table,
     return question
 
 
-def _wished(question: Any, kind: QuestionKind, asked: Asked, table: Table) -> tuple[Any, float]:
-    """Return the question with the choices that were asked for, and what of them it does not have."""
-    left = 0.0
+def _wished(question: Any, kind: QuestionKind, asked: Asked, missed: _Missed, table: Table) -> Any:
+    """Return the question with the choices that were asked for."""
     for wish in asked.wishes:
         if wish.role == "by share":
-            question, missed = _shares(question, kind, table)
-            left += missed
+            question = _shares(question, kind, missed, table)
             continue
         its = [phrase for tag, phrase in _effects(wish) if tag == kind.tag]
         done = False
@@ -275,21 +302,23 @@ def _wished(question: Any, kind: QuestionKind, asked: Asked, table: Table) -> tu
                 value = phrase.value(wish.value[1], question) if callable(phrase.value) else phrase.value
                 made, _ = kind.changed(question, phrase.slot, value, table, None)
                 check(made, table)
+                if phrase.slot == "shape" and made.shape != value:
+                    continue  # it does not fit what is drawn, and another was taken
             except (BadQuestion, msgspec.ValidationError, AttributeError, OverflowError):
                 continue
             question, done = made, True
         if not done:
-            left += 0.7 * wish.score
+            missed.note(asked.text(wish), 0.7 * wish.score)
     if asked.keep:
         try:
             question, _ = kind.changed(
                 question, "keep", f"{'least:' if asked.end == 'least' else ''}{asked.keep}", table, None
             )
         except BadQuestion:
-            left += 1.0
+            missed.note(f"{asked.keep}", 1.0)
     elif asked.end == "least" and asked.ranked and hasattr(question, "end") and question.end == "most":
         question = _from_below(question, kind, table)
-    return question, left
+    return question
 
 
 def _from_below(question: Any, kind: QuestionKind, table: Table) -> Any:
@@ -297,15 +326,16 @@ def _from_below(question: Any, kind: QuestionKind, table: Table) -> Any:
     return kind.changed(question, "keep", f"least:{keep}", table, None)[0]
 
 
-def _shares(question: Any, kind: QuestionKind, table: Table) -> tuple[Any, float]:
+def _shares(question: Any, kind: QuestionKind, missed: _Missed, table: Table) -> Any:
     for slot, value in (("height", "share"), ("shape", "shares"), ("shape", "ring")):
         try:
             made, _ = kind.changed(question, slot, value, table, None)
             check(made, table)
         except (BadQuestion, AttributeError):
             continue
-        return made, 0.0
-    return question, 1.0
+        return made
+    missed.note("share", 1.0)
+    return question
 
 
 # ---- turns of the picture on the desk ----
@@ -318,22 +348,23 @@ def _turns(asked: Asked, scene: Scene, table: Table) -> Iterator[Reading]:
     if asked.do:
         yield from _done(asked, scene)
         return
-    complete = bool(asked.columns or asked.measures or asked.rows) and not asked.same
+    complete = bool(asked.columns or asked.measures or asked.rows) and not (asked.same or asked.adds)
     whole = complete and bool(asked.groups or asked.grain or asked.time or len(asked.columns) > 1)
     near = 0.9 if not complete else -0.9 if whole else 0.15 if asked.measures else -0.6
     near += 0.4 if asked.opens else 0.0
     mine = kind_of(scene.main)
     for kind in (mine, *(k for k in KINDS if k is not mine and _speaks_for(asked, k))):
         try:
-            question, left = _remade(asked, scene.main, kind, table)
+            missed = _Missed()
+            question = _remade(asked, scene.main, kind, missed, table)
             check(question, table)
             after = _rows_turned(asked, changed_struct(scene, main=question), table)
             if after == scene:
                 continue
             away = 0.0 if kind is mine else 0.25
             yield Reading(
-                _checked(after, table), _label(scene, after, table), True, near - left - away,
-                tuple(asked.taken), tuple(asked.guesses), tuple(asked.left),
+                _checked(after, table), _label(scene, after, table), True, near - missed.cost - away,
+                tuple(asked.taken), tuple(asked.guesses), (*asked.left, *missed.words),
             )  # fmt: skip
         except (BadQuestion, msgspec.ValidationError):
             continue
@@ -382,10 +413,9 @@ def _done(asked: Asked, scene: Scene) -> Iterator[Reading]:
         yield Reading(after, words[asked.do], True, 1.5, do="back" if asked.do == "back" else "")
 
 
-def _remade(asked: Asked, question: Any, kind: QuestionKind, table: Table) -> tuple[Any, float]:
+def _remade(asked: Asked, question: Any, kind: QuestionKind, missed: _Missed, table: Table) -> Any:
     """Return the question on the desk with what was asked changed, as one of a kind."""
     before = kind_of(question)
-    left = 0.0
     gist = before.gist(question, table)
     column = _new_column(asked)
     if kind is not before:
@@ -398,16 +428,14 @@ def _remade(asked: Asked, question: Any, kind: QuestionKind, table: Table) -> tu
         if not gist.groups and kind.ungrouped is not None and not (asked.groups or asked.also):
             question, _ = kind.changed(question, *kind.ungrouped, table, None)
     else:
-        question, left = _measured(asked, question, kind, table)
-    question, missed = _grouped(asked, question, kind, gist, table)
-    left += missed
+        question = _measured(asked, question, kind, missed, table)
+    question = _grouped(asked, question, kind, missed, table)
     if asked.grain is not None:
         if not hasattr(question, "grain"):
-            left += 1.5
+            missed.note(f"by {asked.grain}", 1.5)
         else:
             question, _ = kind.changed(question, "grain", asked.grain, table, None)
-    question, missed = _wished(question, kind, asked, table)
-    return question, left + missed
+    return _wished(question, kind, asked, missed, table)
 
 
 def _new_column(asked: Asked) -> Column | None:
@@ -425,38 +453,40 @@ def _new_measure(asked: Asked, gist: Gist, table: Table) -> Measure | None:
     return figure_measure(asked.figure, table.column(measured)) if measured else None
 
 
-def _measured(asked: Asked, question: Any, kind: QuestionKind, table: Table) -> tuple[Any, float]:
-    """Return the question with another column or figure, in its own kind, and what it has no place for."""
+def _measured(asked: Asked, question: Any, kind: QuestionKind, missed: _Missed, table: Table) -> Any:
+    """Return the question with another column or figure, in its own kind."""
     gist = kind.gist(question, table)
     measure = _new_measure(asked, gist, table)
     if measure is not None:
         if not hasattr(question, "measure"):
-            return question, 2.0
+            missed.note(plain_words(measure, table), 2.0)
+            return question
         if measure.aggregate in ("share", "quantile", "ratio"):
-            return changed_struct(question, measure=measure), 0.0
+            return changed_struct(question, measure=measure)
         if measure.column is not None and measure.column != question.measure.column:
             question, _ = kind.changed(question, "column", measure.column, table, None)
         if question.measure != measure:
             question, _ = kind.changed(question, "aggregate", measure.aggregate, table, None)
-        return question, 0.0
+        return question
     if asked.figure is not None:
-        return question, 1.0
+        missed.note(asked.figure[0], 1.0)
+        return question
     column = _new_column(asked)
     if column is None or column.name == gist.column:
-        return question, 0.0
+        return question
+    if asked.adds and hasattr(question, "more"):
+        return kind.changed(question, "more", plain_words(first_measure(column), table), table, None)[0]
     own = table.column(gist.column) if gist.column else None
     plain = gist.measure is not None and own is not None and gist.measure == first_measure(own)
     if plain and hasattr(question, "measure") and first_measure(column).aggregate != question.measure.aggregate:
         made, _ = kind.changed(question, "column", column.name, table, None)
         made, _ = kind.changed(made, "aggregate", first_measure(column).aggregate, table, None)
-        return made, 0.0
+        return made
     made, _ = kind.changed(question, "column", column.name, table, None)
-    return made, 0.0
+    return made
 
 
-def _grouped(
-    asked: Asked, question: Any, kind: QuestionKind, gist: Gist, table: Table
-) -> tuple[Any, float]:
+def _grouped(asked: Asked, question: Any, kind: QuestionKind, missed: _Missed, table: Table) -> Any:
     """Return the question across other groups, or further ones."""
     slots = kind.group_slots
     wanted = [(c, False) for c in asked.groups] + [(c, True) for c in asked.also]
@@ -464,18 +494,17 @@ def _grouped(
         if hasattr(question, "time"):
             question, _ = kind.changed(question, "time", asked.time.name, table, None)
         else:
-            return question, 1.5
-    left = 0.0
+            missed.note(asked.time.name, 1.5)
     used = 0
     for column, further in wanted:
         if not slots or used >= len(slots):
-            left += 1.2
+            missed.note(column.name, 1.2)
             continue
         there = [slot for slot in slots if getattr(question, slot, None) is not None]
         slot = slots[len(there)] if further and len(there) < len(slots) else slots[used]
         used += 0 if further else 1
         question, _ = kind.changed(question, slot, column.name, table, None)
-    return question, left
+    return question
 
 
 def _rows_turned(asked: Asked, scene: Scene, table: Table) -> Scene:

@@ -10,11 +10,13 @@ from typing import Any
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import parts_from_words
+from night_trail.core.language.numbers import listed
 from night_trail.core.table import Column, Kind, Table
 from night_trail.core.words_in import times
 from night_trail.core.words_in.alike import SURE
+from night_trail.core.words_in.fillers import FILLER, NOUNS, ROWS
 from night_trail.core.words_in.index import Hit, Index, Named, Vocabulary
-from night_trail.core.words_in.phrases import COMPARED, FILLER, NOUNS, NUMBERS, ROWS, TIMES, Pattern, patterns
+from night_trail.core.words_in.phrases import COMPARED, NUMBERS, TIMES, Pattern, patterns
 from night_trail.core.words_in.tokens import Token, stem, words_of
 
 WAYS_KEPT = 6
@@ -214,8 +216,8 @@ class Tagger:
         words = j - i
         score = words * hit.likeness * (1.02 if hit.sure else 0.9) + LONGER * (words - 1)
         typed = " ".join(t.text for t in self.tokens[i:j])
-        taken = f"{typed} is {'' if hit.sure else 'taken as '}{hit.value} of {hit.column.name}"
-        return Tag("value", (hit.column, hit.value), i, j, score, taken, not hit.sure)
+        taken = f"{typed} is {'' if hit.sure else 'taken as '}{listed(list(hit.values), 'or')} of {hit.column.name}"
+        return Tag("value", (hit.column, hit.values), i, j, score, taken, not hit.sure)
 
     # ---- phrases ----
 
@@ -230,7 +232,7 @@ class Tagger:
     def _phrase(self, pattern: Pattern, i: int, end: int, args: tuple[Tag, ...], score: float) -> Tag:
         taken = "; ".join(arg.taken for arg in args if arg.taken)
         guess = any(arg.guess for arg in args)
-        values = tuple(arg.value[1] if arg.role == "value" else arg.value for arg in args)
+        values = tuple(arg.value[1][0] if arg.role == "value" else arg.value for arg in args)
         score += LONGER * (len(pattern.symbols) - 1)
         if pattern.role == "wish":
             return Tag("wish", (pattern.effects, values), i, end, score, taken, guess)
@@ -238,6 +240,8 @@ class Tagger:
             return Tag(pattern.role, values[0], i, end, score, taken, guess)
         if pattern.role == "amount":
             end, hint = self._unit(end)
+            if pattern.value == "between" and not hint and self._years(values):
+                score -= 1.2  # 1970 to 1980
             return Tag("amount", Amount(pattern.value, values, hint), i, end, score + (0.9 if hint else 0.0))
         if pattern.role == "quantile":
             return Tag("figure", ("quantile", values[0]), i, end, score)
@@ -309,6 +313,13 @@ class Tagger:
             if bare and not self._in_range(named.when):
                 score -= 0.5  # a number like a year that the table does not have
             yield Tag("time", named.when, i, i + named.length, score, taken, bool(named.guess))
+
+    def _years(self, ends: tuple[Any, ...]) -> bool:
+        """Whether numbers are years of the table."""
+        if self.index.days is None:
+            return False
+        first, last = self.index.days
+        return all(end == int(end) and first.year <= end <= last.year + 1 for end in ends)
 
     def _in_range(self, when: Any) -> bool:
         assert self.index.days is not None  # noqa: S101  (asked where there are)

@@ -64,7 +64,7 @@ _HOURS = {
     "mornings": range(6, 12), "morning": range(6, 12), "afternoons": range(12, 18),
     "afternoon": range(12, 18), "evenings": range(18, 22), "evening": range(18, 22),
 }  # fmt: skip
-_UNITS = {"day": "day", "week": "week", "month": "month", "quarter": "quarter", "year": "year"}
+_NTH = {"first": 1, "second": 2, "third": 3, "fourth": 4, "last": 4, "1": 1, "2": 2, "3": 3, "4": 4}
 _LAST = {"last", "past", "previous", "latest"}
 
 
@@ -144,6 +144,8 @@ def _period(lows: Sequence[str], last: dt.date) -> Named | None:  # noqa: C901  
         return Named(_months(year_, 3 * int(words[1]) - 2, 3), lows.index(words[2]) + 1)
     if found_half := _half(lows):
         return found_half
+    if len(words) > 2 and words[0] in _NTH and words[1] == "quarter" and (year_ := _year(words[2])) is not None:
+        return Named(_months(year_, 3 * _NTH[words[0]] - 2, 3), lows.index(words[2]) + 1)
     if re.fullmatch(r"\d{1,2}", first) and len(rest) > 1 and rest[0] in _MONTHS:
         return _day(int(first), _MONTHS[rest[0]], rest[1], 3)
     if first in _MONTHS and len(rest) > 1 and re.fullmatch(r"\d{1,2}", rest[0]):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from night_trail.core.question import to_json
@@ -19,6 +20,10 @@ def _both(args: tuple[Any, ...], question: Any) -> str:
 
 def _each(args: tuple[Any, ...], question: Any) -> str:
     return f"{args[0]:.0f}"
+
+
+def _more_than(args: tuple[Any, ...], question: Any) -> str:
+    return f"{math.floor(args[0]) + 1:.0f}"
 
 
 def _plan(args: tuple[Any, ...], question: Any) -> str:
@@ -61,11 +66,11 @@ PHRASES = (
     Phrase("stair|stairs|waterfall", "shape", "stair", vote=0.6),
     Phrase(
         "top #|best #|highest #|largest #|biggest #|# largest|# highest|# biggest|# best|# most|first #"
-        "|leading #|only the top #|only the # largest",
+        "|leading #|busiest #|# busiest|# most frequent|only the top #|only the # largest",
         "keep", whole_number, vote=0.6,
     ),
     Phrase(
-        "bottom #|worst #|lowest #|smallest #|least #|# lowest|# smallest|# worst|# least|last # places",
+        "bottom #|quietest #|# quietest|worst #|lowest #|smallest #|least #|# lowest|# smallest|# worst|# least|last # places",
         "keep", _lowest, vote=0.6,
     ),
     Phrase("top and bottom #|highest and lowest #|both ends #|largest and smallest #", "keep", _both, vote=0.7),
@@ -83,7 +88,10 @@ PHRASES = (
         "order", "own",
     ),
     Phrase("sorted by value|sort by value|ordered by value|by value|sorted|sort|ordered", "order", "value"),
-    Phrase("against @|vs @|versus @|compared with @|compared to @|relative to @|held against @", "baseline", _plan),
+    Phrase("with more than # &|more than # &|over # &|with over # &", "least", _more_than, vote=0.4),
+    Phrase("minus @|less @|difference to @|difference from @|above @|below @", "baseline", _plan),
+    Phrase("against @|vs @|versus @|compared with @|compared to @|relative to @|held against @"
+           "|compare with @|compare to @|compare against @", "baseline", _plan),
     Phrase(
         "against ^|vs ^|versus ^|compared with ^|compared to ^|relative to ^|held against ^|compare with ^",
         "baseline", _group,

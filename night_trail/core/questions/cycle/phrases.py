@@ -30,6 +30,11 @@ PHRASES = (
     Phrase("for each year|each year|per year|in each year|by year|a line for each year|every year", "split", "each year"),
     Phrase("columns|bars|bar chart|column chart|as columns", "shape", "columns"),
     Phrase("line|as a line|lines", "shape", "line"),
+    Phrase(
+        "by weekday and hour|by hour and weekday|by weekday and hour of day|by day and hour|weekday and hour"
+        "|by weekday and month|by month and weekday",
+        "shape", "grid", vote=1.2,
+    ),
     Phrase("heat map|heatmap|heat grid|grid|grid of weekdays|by hour and weekday", "shape", "grid", vote=0.1),
     Phrase("a row for each weekday|rows for weekdays", "shape", "rows", vote=0.4),
 )  # fmt: skip

@@ -6,7 +6,7 @@ from typing import Any
 
 from night_trail.core.question import to_json
 from night_trail.core.questions.over_time.question import Against, Level
-from night_trail.core.questions.shared.phrase import Outline, Phrase, whole_number
+from night_trail.core.questions.shared.phrase import Outline, Phrase, column_name, whole_number
 
 
 def _window(args: tuple[Any, ...], question: Any) -> str:
@@ -31,6 +31,7 @@ PHRASES = (
     ),
     Phrase("trend|trends|trend of|development|evolution|growth|grow|grew|growing|rise|rising|fell|fall|falling|decline|declined|drop off", vote=0.7),
     Phrase("change|changed|changes|changing|develop|developed|evolve|evolved|went up|went down", vote=0.6),
+    Phrase("when is|when was|when are|when were|when do|when did|when does|when will", vote=0.55),
     Phrase("line|as a line|lines|line chart|line graph|line plot", "shape", "line", vote=0.3),
     Phrase("steps|as steps|step line", "shape", "steps", vote=0.4),
     Phrase("area|as an area|area chart", "shape", "area", vote=0.3),
@@ -46,8 +47,14 @@ PHRASES = (
     Phrase("year so far|year to date|to date|so far this year", "view", "to date", vote=0.6),
     Phrase("rolling mean|moving average|rolling average|moving mean|running mean", "view", "rolling", vote=0.6),
     Phrase(
-        "rolling mean of #|rolling mean over #|moving average of #|moving average over #|rolling average of #"
-        "|rolling average over #|rolling # mean|rolling #",
+        "|".join(
+            f"{head} {link}#{unit}"
+            for head in ("rolling mean", "moving average", "rolling average", "rolling", "moving mean")
+            for link in ("of ", "over ", "")
+            for unit in ("", " days", " weeks", " months", " quarters", " years", " periods")
+        )
+        + "|# month moving average|# month rolling mean|# day moving average|# day rolling mean|# week moving average"
+        "|# month rolling average|# week rolling mean|# day rolling average",
         "view", _window, vote=0.7,
     ),
     Phrase("index|as an index|indexed|as index", "view", "index", vote=0.5),
@@ -71,7 +78,10 @@ PHRASES = (
         "|compared with the quarter before|compared with last quarter",
         "against", to_json(Against("before")), vote=0.8,
     ),
-    Phrase("against @|vs @|versus @|compared with @|compared to @|held against @", "against", _plan),
+    Phrase("minus @|less @|difference to @|difference from @", "against", _plan),
+    Phrase("against @|vs @|versus @|compared with @|compared to @|held against @|compare with @|compare to @"
+           "|compare against @", "against", _plan),
+    Phrase("mark @|with @ marked|marking @", "events", column_name, vote=0.3),
     Phrase("against nothing|no comparison", "against", ""),
     Phrase("relative to it|in percent|percentage change|as a percentage|relative", "show", "relative"),
     Phrase("with the mean|with mean|mean line|with the average|with average", "levels", to_json(Level("mean")), vote=0.4),

@@ -19,7 +19,8 @@ PHRASES = (
     Phrase("related|relate|relates|dependence|interplay|as points", vote=0.5),
     Phrase(
         "vs @|versus @|against @|moves with @|move with @|goes with @|go with @|go together with @|depends on @"
-        "|depend on @|depending on @|as a function of @|plotted against @",
+        "|correlation with @|correlate with @|correlated with @|relation with @|relation to @|related to @|link with @"
+        "|link to @|relationship with @|relationship to @|depend on @|depending on @|as a function of @|plotted against @",
         "against", column_name, vote=0.6,
     ),
     Phrase(

@@ -23,6 +23,7 @@ def _bars_or_histogram(args: tuple[Any, ...], question: Any) -> str:
 
 PHRASES = (
     Phrase("distribution|distributions|distributed|spread|spread out|frequency|frequencies|how often", vote=0.7),
+    Phrase("percentiles|quantiles|quartiles|how much varies|vary|varies|variation", vote=0.5),
     Phrase("what is typical|typical|what is the range|range of|range", vote=0.5),
     Phrase("histogram|histograms|as a histogram", "shape", "histogram", vote=0.8),
     Phrase("box plot|box plots|boxplot|boxplots|boxes|box and whiskers|box whisker", "shape", "boxes", vote=0.9),
