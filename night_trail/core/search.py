@@ -9,9 +9,10 @@ import numpy as np
 
 from night_trail.core.conditions import Between, Condition, Contains, OneOf, mask
 from night_trail.core.errors import BadQuestion
-from night_trail.core.language.conditions import from_words, in_words
+from night_trail.core.language.conditions import in_words
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column
+from night_trail.core.words_in.readings import rows_meant
 
 MOST_A_COLUMN = 6
 MOST_LOOKED_AT = 30
@@ -39,7 +40,7 @@ def search(text: str, rows: Rows) -> list[Found]:
         return []
     found: list[tuple[tuple[int, int], Condition]] = []
     with contextlib.suppress(BadQuestion):
-        found.append(((0, 0), from_words(wanted, rows.table)))
+        found.append(((0, 0), rows_meant(wanted, rows.table)))
     for column in rows.table.columns:
         if column.kind.numeric:
             found += _numbers(wanted, column, rows)

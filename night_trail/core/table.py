@@ -13,6 +13,7 @@ import numpy as np
 import numpy.typing as npt
 import polars as pl
 
+from night_trail.core.calling import Vocabulary
 from night_trail.core.errors import BadQuestion
 from night_trail.core.moments import DAY, year_starts
 
@@ -296,7 +297,8 @@ class Table:
 
     ``key`` names the version; two tables with one key hold the same cells.
     ``row_noun`` says what one row is, in singular and plural. ``measures``
-    are figures that were given a name, by that name.
+    are figures that were given a name, by that name; ``called`` is what else its
+    analysts call things.
     """
 
     def __init__(
@@ -309,7 +311,9 @@ class Table:
         source: ColumnSource,
         row_noun: tuple[str, str] = ("row", "rows"),
         measures: Mapping[str, Any] | None = None,
+        called: Vocabulary | None = None,
     ) -> None:
+        self.called = called or Vocabulary()
         self.measures = dict(measures or {})
         self.key, self.name, self.height, self.row_noun = key, name, height, row_noun
         self.columns = tuple(columns)

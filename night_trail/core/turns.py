@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from night_trail.core.breakdown import down
 from night_trail.core.conditions import Between, Condition, Not, Text, check, iso, toggle
 from night_trail.core.errors import BadQuestion
-from night_trail.core.language.conditions import from_words, in_words, parts_from_words
+from night_trail.core.language.conditions import in_words, parts_from_words
 from night_trail.core.moments import DAY, HOUR
 from night_trail.core.question import Descent, Question, Scene, decode, to_json
 from night_trail.core.questions import registry as answers
@@ -24,8 +24,8 @@ from night_trail.core.questions.registry import sentence, short_name
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.answer import first_question
 from night_trail.core.questions.spread.question import Bins
-from night_trail.core.sentence import read
 from night_trail.core.table import Table
+from night_trail.core.words_in.readings import meant, rows_meant
 
 MOST_LEVELS = 12
 
@@ -47,9 +47,10 @@ class SeeColumn(_Turn, frozen=True, tag="see column"):
 
 
 class Say(_Turn, frozen=True, tag="say"):
-    """Show what was typed in the word box."""
+    """Show what was typed in the word box; ``reading`` is the key of the one that was chosen of several."""
 
     words: Annotated[str, msgspec.Meta(min_length=1, max_length=500)]
+    reading: Annotated[str, msgspec.Meta(max_length=40)] = ""
 
 
 class Slot(_Turn, frozen=True, tag="slot"):
@@ -215,10 +216,9 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:  #
         case SeeColumn(column):
             question = first_question(table.column(column))
             return replace(scene, main=question), short_name(question)
-        case Say(words):
-            question, only = read(words, table)
-            new = tuple(c for c in only if c not in scene.only)
-            return replace(scene, main=question, only=scene.only + new), said_in_short(words)
+        case Say(words, key):
+            reading = meant(words, table, scene, key)
+            return reading.scene, reading.label or said_in_short(words)
         case Slot(slot, value):
             return _slot(scene, slot, value, table)
         case BreakDown(by):
@@ -279,7 +279,7 @@ def _narrowed(scene: Scene, change: Any, table: Table) -> tuple[Scene, str]:  # 
         case Only(rows):
             return replace(scene, only=_added(scene.only, rows)), f"only {in_words(rows, table)}"
         case OnlyWords(words, light):
-            rows = from_words(words, table)
+            rows = rows_meant(words, table)
             if light:
                 return _lit(scene, rows, table)
             return replace(scene, only=_added(scene.only, rows)), f"only {in_words(rows, table)}"

@@ -51,7 +51,7 @@ class Table(models.Model):
 
     ``current`` is the version that is looked at; taking back a step of the
     recipe goes back to an earlier one. ``measures`` are figures that were given
-    a name, by that name.
+    a name, by that name; ``called`` is what its analysts call things in the word box.
     """
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="tables")
@@ -61,6 +61,7 @@ class Table(models.Model):
     noun_one = models.CharField(max_length=60, default="row")
     noun_many = models.CharField(max_length=60, default="rows")
     measures = models.JSONField(default=dict)
+    called = models.JSONField(default=dict)
     created = models.DateTimeField(default=timezone.now)
 
     objects = Owned.as_manager()
@@ -76,6 +77,22 @@ class Table(models.Model):
     def latest(self) -> Version:
         """The version that is looked at, the newest unless steps were taken back."""
         return self.current or self.versions.order_by("-number")[0]
+
+
+class Favourite(models.Model):
+    """Words that somebody likes to ask again of a table."""
+
+    table = models.ForeignKey(Table, on_delete=models.CASCADE, related_name="favourites")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="favourites")
+    words = models.CharField(max_length=500)
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["-created", "-id"]
+        constraints = [models.UniqueConstraint(fields=["table", "person", "words"], name="a favourite once")]
+
+    def __str__(self) -> str:
+        return self.words
 
 
 class TableShare(Share):

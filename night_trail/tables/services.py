@@ -14,6 +14,7 @@ from night_trail.core.questions.shared.measure_slots import measure_from
 from night_trail.core.table import Table as CoreTable
 from night_trail.core.table import View
 from night_trail.tables import cache
+from night_trail.tables.calling import calling_of
 from night_trail.tables.models import Place, Table, Version
 
 MOST_NAME = 80
@@ -57,6 +58,7 @@ def core_table(version: Version, its_table: Table | None = None) -> CoreTable:
         # where a column's values have rows of their own, a row is no trip any more
         row_noun=("row", "rows") if any(c.once for c in columns) else (table.noun_one, table.noun_many),
         measures=msgspec.convert(table.measures, dict[str, Measure]),
+        called=calling_of(table),
     )
 
 

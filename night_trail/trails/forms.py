@@ -37,7 +37,7 @@ def change_from(post: QueryDict, table: Table) -> Change:
         condition = condition_from(post, table.column(post.get("column", "")))
         condition = Not(condition) if post.get("not") else condition
         return Light(condition) if post.get("as") == "light" else Only(condition)
-    return Say(written_in(fields, "words"))
+    return Say(written_in(fields, "words"), post.get("reading", "")[:40])
 
 
 def condition_from(post: QueryDict, column: Column) -> Condition:

@@ -16,6 +16,7 @@ from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.registry import words_of
 from night_trail.core.recipe.steps import Group, PartOf, SeriesPart
 from night_trail.core.turns import Change, Light, Say, SeeColumn, Zoom, turn, zoomed_out
+from night_trail.core.words_in.readings import meant
 from night_trail.tables.models import Table, Version
 from night_trail.tables.recipes import take_step
 from night_trail.tables.services import core_table
@@ -26,14 +27,15 @@ from night_trail.trails.pictures import Desk
 MOST_JSON = 60_000
 
 
-def start_trail(owner: Any, table: Table, column: str = "", words: str = "") -> Step:
+def start_trail(owner: Any, table: Table, column: str = "", words: str = "", reading: str = "") -> Step:
     """Start a trail on the newest version of a table and return the step to go to.
 
-    With a column its spread is shown at once, with words what they ask for.
+    With a column its spread is shown at once, with words what they ask for,
+    by the reading that was chosen.
     """
     version = table.latest
     title = f"{column or table.name}"
-    change: Change | None = SeeColumn(column) if column else Say(words) if words else None
+    change: Change | None = SeeColumn(column) if column else Say(words, reading) if words else None
     if change is not None:
         turn(Scene(), change, core_table(version))  # refused before anything is made
     with transaction.atomic():
@@ -52,7 +54,10 @@ def take_turn(step: Step, change: Change) -> Step:
 
     Zooming on and on is one turn: each stop leaves from the step the zoom began at.
     """
-    scene, label = turn(step.scene_value(), change, core_table(step.trail.version))
+    table = core_table(step.trail.version)
+    if isinstance(change, Say) and meant(change.words, table, step.scene_value(), change.reading).do == "back":
+        return _one_back(step)
+    scene, label = turn(step.scene_value(), change, table)
     scene_key = key(scene)
     if scene_key == step.scene_key:
         return step
@@ -75,6 +80,14 @@ def take_turn(step: Step, change: Change) -> Step:
     # with its version and table, which are at hand
     child.trail = step.trail
     return child
+
+
+def _one_back(step: Step) -> Step:
+    """Return the step before, or say that there is none."""
+    if step.parent is None:
+        raise BadQuestion("There is no step before this one", "", "Say what to look at.")
+    step.parent.trail = step.trail
+    return step.parent
 
 
 def _zoom_began(step: Step) -> Step | None:

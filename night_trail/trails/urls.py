@@ -3,12 +3,17 @@
 from django.urls import path
 
 from night_trail.trails import views
-from night_trail.trails.views import cairns, conditions, naming, parts, ranks, together
+from night_trail.trails.views import cairns, conditions, naming, parts, ranks, together, wording
 
 app_name = "trails"
 step = "trails/<int:trail>/steps/<int:step>/"
 urlpatterns = [
     path("tables/<int:table>/trail/", views.start, name="start"),
+    path("tables/<int:table>/words/", wording.words, name="words"),
+    path("tables/<int:table>/words/ask/", wording.ask, name="words-ask"),
+    path("tables/<int:table>/words/picture/", wording.picture, name="words-picture"),
+    path("tables/<int:table>/words/means/", wording.means, name="words-mean"),
+    path("tables/<int:table>/words/favourite/", wording.favourite, name="words-favourite"),
     path("trails/", views.index, name="index"),
     path("trails/<int:trail>/", views.latest, name="latest"),
     path("trails/<int:trail>/title/", views.rename, name="rename"),

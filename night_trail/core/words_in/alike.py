@@ -92,7 +92,7 @@ def likeness(typed: str, word: str) -> float:
         return 0.8
     if len(word) >= 3 and (mine.startswith(word) or typed.startswith(word)):
         return 0.82
-    if len(typed) >= 3 and (word.startswith(mine) and len(mine) >= 3):
+    if len(typed) >= 3 and word.startswith(mine) and (len(mine) >= 4 or mine == typed):
         return 0.8
     shared = _shared(mine, its)
     if shared >= 5 and shared >= 0.6 * max(len(mine), len(its)):

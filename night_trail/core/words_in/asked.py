@@ -17,7 +17,7 @@ from night_trail.core.questions.shared.measures import first_measure, fits
 from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.table import Column, Kind, Table
 from night_trail.core.words_in import times
-from night_trail.core.words_in.index import Index, Vocabulary
+from night_trail.core.words_in.index import Index
 from night_trail.core.words_in.tags import Amount, Tag, Way, is_unit
 from night_trail.core.words_in.alike import ADJECTIVES
 from night_trail.core.words_in.fillers import NOUNS
@@ -67,7 +67,7 @@ class Asked:
     opens: bool = False
     adds: bool = False
     busy: bool = False
-    undefined: dict[str, str] = field(default_factory=dict)
+    hurdle: str = ""
     unsure_good: str = ""
     taken: list[str] = field(default_factory=list)
     guesses: list[str] = field(default_factory=list)
@@ -87,7 +87,7 @@ class Asked:
         """Whether what a ranking is across was said: by line."""
         return any(c not in numbers for c in self.groups)
 
-    def good(self, vocabulary: Vocabulary, low_words: set[str]) -> None:
+    def good(self) -> None:
         """Turn worst and best into an end of the ranking, by what is good of the column; say what was taken."""
         column = next((c for c in self.columns if c.kind.numeric), None)
         if column is None:
@@ -95,8 +95,8 @@ class Asked:
             column = self.table.column(named) if named else None
         if column is None:
             return
-        said = vocabulary.good.get(column.name)
-        low = said == "low" if said else any(stem(w) in low_words for w in words_of(column.name))
+        said = self.table.called.good.get(column.name)
+        low = said == "low" if said else any(stem(w) in _LOW_IS_GOOD for w in words_of(column.name))
         worst = self.end == "worst" or not self.best
         high_wanted = worst == low
         self.end = "most" if high_wanted else "least"
@@ -111,6 +111,11 @@ _FIGURES: dict[str, Aggregate] = {
 }  # fmt: skip
 
 
+_LOW_IS_GOOD = frozenset(
+    "late delay error fault cost price complaint loss miss unemp death crime debt churn wait failure defect accident "
+    "risk infl".split()
+)
+"""Words of names of whose figures the low ones are taken as good until somebody says otherwise."""
 _FIGURE_WORDS = {
     "mean": "average", "median": "median", "sum": "sum", "quantile": "quantile", "distinct": "number", "ratio": "ratio",
 }  # fmt: skip
@@ -128,6 +133,7 @@ class _Reader:
         self.asked = Asked(table, tokens=tokens)
         self.tags = [tag for tag in way.tags if tag.role not in ("filler",)]
         self.figure: tuple[str, float] | None = None
+        self.ignored = False
         self.counting = False
         self.sharing = False
         self.shared: list[Condition] = []
@@ -144,10 +150,13 @@ class _Reader:
         self.asked.opens = bool(self.tags) and _goes_on(self.tags[0])
         self.asked.adds = bool(self.tags) and self.tags[0].role == "and"
         for at, tag in enumerate(self.tags):
-            self._note(tag)
+            tag = self.tags[at]
+            self.ignored = False
             take = getattr(self, f"_{tag.role.replace(' ', '_')}", None)
             if take is not None:
                 take(tag, at)
+            if not self.ignored:
+                self._note(tag)
         self._finish()
         return self.asked
 
@@ -282,7 +291,7 @@ class _Reader:
         if not fits(aggregate, column):
             self.asked.penalty += 0.5
             self.asked.left.append(_FIGURE_WORDS[name])
-            self.asked.taken.append(f"{column.name} is {column.kind} and has no {_FIGURE_WORDS[name]}")
+            self.asked.hurdle = f"{column.name} is {column.kind} and has no {_FIGURE_WORDS[name]}"
             self.asked.columns.append(column)
             self.figure = None
             return
@@ -333,7 +342,8 @@ class _Reader:
             return
         carries = self._role(at, -1) in ("column", "other", "not", "only", "value")
         if carries and column.dated and self._is_noun(tag) and not self.counting:
-            return  # wet nights
+            self.ignored = True  # wet nights
+            return
         if self._has_some(column, at):
             return
         if self._adjective(tag, at):
@@ -410,11 +420,11 @@ class _Reader:
             )
             self.asked.taken.append(f"{word} is {column.name} {'above 0' if above else '0'}")
             self.asked.guesses.append(self.asked.taken[-1])
-            self.context = True
+            self.context, self.ignored = True, True
             self._keep(rows)
             return True
         self.asked.left.append(word)
-        self.asked.undefined[word] = column.name
+        self.asked.hurdle = f"What “{word}” means is not said here; write it like {column.name} above 5"
         self.asked.penalty += 0.9
         return True
 

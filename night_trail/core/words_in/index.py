@@ -6,8 +6,8 @@ import datetime as dt
 import threading
 from bisect import bisect_left
 from collections import Counter
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -31,18 +31,6 @@ MOST_VALUES = 2_500_000
 LONGEST_VALUE = 90
 """Values of more letters are texts, not names that one would type."""
 MOST_BYTES = 400_000_000
-
-
-@dataclass(frozen=True)
-class Vocabulary:
-    """What the analysts of a table call things.
-
-    ``means`` is what a phrase stands for: a column's name, or a condition in
-    words; ``good`` says of columns whether high or low figures are good.
-    """
-
-    means: Mapping[str, str] = field(default_factory=dict)
-    good: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -189,6 +189,15 @@ def patterns() -> dict[str, tuple[Pattern, ...]]:
 
 
 @cache
+def spoken() -> list[str]:
+    """Return the words of all phrases that are long enough to be mistyped."""
+    forms = (form for its in (*_FIGURES, *_LINKS, *_DONE, *_AMOUNTS, *_grains()) for form in its[0].split())
+    said = (form for kind in KINDS for phrase in kind.phrases for form in phrase.said.split())
+    words = {word for form in (*forms, *said) for word in form.split("|")}
+    return sorted(word for word in words if word.isalpha() and len(word) >= 5)
+
+
+@cache
 def reserved() -> frozenset[str]:
     """Return the words that are phrases by themselves: they are no abbreviations of names."""
     return frozenset(p.symbols[0] for its in patterns().values() for p in its if len(p.symbols) == 1)

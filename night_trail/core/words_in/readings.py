@@ -9,11 +9,12 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace as changed_struct
 
-from night_trail.core.conditions import Between, Condition, Not, OneOf, Recurs
+from night_trail.core.conditions import AllOf, Between, Condition, Not, OneOf, Recurs
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import BadQuestion
-from night_trail.core.language.conditions import in_words
+from night_trail.core.language.conditions import from_words, in_words
 from night_trail.core.measure import Measure
+from night_trail.core.moments import seconds_of
 from night_trail.core.question import Question, Scene, key
 from night_trail.core.questions.kind import QuestionKind
 from night_trail.core.questions.registry import KINDS, check, kind_of
@@ -21,15 +22,21 @@ from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.grouping import can_group
 from night_trail.core.questions.shared.measure_slots import plain_words
 from night_trail.core.questions.shared.measures import first_measure
+from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.questions.shared.phrase import WAY, Outline, Phrase
+from night_trail.core.sentence import MOST_TYPED, scene_in_words
 from night_trail.core.sentence import read as read_exactly
 from night_trail.core.table import Column, Table
 from night_trail.core.words_in.asked import Asked, asked_of, figure_measure, when_condition
-from night_trail.core.words_in.index import Index, Vocabulary, index_of
+from night_trail.core.words_in.index import Index, index_of
+from night_trail.core.words_in.missed import left_in_words, not_understood, unread
 from night_trail.core.words_in.tags import Tag, Tagger
+from night_trail.core.words_in.times import SEASON_ENDS
 from night_trail.core.words_in.tokens import tokens_of
 
 MOST = 5
+LEFT_OVER = 0.9
+"""How much less likely a reading is that leaves words over."""
 ODD = 1.5
 """A reading that is so much less likely than the best is not shown."""
 
@@ -40,8 +47,10 @@ class Reading:
 
     ``turn`` says that it changes the picture on the desk, ``do`` what else is
     to be done. ``taken`` says what words are taken as, ``guesses`` which of it
-    may be wrong, ``left`` what was not understood. ``exact`` words are a
-    sentence of the house.
+    may be wrong, ``left`` what was not understood, ``unplaced`` what the
+    picture has no place for, ``hurdle`` why. ``good`` is the
+    column of which it was guessed whether high or low figures are good.
+    ``exact`` words are a sentence of the house.
     """
 
     scene: Scene
@@ -51,8 +60,16 @@ class Reading:
     taken: tuple[str, ...] = ()
     guesses: tuple[str, ...] = ()
     left: tuple[str, ...] = ()
+    unplaced: tuple[str, ...] = ()
     do: str = ""
     exact: bool = False
+    hurdle: str = ""
+    good: str = ""
+
+    @property
+    def whole(self) -> bool:
+        """Whether nothing of the words is left over."""
+        return not (self.left or self.unplaced)
 
     @property
     def key(self) -> str:
@@ -60,19 +77,119 @@ class Reading:
         return f"{self.do}{key(self.scene)}"
 
 
-def readings(
-    text: str, table: Table, scene: Scene | None = None, vocabulary: Vocabulary | None = None
-) -> list[Reading]:
+def readings(text: str, table: Table, scene: Scene | None = None) -> list[Reading]:
     """Return what typed words may ask for, the likeliest first; at most ``MOST``, none where nothing fits."""
     scene = scene or Scene()
     found = list(_exact(text, table, scene))
     index = index_of(table)
-    found += _guessed(text, table, scene, index, vocabulary or Vocabulary())
+    found += _guessed(text, table, scene, index)
     best: dict[str, Reading] = {}
     for reading in sorted(found, key=lambda r: -r.score):
         best.setdefault(reading.key, reading)
     kept = list(best.values())
     return [r for r in kept if r.score >= kept[0].score - ODD or r.exact][:MOST]
+
+
+def meant(text: str, table: Table, scene: Scene, key_: str = "") -> Reading:
+    """Return what typed words ask for: the reading that was chosen, else the likeliest.
+
+    Raises
+    ------
+    BadQuestion
+        Where nothing can be shown, or only a part of the words was understood
+        and nobody has chosen it.
+    """
+    if len(text) > MOST_TYPED:
+        raise BadQuestion("That is too long to be a question", "", "Begin with a column, like: late_min.")
+    found = readings(text, table, scene)
+    if key_ and (chosen := next((r for r in found if r.key == key_), None)) is not None:
+        return chosen
+    if not found:
+        raise _refused(text, table, scene)
+    best = found[0]
+    if not best.whole:
+        without = "" if best.scene.main is None else scene_in_words(best.scene, table)
+        raise BadQuestion(best.hurdle or left_in_words(best.left, table, best.unplaced), "", f"Without it: {without}")
+    return best
+
+
+def _refused(text: str, table: Table, scene: Scene) -> BadQuestion:
+    """Return why nothing new is shown: the exact reader says it best of what is nearly a sentence."""
+    if not unread(text, table):
+        if scene.main is not None and _stands(text, table, scene):
+            return BadQuestion("The picture shows that already", "", "Say what is to change.")
+        try:
+            read_exactly(text, table)
+        except BadQuestion as error:
+            return error
+    return not_understood(text, table)
+
+
+def _stands(text: str, table: Table, scene: Scene) -> bool:
+    """Whether words only say what the picture on the desk is already."""
+    other = changed_struct(scene, main=None)
+    return any(r.scene.main == scene.main for r in readings(text, table, other)) or bool(
+        _turned_to_itself(text, table, scene)
+    )
+
+
+def _turned_to_itself(text: str, table: Table, scene: Scene) -> bool:
+    tokens = tokens_of(text)
+    index = index_of(table)
+    ways = Tagger(tokens, table, index).ways() if tokens else []
+    for way in ways[:1]:
+        asked = _in_order(asked_of(way, table, index, _looked_at(scene, table), tokens))
+        if asked.do:
+            return True
+        try:
+            missed = _Missed()
+            question = _remade(asked, scene.main, kind_of(scene.main), missed, table)  # type: ignore[arg-type]
+        except (BadQuestion, msgspec.ValidationError):
+            return False
+        return question == scene.main and not missed.words and not asked.left
+    return False
+
+
+def rows_meant(text: str, table: Table) -> Condition:
+    """Return the rows that a typed phrase names: as an exact condition, else as the word box reads it.
+
+    Raises
+    ------
+    BadQuestion
+        Where no rows are named, or only a part of the words was understood.
+    """
+    try:
+        return from_words(text, table)
+    except BadQuestion as error:
+        found = rows_named(text, table)
+        if not found:
+            raise error from None
+        condition, left = found[0]
+        if left:
+            raise BadQuestion(left_in_words(left, table), "", f"Without it: {in_words(condition, table)}.") from None
+        return condition
+
+
+def rows_named(text: str, table: Table) -> list[tuple[Condition, tuple[str, ...]]]:
+    """Return the conditions that words may name, the likeliest first, each with what it leaves over."""
+    tokens = tokens_of(f"only {text}")
+    index = index_of(table)
+    found: dict[Condition, tuple[str, ...]] = {}
+    for way in Tagger(tokens, table, index).ways():
+        asked = asked_of(way, table, index, None, tokens)
+        rows = [*asked.only, *asked.lit]
+        if not rows or asked.groups or asked.grain:
+            continue
+        condition = rows[0] if len(rows) == 1 else AllOf(tuple(rows))
+        # a column named for its rows alone is no word left over
+        soft = {c.name for c in asked.soft}
+        extra = tuple(c.name for c in asked.columns if c.name not in soft)
+        try:
+            check_condition(condition, table)
+        except BadQuestion:
+            continue
+        found.setdefault(condition, (*asked.left, *extra))
+    return sorted(found.items(), key=lambda pair: len(pair[1]))
 
 
 def _exact(text: str, table: Table, scene: Scene) -> Iterator[Reading]:
@@ -88,17 +205,17 @@ def _exact(text: str, table: Table, scene: Scene) -> Iterator[Reading]:
     yield Reading(after, "", False, 1_000.0, exact=True)
 
 
-def _guessed(text: str, table: Table, scene: Scene, index: Index, vocabulary: Vocabulary) -> list[Reading]:
+def _guessed(text: str, table: Table, scene: Scene, index: Index) -> list[Reading]:
     tokens = tokens_of(text)
     if not tokens:
         return []
     present = _looked_at(scene, table)
     found: list[Reading] = []
-    for way in Tagger(tokens, table, index, vocabulary).ways():
-        asked = _in_order(asked_of(way, table, index, present, tokens), vocabulary)
+    for way in Tagger(tokens, table, index).ways():
+        asked = _in_order(asked_of(way, table, index, present, tokens))
         score = way.score - asked.penalty - 0.12 * len(asked.guesses)
         for made in (*_turns(asked, scene, table), *_new(asked, scene, table, index)):
-            found.append(replace(made, score=score + made.score))
+            found.append(replace(made, score=score + made.score - (0.0 if made.whole else LEFT_OVER)))
     return found
 
 
@@ -108,13 +225,7 @@ def _looked_at(scene: Scene, table: Table) -> Column | None:
     return table.column(scene.main.column)
 
 
-_LOW_IS_GOOD = {
-    "late", "delay", "error", "fault", "cost", "price", "complaint", "loss", "miss", "unemp", "death", "crime",
-    "debt", "churn", "wait", "failure", "defect", "accident", "risk", "infl", "age",
-}  # fmt: skip
-
-
-def _in_order(asked: Asked, vocabulary: Vocabulary) -> Asked:
+def _in_order(asked: Asked) -> Asked:
     """Put what a ranking is of in its place: which line is the latest, top 5 lines by lateness."""
     kept = any(phrase.slot in ("keep", "least") for wish in asked.wishes for _, phrase in _effects(wish))
     asked.ranked = bool(asked.end or asked.keep or kept or asked.busy)
@@ -145,7 +256,7 @@ def _in_order(asked: Asked, vocabulary: Vocabulary) -> Asked:
         asked.groups = apart
         asked.columns = [c for c in asked.columns if c is not apart[0]]
     if asked.end == "worst" or asked.best:
-        asked.good(vocabulary, _LOW_IS_GOOD)
+        asked.good()
     if asked.affects and len(asked.columns) == 2:
         asked.columns.reverse()
     return asked
@@ -199,7 +310,7 @@ def _new(asked: Asked, scene: Scene, table: Table, index: Index) -> Iterator[Rea
             yield Reading(
                 _checked(changed_struct(scene, main=question, only=only), table),
                 "", False, fit + min(outline.votes, 1.5) - missed.cost - far,
-                tuple(asked.taken), tuple(asked.guesses), (*asked.left, *missed.words),
+                tuple(asked.taken), tuple(asked.guesses), tuple(asked.left), tuple(missed.words), hurdle=asked.hurdle, good=asked.unsure_good,
             )  # fmt: skip
         except (BadQuestion, msgspec.ValidationError):
             continue
@@ -272,8 +383,6 @@ def _made(asked: Asked, kind: QuestionKind, missed: _Missed, table: Table, index
 
 def _until_season(question: Any, kind: QuestionKind, asked: Asked, table: Table, index: Index) -> Any:
     """Return a forecast that reaches the end of the next season of a name."""
-    from night_trail.core.words_in.times import SEASON_ENDS
-
     if index.days is None:
         return question
     last = index.days[1]
@@ -302,7 +411,7 @@ def _wished(question: Any, kind: QuestionKind, asked: Asked, missed: _Missed, ta
                 value = phrase.value(wish.value[1], question) if callable(phrase.value) else phrase.value
                 made, _ = kind.changed(question, phrase.slot, value, table, None)
                 check(made, table)
-                if phrase.slot == "shape" and made.shape != value:
+                if phrase.slot == "shape" and value != "points" and made.shape != value:
                     continue  # it does not fit what is drawn, and another was taken
             except (BadQuestion, msgspec.ValidationError, AttributeError, OverflowError):
                 continue
@@ -364,7 +473,7 @@ def _turns(asked: Asked, scene: Scene, table: Table) -> Iterator[Reading]:
             away = 0.0 if kind is mine else 0.25
             yield Reading(
                 _checked(after, table), _label(scene, after, table), True, near - missed.cost - away,
-                tuple(asked.taken), tuple(asked.guesses), (*asked.left, *missed.words),
+                tuple(asked.taken), tuple(asked.guesses), tuple(asked.left), tuple(missed.words), hurdle=asked.hurdle, good=asked.unsure_good,
             )  # fmt: skip
         except (BadQuestion, msgspec.ValidationError):
             continue
@@ -376,7 +485,7 @@ def _speaks_for(asked: Asked, kind: QuestionKind) -> bool:
         return True
     if asked.grain is not None and kind.neighbours is not None and not kind.modelled:
         return True
-    return any(tag == kind.tag and phrase.vote > 0.15 for wish in asked.wishes for tag, phrase in _effects(wish))
+    return any(tag == kind.tag and phrase.vote >= 0.3 for wish in asked.wishes for tag, phrase in _effects(wish))
 
 
 def _done(asked: Asked, scene: Scene) -> Iterator[Reading]:
@@ -518,16 +627,12 @@ def _rows_turned(asked: Asked, scene: Scene, table: Table) -> Scene:
     within = tuple(level for level in scene.within if level.rows not in gone)
     lit = asked.lit[0] if len(asked.lit) == 1 else scene.lit
     if len(asked.lit) > 1:
-        from night_trail.core.conditions import AllOf
-
         lit = AllOf(tuple(asked.lit))
     return changed_struct(scene, only=only, lit=lit, within=within)
 
 
 def _zoomed(scene: Scene, asked: Asked, table: Table) -> tuple[Scene, list[Condition]]:
     """Return the scene zoomed into a stretch of time; what cannot be zoomed keeps its rows only."""
-    from night_trail.core.moments import seconds_of
-
     stretch = asked.zoomed
     assert stretch is not None  # noqa: S101  (asked where there is one)
     main = scene.main
@@ -536,8 +641,6 @@ def _zoomed(scene: Scene, asked: Asked, table: Table) -> tuple[Scene, list[Condi
     if hasattr(main, "window_at") and stretch.low is not None and stretch.high is not None:
         window = (seconds_of(stretch.low), seconds_of(stretch.high))
         return changed_struct(scene, main=changed_struct(main, window_at=window)), []
-    from night_trail.core.questions.shared.periods import time_column
-
     column = time_column(table)
     condition = when_condition(column, stretch) if column is not None else None
     if condition is None:

@@ -13,10 +13,10 @@ from night_trail.core.language.conditions import parts_from_words
 from night_trail.core.language.numbers import listed
 from night_trail.core.table import Column, Kind, Table
 from night_trail.core.words_in import times
-from night_trail.core.words_in.alike import SURE
+from night_trail.core.words_in.alike import SURE, misspelled
 from night_trail.core.words_in.fillers import FILLER, NOUNS, ROWS
-from night_trail.core.words_in.index import Hit, Index, Named, Vocabulary
-from night_trail.core.words_in.phrases import COMPARED, NUMBERS, TIMES, Pattern, patterns
+from night_trail.core.words_in.index import Hit, Index
+from night_trail.core.words_in.phrases import COMPARED, NUMBERS, TIMES, Pattern, patterns, spoken
 from night_trail.core.words_in.tokens import Token, stem, words_of
 
 WAYS_KEPT = 6
@@ -64,12 +64,14 @@ class Way:
 class Tagger:
     """Everything that stretches of some tokens may be, in a table."""
 
-    def __init__(self, tokens: Sequence[Token], table: Table, index: Index, vocabulary: Vocabulary) -> None:
-        self.tokens, self.table, self.index, self.vocabulary = tokens, table, index, vocabulary
+    def __init__(self, tokens: Sequence[Token], table: Table, index: Index) -> None:
+        self.tokens, self.table, self.index = tokens, table, index
         self.n = len(tokens)
+        self.slips: dict[int, str] = {}
         self.columns: list[dict[int, list[Tag]]] = [self._columns(i) for i in range(self.n)]
         self.values: list[dict[int, list[Tag]]] = self._values()
         self.nouns = ROWS | {stem(word) for word in words_of(table.row_noun[0])}
+        self._mend()
 
     def ways(self) -> list[Way]:
         """Return the likeliest ways through all tokens, the best first."""
@@ -82,6 +84,20 @@ class Tagger:
             for tag in self._starting(i):
                 at[tag.end] += [Way((*way.tags, tag), way.score + tag.score) for way in at[i]]
         return _best(at[self.n])
+
+    def _mend(self) -> None:
+        """Read mistyped words of phrases as those: averge as average; a name or a value comes before."""
+        mended = list(self.tokens)
+        known = frozenset(spoken())
+        for i, token in enumerate(self.tokens):
+            low = token.low
+            taken = self.columns[i] or self.values[i] or token.stem in self.nouns or low in FILLER or low in known
+            if taken or len(low) < 6 or not low.isalpha() or token.quoted:
+                continue
+            if near := misspelled(low, spoken(), 1):
+                mended[i] = replace(token, low=near[0][0])
+                self.slips[i] = f"{token.text} is read as {near[0][0]}"
+        self.tokens = mended
 
     def _starting(self, i: int) -> Iterator[Tag]:
         token = self.tokens[i]
@@ -230,7 +246,8 @@ class Tagger:
                     yield self._phrase(pattern, i, end, args, score)
 
     def _phrase(self, pattern: Pattern, i: int, end: int, args: tuple[Tag, ...], score: float) -> Tag:
-        taken = "; ".join(arg.taken for arg in args if arg.taken)
+        slips = [self.slips[at] for at in range(i, end) if at in self.slips]
+        taken = "; ".join([*(arg.taken for arg in args if arg.taken), *slips])
         guess = any(arg.guess for arg in args)
         values = tuple(arg.value[1][0] if arg.role == "value" else arg.value for arg in args)
         score += LONGER * (len(pattern.symbols) - 1)
@@ -244,10 +261,10 @@ class Tagger:
                 score -= 1.2  # 1970 to 1980
             return Tag("amount", Amount(pattern.value, values, hint), i, end, score + (0.9 if hint else 0.0))
         if pattern.role == "quantile":
-            return Tag("figure", ("quantile", values[0]), i, end, score)
+            return Tag("figure", ("quantile", values[0]), i, end, score, taken)
         if pattern.role == "affect" and args:
             return Tag("affect", values[0], i, end, score, taken, guess)
-        return Tag(pattern.role, pattern.value, i, end, score)
+        return Tag(pattern.role, pattern.value, i, end, score, taken)
 
     def _fits(self, pattern: Pattern, i: int) -> Iterator[tuple[int, tuple[Tag, ...], float]]:
         """Yield where a pattern that begins at a token may end, with its arguments and score."""
@@ -338,7 +355,7 @@ class Tagger:
             yield Tag("amount", Amount(side, (number[0],), hint), i, end, score + (0.9 if unit else 0.0))
 
     def _synonyms(self, i: int) -> Iterator[Tag]:
-        for phrase, means in self.vocabulary.means.items():
+        for phrase, means in self.table.called.means.items():
             words = [stem(w) for w in words_of(phrase)]
             its = [t.stem for t in self.tokens[i : i + len(words)]]
             if not words or its != words:
@@ -395,10 +412,3 @@ def _best(ways: list[Way]) -> list[Way]:
 def _day(day: dt.date) -> str:
     return f"{day.day} {day:%B} {day.year}"
 
-
-def retyped(tag: Tag, **changes: Any) -> Tag:
-    """Return a tag with other values."""
-    return replace(tag, **changes)
-
-
-__all__ = ["Amount", "Named", "Tag", "Tagger", "Way", "condition_of", "is_unit"]

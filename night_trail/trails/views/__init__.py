@@ -39,7 +39,11 @@ def start(request: HttpRequest, table: int) -> HttpResponse:
     """Start a trail on a table, with a column or with typed words."""
     found = get_object_or_404(Table.objects.visible_to(request.user, Role.EXPLORE), pk=table)
     step = start_trail(
-        request.user, found, request.POST.get("column", ""), request.POST.get("words", "").strip()
+        request.user,
+        found,
+        request.POST.get("column", ""),
+        request.POST.get("words", "").strip(),
+        request.POST.get("reading", "")[:40],
     )
     return gone_to(request, "trails:step", step.trail_id, step.pk)
 

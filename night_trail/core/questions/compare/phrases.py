@@ -51,6 +51,11 @@ def _table(args: tuple[Any, ...], question: Any) -> str:
     return "grid" if question.also else "table"
 
 
+def _parts(args: tuple[Any, ...], question: Any) -> str:
+    """Return the shape that shows parts of the whole."""
+    return "shares" if question.also else "ring"
+
+
 PHRASES = (
     Phrase("compare|compared|comparison|rank|ranked|ranking|breakdown|broken down|break down", vote=0.4),
     Phrase("differ|differs|difference|differences between|league table", vote=0.4),
@@ -58,6 +63,7 @@ PHRASES = (
     Phrase("bars|bar chart|bar graph|bar plot|columns|column chart", "shape", "bars", vote=0.2),
     Phrase("stacked|stacked bars|stack|stacked bar chart", "shape", "stacked", vote=0.1),
     Phrase("shares|bars of shares|stacked to 100 %|as percentages|as shares|by share", "shape", "shares"),
+    Phrase("as a share|percent|in percent|share of the total|as parts of the whole", "shape", _parts, vote=0.1),
     Phrase("heat grid|heat map|heatmap|grid|matrix", "shape", "grid", vote=0.1),
     Phrase("table|as a table|in a table|pivot|pivot table|cross table", "shape", _table, vote=0.3),
     Phrase("ring|pie|pie chart|donut|doughnut|as a ring|as a pie", "shape", "ring", vote=0.8),
@@ -97,7 +103,7 @@ PHRASES = (
         "baseline", _group,
     ),
     Phrase("against a target of #|with a target of #|target of #|target #|against #", "baseline", _target),
-    Phrase("relative to it|in percent|as a percentage|relative", "show", "relative"),
+    Phrase("relative to it|relative|difference in percent", "show", "relative"),
     Phrase("as a share of the whole difference|as a share of the difference", "show", "share"),
     Phrase("with bars cut off below|cut axis|bars cut off|cut the axis", "axis", "cut"),
     Phrase("with bars from 0|from zero|bars from zero", "axis", "zero"),

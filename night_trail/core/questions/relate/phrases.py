@@ -35,7 +35,7 @@ PHRASES = (
     ),
     Phrase("a point for each @|one point per @|a point per @|a dot for each @|points by @", "each", column_name, vote=0.6),
     Phrase("curve|with a curve|smooth|smoothed|smooth curve|smooth line", "fit", "curve", vote=0.3),
-    Phrase("line|with a line|with a trend line|trend line|trendline|regression|linear fit|straight line|fit", "fit", "line"),
+    Phrase("line|with a line|with a trend line|trend line|trendline|regression|linear fit|straight line|fit|as a line", "fit", "line"),
     Phrase("robust line|with a robust line|robust", "fit", "robust", vote=0.3),
     Phrase("no line|no fit|without a line|without line|without the line|without fit|no curve", "fit", "none"),
     Phrase("log log|log scales|on log scales|both on log|log|log scale|logarithmic", "scale", "log"),

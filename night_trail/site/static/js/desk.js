@@ -272,7 +272,8 @@ document.addEventListener("submit", (event) => {
   if (event.target.id !== "word-form") return;
   event.preventDefault();
   const words = $("#word-box").value.trim();
-  if (words) turn({ words }).then(() => { if (!$("#notice").childElementCount) $("#word-box").value = ""; });
+  const reading = $("#word-reading").value;
+  if (words) turn({ words, reading }).then(() => { if (!$("#notice").childElementCount) $("#word-box").value = ""; });
 });
 
 // ---- the address of a step, to be sent or written down ----
