@@ -22,8 +22,7 @@ import numpy as np
 
 from night_trail.core.conditions import Condition
 from night_trail.core.conditions import check as check_condition
-from night_trail.core.errors import NightTrailError
-from night_trail.core.language.conditions import from_words
+from night_trail.core.errors import BadQuestion, NightTrailError
 from night_trail.core.language.numbers import listed
 from night_trail.core.language.spans import plain
 from night_trail.core.question import Question, Scene, decode
@@ -31,10 +30,10 @@ from night_trail.core.questions.registry import Answer, answer, words_of
 from night_trail.core.reading import ReadingSettings, Understood, load_part, parts
 from night_trail.core.recipe import Recipe, apply, decode_recipe
 from night_trail.core.rows import Rows
-from night_trail.core.sentence import read as read_words
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.table import Table
 from night_trail.core.textbook import all_figures
+from night_trail.core.words_in.readings import meant, rows_meant
 from night_trail.draw import standalone
 
 
@@ -142,19 +141,22 @@ def _read(options: argparse.Namespace) -> int:
 
 def _answer(options: argparse.Namespace) -> int:
     table, _, _ = _loaded(options)
-    question, conditions = _question(options.question, table)
+    question, conditions, understood = _question(options.question, table)
     only = (*conditions, *(_condition(text, table) for text in options.only))
     lit = _condition(options.lit, table) if options.lit else None
     rows = Rows(table, only, lit)
     found = answer(question, rows)
     scene = Scene(main=question, only=only, lit=lit)
     if options.json:
-        print(json.dumps(_figures(found, scene, table, rows), ensure_ascii=False, indent=2))
+        figures = _figures(found, scene, table, rows) | ({"understood": understood} if understood else {})
+        print(json.dumps(figures, ensure_ascii=False, indent=2))
     elif options.svg:
         print(standalone(found, table, scene_in_words(scene, table, found)))
     else:
         words = words_of(found, table, only)
         print(scene_in_words(scene, table, found))
+        for note in understood:
+            print(f"  ({note})")
         print(plain(words.headline))
         for fact in words.facts:
             print(f"  {fact.label}: {fact.text}")
@@ -163,20 +165,24 @@ def _answer(options: argparse.Namespace) -> int:
     return 0
 
 
-def _question(text: str, table: Table) -> tuple[Question, tuple[Condition, ...]]:
+def _question(text: str, table: Table) -> tuple[Question, tuple[Condition, ...], list[str]]:
+    """Return the question of a file or of words, its rows, and what words were taken as."""
     path = Path(text)
     if text.endswith(".json") or path.is_file():
-        return decode(path.read_bytes(), Question, "question"), ()
+        return decode(path.read_bytes(), Question, "question"), (), []
     if text.lstrip().startswith("{"):
-        return decode(text, Question, "question"), ()
-    return read_words(text, table)
+        return decode(text, Question, "question"), (), []
+    reading = meant(text, table, Scene())
+    if reading.scene.main is None:
+        raise BadQuestion(f"“{text}” asks for no picture", "", "Begin with a column, like: late_min.")
+    return reading.scene.main, reading.scene.only, list(reading.taken)
 
 
 def _condition(text: str, table: Table) -> Condition:
     if text.lstrip().startswith("{"):
         condition: Condition = decode(text, Condition, "condition")
     else:
-        condition = from_words(text, table)
+        condition = rows_meant(text, table)
     check_condition(condition, table)
     return condition
 

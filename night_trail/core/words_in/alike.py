@@ -94,12 +94,14 @@ def likeness(typed: str, word: str) -> float:
         return 0.82
     if len(typed) >= 3 and word.startswith(mine) and (len(mine) >= 4 or mine == typed):
         return 0.8
+    if typed.endswith("ing") and word in (typed[:-3], typed[:-3] + "e"):
+        return 0.85
     shared = _shared(mine, its)
     if shared >= 5 and shared >= 0.6 * max(len(mine), len(its)):
         return 0.72
     if len(mine) >= 3 and word.endswith(mine):
         return 0.7
-    if 3 <= len(word) <= 5 and len(mine) > len(word) and _abbreviates(word, mine):
+    if 3 <= len(word) <= 5 and len(mine) > len(word) and (_abbreviates(word, mine) or _abbreviates(word, typed)):
         return 0.62
     if len(mine) >= 5 and mine in word:
         return 0.6

@@ -65,6 +65,7 @@ class Asked:
     tokens: Sequence[Token] = ()
     kept_of: Column | None = None
     opens: bool = False
+    linked: bool = False
     adds: bool = False
     busy: bool = False
     hurdle: str = ""
@@ -147,6 +148,7 @@ class _Reader:
         self.named_dates: Column | None = None
 
     def read(self) -> Asked:
+        self.asked.linked = any(tag.role in ("and", "versus", "where") for tag in self.tags)
         self.asked.opens = bool(self.tags) and _goes_on(self.tags[0])
         self.asked.adds = bool(self.tags) and self.tags[0].role == "and"
         for at, tag in enumerate(self.tags):
@@ -235,9 +237,29 @@ class _Reader:
         self.asked.end = tag.value
         self.asked.best = self.tokens[tag.start].low == "best"
 
+    def _ends(self, tag: Tag, at: int) -> None:
+        end, keep = tag.value
+        self.asked.end, self.asked.best = end, end == "best"
+        self.asked.keep = int(min(max(keep, 0), 9_999))
+
     def _not_yet(self, tag: Tag, at: int) -> None:
         self.asked.left.append(" ".join(t.text for t in self.tokens[tag.start : tag.end]))
         self.asked.penalty += 0.9
+
+    def _divide(self, tag: Tag, at: int) -> None:
+        """Take the column before as a part of another: boardings / planned_boardings."""
+        below: Column = tag.value
+        last = self.asked.measures[-1] if self.asked.measures else None
+        if last is not None and last.aggregate == "ratio" and last.per is None and below.kind.numeric:
+            self.asked.measures[-1] = Measure("ratio", last.column, below.name)
+            self.figure = None
+            return
+        if self.asked.columns and self.asked.columns[-1].kind.numeric and below.kind.numeric:
+            above = self.asked.columns.pop()
+            self.asked.measures.append(Measure("ratio", above.name, below.name))
+        else:
+            self.asked.left.append(self.asked.text(tag))
+            self.asked.penalty += 1.0
 
     def _per_row(self, tag: Tag, at: int) -> None:
         self.figure = ("mean", 0.0)
@@ -282,9 +304,13 @@ class _Reader:
     def _measure(self, column: Column) -> None:
         assert self.figure is not None  # noqa: S101  (asked where one is at hand)
         name, level = self.figure
-        if name == "sd":
+        if name in ("sd", "extreme"):
             self.asked.columns.append(column)
-            self.asked.taken.append(f"the standard deviation of {column.name} stands in all its figures")
+            self.asked.taken.append(
+                f"the standard deviation of {column.name} stands in all its figures"
+                if name == "sd"
+                else f"the spread of {column.name} shows its smallest and largest"
+            )
             self.figure = None
             return
         aggregate = _FIGURES[name]
@@ -357,7 +383,7 @@ class _Reader:
             self.asked.groups.append(column)
             return
         before = self._next(at, -1)
-        if before is not None and _keeps(before) and can_group(column):
+        if before is not None and (before.role == "ends" or _keeps(before)) and can_group(column):
             self.asked.kept_of = column
         joined = self._role(at, -1) == "and" and self.last_figure is not None and self.asked.measures
         if joined and column.kind.numeric:
@@ -613,7 +639,10 @@ class _Reader:
         if before is not None and before.role == "column" and before.value.kind.numeric:
             return  # it was taken with its column
         amount: Amount = tag.value
-        there = at + 2 if self._role(at) == "where" else at + 1
+        if before is not None and before.role == "rows" and self.tokens[before.start].stem == "person":
+            amount = replace(amount, hint=amount.hint or "old")  # people over 30
+        of_it = self._role(at) == "where" and self.tokens[self.tags[at + 1].start].low == "of"
+        there = at + 2 if of_it else at + 1
         behind = self.tags[there] if there < len(self.tags) else None
         if behind is not None and behind.role == "column" and behind.value.kind.numeric:
             column = behind.value
@@ -623,8 +652,6 @@ class _Reader:
             self._note(behind)
             self._amount_of(column, amount)
             return
-        if before is not None and before.role == "rows" and self.tokens[before.start].stem == "person":
-            amount = replace(amount, hint=amount.hint or "old")  # people over 30
         if amount.hint:
             hinted = self._by_hint(amount.hint)
             if hinted is not None:

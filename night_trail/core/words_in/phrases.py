@@ -50,6 +50,9 @@ _FIGURES: tuple[tuple[str, str, Any], ...] = (
     ),
     ("ratio of|ratio", "figure", "ratio"),
     ("# percentile|# percentile of|# % quantile of|# % quantile|# quantile of|# quantile|# % percentile", "quantile", None),
+    ("lower quartile|first quartile|bottom quartile|lower quartile of|first quartile of", "figure", ("quantile", 25.0)),
+    ("upper quartile|third quartile|top quartile|upper quartile of|third quartile of", "figure", ("quantile", 75.0)),
+    ("maximum|max|minimum|min|maximum of|max of|minimum of|min of|peak|extremes", "figure", "extreme"),
     ("standard deviation|sd|deviation|variance|std|std dev|standard deviation of|sd of|variability", "figure", "sd"),
 )  # fmt: skip
 _LINKS: tuple[tuple[str, str, Any], ...] = (
@@ -71,13 +74,15 @@ _LINKS: tuple[tuple[str, str, Any], ...] = (
     (
         "by @|per @|for each @|for every @|across @|each @|every @|split by @|broken down by @|grouped by @"
         "|within each @|in each @|split that by @|split it by @|by each @|between @|for different @|a line for each @"
-        "|a line per @|of each @|across all @|over @|divided by @|group by @|for all @|from each @|at each @|split into @",
+        "|a line per @|of each @|across all @|over @|group by @|for all @|from each @|at each @|split into @",
         "group", None,
     ),
     ("and by @|and per @|and for each @|then by @|also by @|and also by @|and across @|and split by @", "also", None),
-    ("most|highest|largest|biggest|greatest|top|best|leading|more|maximum|max|peak|strongest", "most", "most"),
-    ("least|lowest|smallest|fewest|bottom|minimum|min|weakest|less|fewer", "most", "least"),
+    ("most|highest|largest|biggest|greatest|top|best|leading|more|strongest", "most", "most"),
+    ("least|lowest|smallest|fewest|bottom|weakest|less|fewer", "most", "least"),
     ("worst", "most", "worst"),
+    ("best #|# best|# of the best", "ends", "best"),
+    ("worst #|# worst|# of the worst", "ends", "worst"),
     ("busiest|most frequent|most common|commonest|most often|fullest|most popular", "most", "busiest"),
     ("quietest|least frequent|rarest|least common|emptiest", "most", "quietest"),
     ("other|others|the rest|rest|all others|all other|everything else|the others", "other", None),
@@ -90,6 +95,7 @@ _LINKS: tuple[tuple[str, str, Any], ...] = (
     ("too|as well|in addition", "adds", None),
     ("light|light up|highlight|lit|shine on|show me where", "light", None),
     ("zoom to|zoom into|zoom in on|zoom in to|zoom|zoom in", "zoom", None),
+    ("/ @|divided by @|as a share of @|relative to each @", "divide", None),
     ("vs|versus|against|compared with|compared to", "versus", None),
     ("affect|affects|influence|influences|impact|affecting|matter for|matters for|matter to|matter|matters", "affect", None),
     ("per & |per &|for each &|each &|a &|every &", "per row", None),
@@ -159,7 +165,7 @@ def _grains() -> list[tuple[str, str, Any]]:
     return [
         (
             f"{g} by {g}|{g} for {g}|by {g}|per {g}|each {g}|every {g}|by the {g}|{g} after {g}|{adverbs[g]}|over the {g}s"
-            f"|across {g}s|{g} on {g} figures|for each {g}|from {g} to {g}|in {g}s",
+            f"|across {g}s|{g} on {g} figures|for each {g}|from {g} to {g}|in {g}s|and {g}|and by {g}|then by {g}",
             "grain", g,
         )
         for g in GRAINS

@@ -227,7 +227,8 @@ def _looked_at(scene: Scene, table: Table) -> Column | None:
 
 def _in_order(asked: Asked) -> Asked:
     """Put what a ranking is of in its place: which line is the latest, top 5 lines by lateness."""
-    kept = any(phrase.slot in ("keep", "least") for wish in asked.wishes for _, phrase in _effects(wish))
+    slots = {(phrase.slot, phrase.value) for wish in asked.wishes for _, phrase in _effects(wish)}
+    kept = any(slot in ("keep", "least") for slot, _ in slots) or ("order", "value") in slots
     asked.ranked = bool(asked.end or asked.keep or kept or asked.busy)
     numbers = [c for c in (*asked.columns, *asked.groups) if c.kind.numeric and not c.code]
     names = [c for c in asked.columns if not c.kind.numeric or c.code or c.yearly]
@@ -249,6 +250,7 @@ def _in_order(asked: Asked) -> Asked:
         if measured:
             asked.groups = names[:1] + [c for c in asked.groups if c not in numbers]
             asked.columns = [c for c in numbers if c not in asked.groups]
+    _against_groups(asked)
     moves = asked.affects or any(p.slot == "against" for wish in asked.wishes for _, p in _effects(wish))
     apart = [c for c in asked.columns if can_group(c) and not c.kind.numeric]
     if len(apart) == 1 and not asked.groups and not moves and len(asked.columns) > 1:
@@ -260,6 +262,18 @@ def _in_order(asked: Asked) -> Asked:
     if asked.affects and len(asked.columns) == 2:
         asked.columns.reverse()
     return asked
+
+
+def _against_groups(asked: Asked) -> None:
+    """Take a category that a number is said to depend on as what groups it."""
+    if not any(c.kind.numeric for c in asked.columns):
+        return
+    for wish in list(asked.wishes):
+        named = [c for c in wish.value[1] if isinstance(c, Column)] if wish.role == "wish" else []
+        slots = {phrase.slot for _, phrase in _effects(wish)}
+        if named and slots <= {"against", "baseline", "plan"} and can_group(named[0]) and not named[0].kind.numeric:
+            asked.wishes.remove(wish)
+            asked.groups.append(named[0])
 
 
 def _effects(wish: Tag) -> tuple[tuple[str, Phrase], ...]:
@@ -285,6 +299,7 @@ def _outline(asked: Asked, kind: QuestionKind) -> Outline:
         groups=len(asked.groups) + len(asked.also),
         timed=asked.grain is not None or asked.time is not None,
         moves=bool(against) or asked.affects,
+        linked=asked.linked,
         votes=votes,
     )
 
@@ -359,6 +374,9 @@ def _made(asked: Asked, kind: QuestionKind, missed: _Missed, table: Table, index
             missed.note(name, 1.2)
             continue
         question, _ = kind.changed(question, free.pop(0), name, table, None)
+    for name in groups:
+        if name not in question.mentions:
+            missed.note(f"by {name}", 1.2)
     if not groups and kind.ungrouped is not None:
         question, _ = kind.changed(question, *kind.ungrouped, table, None)
     more = [*measures[1:], *(first_measure(c) for c in further)]

@@ -61,6 +61,13 @@ class Way:
     score: float
 
 
+Open = dict[int, tuple[list[float], frozenset[int], int]]
+"""Columns that words may name so far: how likely each word, which words of the name, whether in another order."""
+
+
+_BEFORE_NAMES = {"the", "its", "different", "of", "number"}
+
+
 class Tagger:
     """Everything that stretches of some tokens may be, in a table."""
 
@@ -141,51 +148,60 @@ class Tagger:
     def _columns(self, i: int) -> dict[int, list[Tag]]:
         """Return the columns that stretches from a token on may name, by where they end."""
         found: dict[int, list[Tag]] = {}
-        open_: dict[int, tuple[list[float], frozenset[int], int]] | None = None
+        open_: Open | None = None
         for j in range(i, min(self.n, i + MOST_NAME)):
             token = self.tokens[j]
-            if token.low in ("of", "the", "'s", "(", ")", ",") and j > i and open_:
-                continue  # the length of the petals
+            if token.low in ("of", "the", "(", ")", ",") and j > i and open_:
+                # the length of the petals; and a name may have the word itself
+                open_ = {**open_, **self._grown(token, open_)}
+                if any(len(used) > 1 for _, used, _ in open_.values()):
+                    found[j + 1] = [t for t in self._named(i, j + 1, open_) if t.score > 1.5 * (j + 1 - i) * 0.6]
+                continue
             if not token.low[0].isalnum() or token.quoted:
                 break
-            meant = self.index.meant(token.low)
-            grown: dict[int, tuple[list[float], frozenset[int], int]] = {}
-            for c, its in meant.items() if open_ is None else ((c, meant[c]) for c in open_ if c in meant):
-                qualities, used, turned = open_[c] if open_ is not None else ([], frozenset(), -1)
-                q, at = max(((q, at) for q, at in its if at not in used), default=(0.0, -1))
-                if at >= 0:
-                    grown[c] = ([*qualities, q], used | {at}, turned if at > max(used, default=-1) else 1)
+            grown = self._grown(token, open_)
             if not grown:
                 break
             open_ = grown
             found[j + 1] = self._named(i, j + 1, grown)
         return {end: tags for end, tags in found.items() if tags}
 
-    def _named(
-        self, i: int, end: int, grown: dict[int, tuple[list[float], frozenset[int], int]]
-    ) -> list[Tag]:
-        words = sum(self.tokens[j].low not in ("of", "the") for j in range(i, end))
+    def _grown(self, token: Token, open_: Open | None) -> Open:
+        """Return the columns that have another word for one more token, with what they had before."""
+        meant = self.index.meant(token.low)
+        grown: Open = {}
+        for c, its in meant.items() if open_ is None else ((c, meant[c]) for c in open_ if c in meant):
+            qualities, used, turned = open_[c] if open_ is not None else ([], frozenset(), -1)
+            q, at = max(((q, at) for q, at in its if at not in used), default=(0.0, -1))
+            if at >= 0:
+                grown[c] = ([*qualities, q], used | {at}, turned if at > max(used, default=-1) else 1)
+        return grown
+
+    def _named(self, i: int, end: int, grown: Open) -> list[Tag]:
         scored = []
         for c, (qualities, used, turned) in grown.items():
             named = self.index.names[c]
             covered = sum(named.weights[at] for at in used) / named.total
             quality = sum(qualities) / len(qualities)
             whole = len(used) == len(named.words)
+            if not whole and all(t.low in FILLER and len(t.low) < 5 for t in self.tokens[i:end]):
+                continue  # to is no to_zone
             if named.column.kind == Kind.IDENTIFIER and not whole:
                 continue  # trips are rows, not their numbers
             likely = quality * (0.55 + 0.45 * covered) - (0.02 if turned > 0 else 0.0)
             exact = whole and quality == 1.0 and turned < 0
-            scored.append((likely, exact, whole and quality >= SURE, named))
+            scored.append((likely, exact, whole and quality >= SURE, named, qualities))
         if not scored:
             return []
         scored.sort(key=lambda s: (-s[0], -s[1]))
         best = scored[0][0]
         tags = []
-        for likely, exact, whole, named in scored[:4]:
+        for likely, exact, whole, named, qualities in scored[:4]:
             if likely < 0.34 or likely < best - 0.3:
                 break
             rivals = sum(other >= likely - 0.02 for other, *_ in scored) - 1
             unsure = not whole or rivals > 0
+            words = len(qualities)
             gaps = (end - i - words) * 0.1
             score = words * likely + 2 * LONGER * (words - 1) + gaps + (0.3 if exact else 0.0)
             typed = " ".join(t.text for t in self.tokens[i:end])
@@ -253,7 +269,7 @@ class Tagger:
         score += LONGER * (len(pattern.symbols) - 1)
         if pattern.role == "wish":
             return Tag("wish", (pattern.effects, values), i, end, score, taken, guess)
-        if pattern.role in ("group", "also"):
+        if pattern.role in ("group", "also", "divide"):
             return Tag(pattern.role, values[0], i, end, score, taken, guess)
         if pattern.role == "amount":
             end, hint = self._unit(end)
@@ -262,6 +278,8 @@ class Tagger:
             return Tag("amount", Amount(pattern.value, values, hint), i, end, score + (0.9 if hint else 0.0))
         if pattern.role == "quantile":
             return Tag("figure", ("quantile", values[0]), i, end, score, taken)
+        if pattern.role == "ends":
+            return Tag("ends", (pattern.value, values[0]), i, end, score, taken)
         if pattern.role == "affect" and args:
             return Tag("affect", values[0], i, end, score, taken, guess)
         return Tag(pattern.role, pattern.value, i, end, score, taken)
@@ -280,7 +298,9 @@ class Tagger:
                         tag = Tag("number", number[0], at, number[1], 1.0)
                         grown.append((number[1], (*args, tag), score + 1.0))
                 elif symbol == "@" or symbol == "^":
-                    skip = 1 if token.low in ("the", "its", "different", "of") and at + 1 < self.n else 0
+                    skip = 0
+                    while skip < 3 and at + skip + 1 < self.n and self.tokens[at + skip].low in _BEFORE_NAMES:
+                        skip += 1
                     where = (self.columns if symbol == "@" else self.values)[at + skip]
                     for end, tags in where.items():
                         grown += [

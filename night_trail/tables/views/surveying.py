@@ -18,6 +18,7 @@ from night_trail.draw.small.missing import draw_missing
 from night_trail.draw.small.silhouette import draw_silhouette
 from night_trail.tables import recipes, removal
 from night_trail.tables.cells import cells_of
+from night_trail.tables.calling import calling_of
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.tables.views import own_table, rights, seen_table, seen_version
@@ -51,6 +52,7 @@ def survey_context(table: Table, order: str = "odd", sought: str = "", kind: str
         "table": table,
         "version": version,
         "survey": found,
+        "called": calling_of(table),
         "lines": lines,
         "missing_share": percent(found.missing_share),
         "order": order,

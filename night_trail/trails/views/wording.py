@@ -19,7 +19,7 @@ from night_trail.core.words_in.missed import left_in_words, not_understood
 from night_trail.core.words_in.readings import Reading, readings
 from night_trail.core.words_in.suggest import suggestions
 from night_trail.people.models import Role
-from night_trail.tables.calling import call, calling_of, favour, favourites_of
+from night_trail.tables.calling import call, favour, favourites_of
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.trails.choices import preview
@@ -84,9 +84,18 @@ def words(request: HttpRequest, table: int) -> HttpResponse:
         context["left"] = best.hurdle or left_in_words(best.left, desk.table, best.unplaced)
         context["good"] = best.good
         left = best.left
-    context["strange"] = left[0] if len(left) == 1 else ""
+    context["strange"] = left[0] if len(left) == 1 else _guessed(text, context.get("guesses", ()))
     context["columns"] = [c.name for c in desk.table.columns] if context["strange"] else []
     return render(request, "trails/_words.html", context)
+
+
+def _guessed(text: str, guesses: tuple[str, ...]) -> str:
+    """Return the typed words whose meaning was guessed, so that it can be said: “wet” of wet nights."""
+    for guess in guesses:
+        typed, found, _ = guess.partition(" is ")
+        if found and typed.lower() in text.lower():
+            return typed
+    return ""
 
 
 def _line(reading: Reading, desk: Desk) -> Line:
@@ -147,8 +156,8 @@ def favourite(request: HttpRequest, table: int) -> HttpResponse:
 
 
 def _called(request: HttpRequest, table: Table) -> HttpResponse:
-    """Return the list of what things are called on the survey, or go there."""
+    """Go back to the survey, where what things are called is listed; scripts read the words again instead."""
     if not for_a_part(request):
         return redirect("tables:survey", table.pk)
-    return render(request, "tables/_called.html", {"table": table, "called": calling_of(table), "may_explore": True})
+    return HttpResponse(status=204)
 

@@ -71,15 +71,15 @@ PHRASES = (
     Phrase("one figure|one number|single figure|single number|as a number|big number", "shape", "figure", vote=0.6),
     Phrase("stair|stairs|waterfall", "shape", "stair", vote=0.6),
     Phrase(
-        "top #|best #|highest #|largest #|biggest #|# largest|# highest|# biggest|# best|# most|first #"
+        "top #|highest #|largest #|biggest #|# largest|# highest|# biggest|# most|first #"
         "|leading #|busiest #|# busiest|# most frequent|only the top #|only the # largest",
         "keep", whole_number, vote=0.6,
     ),
     Phrase(
-        "bottom #|quietest #|# quietest|worst #|lowest #|smallest #|least #|# lowest|# smallest|# worst|# least|last # places",
+        "bottom #|quietest #|# quietest|lowest #|smallest #|least #|# lowest|# smallest|# least|last # places",
         "keep", _lowest, vote=0.6,
     ),
-    Phrase("top and bottom #|highest and lowest #|both ends #|largest and smallest #", "keep", _both, vote=0.7),
+    Phrase("top and bottom #|top # and bottom #|highest and lowest #|both ends #|largest and smallest #", "keep", _both, vote=1.3),
     Phrase("lowest first|smallest first|ascending|from the bottom|worst first|least first", "keep", "least:"),
     Phrase("highest first|largest first|descending|most first|best first", "keep", ""),
     Phrase("all of them|all groups|keep all|show all", "keep", ""),
@@ -114,8 +114,11 @@ PHRASES = (
 
 def likely(asked: Outline) -> float | None:
     """Return how likely what was asked is a comparison: a figure, and groups to take it of."""
-    if asked.timed or not (asked.figured or asked.numbers):
+    counted = asked.categories == 1 and asked.groups > 0 and not asked.numbers
+    if asked.timed or not (asked.figured or asked.numbers or counted):
         return None
+    if asked.groups == 0 and asked.numbers > (0 if asked.figured else 1):
+        return None  # several figures of no groups
     fit = 0.4 if asked.figured else 0.1
     if asked.groups == 0:
         fit -= 0.5

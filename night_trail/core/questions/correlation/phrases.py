@@ -11,7 +11,7 @@ PHRASES = (
         "|move together|moves together|move with each other|go together|what goes together|pairwise correlations",
         vote=1.0,
     ),
-    Phrase("by rank|by ranks|rank correlation|rank correlations|ranked|monotone|using ranks", "by", "rank", vote=0.1),
+    Phrase("spearman|spearman correlations|by rank|by ranks|rank correlation|rank correlations|ranked|monotone|using ranks", "by", "rank", vote=0.1),
     Phrase("by straight lines|by line|linear|linear correlation", "by", "line", vote=0.1),
 )  # fmt: skip
 

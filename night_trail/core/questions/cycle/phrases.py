@@ -18,7 +18,7 @@ PHRASES = (
         "part", "day", vote=1.0,
     ),
     Phrase(
-        "through the year|over the year|by month of the year|by calendar month|month of the year|month of year"
+        "through the year|by month of the year|by calendar month|month of the year|month of year"
         "|seasonal pattern|yearly pattern|yearly cycle|by season|per season|during the year|which month|across the year"
         "|each calendar month|time of year|by time of year|which months",
         "part", "year", vote=1.0,
@@ -27,6 +27,7 @@ PHRASES = (
         "through the quarters|by quarter of the year|quarter of the year|which quarter|across quarters",
         "part", "quarters", vote=1.0,
     ),
+    Phrase("cycle|cycle of|rhythm|rhythm of|pattern|pattern of", vote=0.3),
     Phrase("for each year|each year|per year|in each year|by year|a line for each year|every year", "split", "each year"),
     Phrase("columns|bars|bar chart|column chart|as columns", "shape", "columns"),
     Phrase("line|as a line|lines", "shape", "line"),

@@ -26,6 +26,7 @@ PHRASES = (
         "|look ahead|outlook|future|extrapolate|where is it going|where will it go",
         vote=1.1,
     ),
+    Phrase("rise|fall|grow|increase|decrease|drop|go up|go down|change", vote=0.2),
     Phrase("where is|where are|where will|going|will be|will", vote=0.6),
     *(phrase for grain in GRAINS for phrase in _ahead(grain)),
     Phrase("next #|# ahead|next # periods", "horizon", whole_number, vote=0.5),

@@ -68,7 +68,7 @@ PHRASES = (
         "|than last year|against the previous year|against a year ago|this year against last"
         "|this year vs last year|this year against last year|this year versus last year|same period last year"
         "|compared with the year before|compared to the year before|with the year before|with last year"
-        "|year before|compared with a year ago|on the year before",
+        "|year before|relative to the year before|relative to last year|compared with a year ago|on the year before",
         "against", to_json(Against("year")), vote=0.8,
     ),
     Phrase(

@@ -42,7 +42,7 @@ PHRASES = (
     ),
     Phrase("bins after sturges|sturges", "bins", Bins(rule="sturges"), vote=0.8),
     Phrase("bins after scott|scott", "bins", Bins(rule="scott"), vote=0.6),
-    Phrase("bins after freedman diaconis|freedman diaconis", "bins", Bins(rule="freedman"), vote=0.8),
+    Phrase("bins after freedman diaconis|bins after freedman and diaconis|after freedman and diaconis|after freedman diaconis|freedman diaconis", "bins", Bins(rule="freedman"), vote=0.8),
     Phrase("square root rule|bins after the square root rule", "bins", Bins(rule="root"), vote=0.8),
     Phrase("by share|as share|as shares|in percent|as percentages|in shares|as a share", "height", "share"),
     Phrase("by count|as counts|as numbers", "height", "count"),

@@ -177,7 +177,14 @@ def read(body: str, table: Table) -> Spread:
     question = first_question(column)
     while rest := rest.strip(" ,"):
         question, rest = _clause(question, rest, table)
+    across = question.across
     question = fitted(question, table) if question.shape == "bars" else question
+    if across is not None and question.across is None:
+        raise BadQuestion(
+            f"How often each {question.column} occurs is said of all {table.row_noun[1]}",
+            "across",
+            f"Try: number of {table.row_noun[1]} by {across} and {question.column}.",
+        )
     check(question, table)
     return question
 

@@ -98,7 +98,9 @@ box?.addEventListener("input", () => { walking = -1; chosen.value = ""; soon(); 
 box?.addEventListener("focus", look);
 box?.addEventListener("keydown", (event) => {
   const shown = !panel.hidden && options().length > 0;
-  if (event.key === "Enter") {
+  if (event.key === "/" && !box.value) {
+    event.preventDefault();  // it leads here, and one is here
+  } else if (event.key === "Enter") {
     event.preventDefault();
     choose(shown && shownFor === box.value ? current() : null);
   } else if (event.key === "ArrowDown") {
