@@ -41,7 +41,9 @@ def call(table: Table, core: CoreTable, post: QueryDict) -> None:
         called = calling_of(kept)
         changed = _good(called, core, post) if "good" in post else _meaning(called, core, post)
         if len(changed.means) + len(changed.good) > MOST_CALLED:
-            raise BadQuestion(f"A table keeps {MOST_CALLED} words of its own", table.name, "Forget some first.")
+            raise BadQuestion(
+                f"A table keeps {MOST_CALLED} words of its own", table.name, "Forget some first."
+            )
         kept.called = msgspec.to_builtins(changed)
         kept.save(update_fields=["called"])
     table.called = kept.called
@@ -50,13 +52,17 @@ def call(table: Table, core: CoreTable, post: QueryDict) -> None:
 def _meaning(called: Vocabulary, core: CoreTable, post: QueryDict) -> Vocabulary:
     phrase = " ".join(post.get("phrase", "").split()).lower()
     if not words_of(phrase) or len(phrase) > 100:
-        raise BadQuestion("A word of your own needs between 1 and 100 letters", core.name, "Write it like: lateness.")
+        raise BadQuestion(
+            "A word of your own needs between 1 and 100 letters", core.name, "Write it like: lateness."
+        )
     others = {said: meaning for said, meaning in called.means.items() if said != phrase}
     if "forget" in post:
         return msgspec.structs.replace(called, means=others)
     meaning = post.get("means", "").strip()
     if not meaning or len(meaning) > MOST_WORDS:
-        raise BadQuestion(f"What “{phrase}” means is not said", core.name, "Choose a column, or write a condition.")
+        raise BadQuestion(
+            f"What “{phrase}” means is not said", core.name, "Choose a column, or write a condition."
+        )
     if meaning not in core:
         rows_meant(meaning, core)  # says what is wrong with it
     return msgspec.structs.replace(called, means={**others, phrase: meaning})
@@ -91,5 +97,7 @@ def favour(table: Table, person: Any, words: str) -> None:
         if mine.filter(words=words).delete()[0]:
             return
         if mine.count() >= MOST_FAVOURITES:
-            raise NightTrailError(f"{MOST_FAVOURITES} favourites are the most", table.name, "Let one go first.")
+            raise NightTrailError(
+                f"{MOST_FAVOURITES} favourites are the most", table.name, "Let one go first."
+            )
         Favourite.objects.create(table=table, person=person, words=words)

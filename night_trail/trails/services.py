@@ -55,7 +55,10 @@ def take_turn(step: Step, change: Change) -> Step:
     Zooming on and on is one turn: each stop leaves from the step the zoom began at.
     """
     table = core_table(step.trail.version)
-    if isinstance(change, Say) and meant(change.words, table, step.scene_value(), change.reading).do == "back":
+    if (
+        isinstance(change, Say)
+        and meant(change.words, table, step.scene_value(), change.reading).do == "back"
+    ):
         return _one_back(step)
     scene, label = turn(step.scene_value(), change, table)
     scene_key = key(scene)

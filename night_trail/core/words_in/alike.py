@@ -101,7 +101,11 @@ def likeness(typed: str, word: str) -> float:
         return 0.72
     if len(mine) >= 3 and word.endswith(mine):
         return 0.7
-    if 3 <= len(word) <= 5 and len(mine) > len(word) and (_abbreviates(word, mine) or _abbreviates(word, typed)):
+    if (
+        3 <= len(word) <= 5
+        and len(mine) > len(word)
+        and (_abbreviates(word, mine) or _abbreviates(word, typed))
+    ):
         return 0.62
     if len(mine) >= 5 and mine in word:
         return 0.6

@@ -148,7 +148,7 @@ class _Reader:
         self.named_dates: Column | None = None
 
     def read(self) -> Asked:
-        self.asked.linked = any(tag.role in ("and", "versus", "where") for tag in self.tags)
+        self.asked.linked = any(tag.role in ("and", "versus") for tag in self.tags)
         self.asked.opens = bool(self.tags) and _goes_on(self.tags[0])
         self.asked.adds = bool(self.tags) and self.tags[0].role == "and"
         for at, tag in enumerate(self.tags):
@@ -329,7 +329,11 @@ class _Reader:
             else:
                 self.asked.measures.append(Measure("ratio", column.name))
             return
-        made = Measure(aggregate, column.name, level=level) if name == "quantile" else Measure(aggregate, column.name)
+        made = (
+            Measure(aggregate, column.name, level=level)
+            if name == "quantile"
+            else Measure(aggregate, column.name)
+        )
         self.asked.measures.append(made)
         self.figure = None
         self.last_figure = (name, level)
@@ -396,7 +400,11 @@ class _Reader:
     def _other(self, tag: Tag, at: int) -> None:
         """Take what is said of some rows and of the others as their two groups."""
         for held in (self.asked.only, self.shared):
-            if held and isinstance(held[-1], OneOf) and self.table.column(held[-1].column).kind == Kind.YES_NO:
+            if (
+                held
+                and isinstance(held[-1], OneOf)
+                and self.table.column(held[-1].column).kind == Kind.YES_NO
+            ):
                 self.asked.groups.append(self.table.column(held.pop().column))
                 return
         self.asked.left.append(self.tokens[tag.start].text)
@@ -417,8 +425,16 @@ class _Reader:
     def _has_some(self, column: Column, at: int) -> bool:
         """Whether rows with some of a number are counted: nights with rain."""
         before = self._next(at, -1)
-        has = before is not None and before.role == "where" and self.tokens[before.start].low in ("with", "having")
-        counts = self.asked.rows or self._role(at, -2) == "rows" or any(m.aggregate in ("count", "distinct") for m in self.asked.measures)
+        has = (
+            before is not None
+            and before.role == "where"
+            and self.tokens[before.start].low in ("with", "having")
+        )
+        counts = (
+            self.asked.rows
+            or self._role(at, -2) == "rows"
+            or any(m.aggregate in ("count", "distinct") for m in self.asked.measures)
+        )
         if not (has and counts and column.kind.numeric and self.figure is None):
             return False
         self.asked.guesses.append(f"with {column.name} is {column.name} above 0")
@@ -433,7 +449,9 @@ class _Reader:
         """Take a word for rows as what it is known to mean; what it is not known to mean is left over."""
         word = self.tokens[tag.start].low
         behind = self._next(at)
-        carried = behind is not None and (behind.role in ("rows", "noun") or (behind.role == "column" and self._is_noun(behind)))
+        carried = behind is not None and (
+            behind.role in ("rows", "noun") or (behind.role == "column" and self._is_noun(behind))
+        )
         if tag.end - tag.start > 1 or word not in ADJECTIVES or not carried or not tag.value.kind.numeric:
             return False
         column = tag.value
@@ -624,7 +642,9 @@ class _Reader:
         if link not in ("and", "or", "versus") or before != "time" or not held:
             return False
         last = held[-1]
-        if not (isinstance(last, Between) and isinstance(condition, Between) and last.column == condition.column):
+        if not (
+            isinstance(last, Between) and isinstance(condition, Between) and last.column == condition.column
+        ):
             return False
         if last.high == condition.low and not last.high_closed:
             held[-1] = Between(last.column, last.low, condition.high, high_closed=condition.high_closed)
@@ -770,9 +790,7 @@ def _keeps(tag: Tag) -> bool:
 _BY_SHARE = Tag("by share", None, 0, 0, 0.0)
 
 
-def asked_of(
-    way: Way, table: Table, index: Index, present: Column | None, tokens: Sequence[Token]
-) -> Asked:
+def asked_of(way: Way, table: Table, index: Index, present: Column | None, tokens: Sequence[Token]) -> Asked:
     """Return what one way through the words asks for; ``present`` is what the desk's picture is about."""
     return _Reader(way, table, index, present, tokens).read()
 
@@ -789,7 +807,9 @@ def when_condition(column: Column, when: times.When) -> Condition | None:
         low, high = (None if day is None else day.isoformat() for day in (when.low, when.high))
         return Between(column.name, low, high)
     if when.low is not None and when.high is not None:
-        return Between(column.name, float(when.low.year), float(max(when.high.year - 1, when.low.year)), high_closed=True)
+        return Between(
+            column.name, float(when.low.year), float(max(when.high.year - 1, when.low.year)), high_closed=True
+        )
     if when.low is not None:
         return Between(column.name, float(when.low.year), None)
     return None if when.high is None else Between(column.name, None, float(when.high.year))
@@ -835,7 +855,11 @@ def figure_measure(figure: tuple[str, float], column: Column) -> Measure | None:
     aggregate = _FIGURES.get(name)
     if aggregate is None or aggregate == "ratio" or not fits(aggregate, column):
         return None
-    return Measure(aggregate, column.name, level=level) if name == "quantile" else Measure(aggregate, column.name)
+    return (
+        Measure(aggregate, column.name, level=level)
+        if name == "quantile"
+        else Measure(aggregate, column.name)
+    )
 
 
 def rows_named(asked: Asked) -> bool:

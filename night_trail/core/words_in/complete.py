@@ -33,18 +33,25 @@ def completions(text: str, rows: Rows, most: int = MOST) -> list[Completion]:
     index = index_of(rows.table)
     for start in _starts(text):
         typed = re.sub(r"[\W_]+", " ", text[start:].lower()).strip()
-        if len(typed) < LEAST_LETTERS or (" " not in typed and (typed in FILLER or stem(typed) in reserved())):
+        if len(typed) < LEAST_LETTERS or (
+            " " not in typed and (typed in FILLER or stem(typed) in reserved())
+        ):
             continue
         for named in index.names:
             whole = " ".join(named.words)
             inner = any(word.startswith(typed) for word in named.words)
             if (whole.startswith(typed) or inner) and named.column.name.lower() != text[start:].lower():
-                found.setdefault(named.column.name, Completion(named.column.name, start, str(named.column.kind)))
+                found.setdefault(
+                    named.column.name, Completion(named.column.name, start, str(named.column.kind))
+                )
         for values in index.values:
             for at in values.beginning(typed, most):
                 value = values.labels[at]
                 if value.lower() != text[start:].lower():
-                    found.setdefault(value, Completion(value, start, f"in {values.column.name}", _count(values, value, rows)))
+                    found.setdefault(
+                        value,
+                        Completion(value, start, f"in {values.column.name}", _count(values, value, rows)),
+                    )
         if len(found) >= most:
             break
     return list(found.values())[:most]
@@ -64,7 +71,8 @@ def _count(values: Values, value: str, rows: Rows) -> int | None:
     counts = rows.remember(
         ("value counts", values.column.name),
         lambda: np.bincount(
-            (coded.codes if rows.kept is None else coded.codes[rows.kept]) + 1, minlength=len(coded.labels) + 1
+            (coded.codes if rows.kept is None else coded.codes[rows.kept]) + 1,
+            minlength=len(coded.labels) + 1,
         ),
     )
     try:

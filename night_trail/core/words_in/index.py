@@ -223,7 +223,23 @@ def index_of(table: Table) -> Index:
     return found
 
 
-_LITTLE = {"id", "no", "nr", "of", "the", "in", "per", "and", "a", "is", "it", "total", "number", "name", "code"}
+_LITTLE = {
+    "id",
+    "no",
+    "nr",
+    "of",
+    "the",
+    "in",
+    "per",
+    "and",
+    "a",
+    "is",
+    "it",
+    "total",
+    "number",
+    "name",
+    "code",
+}
 """Words that tell little of a name."""
 
 
@@ -250,7 +266,9 @@ def _apart(names: list[list[str]]) -> list[list[str]]:
     [['real', 'gdp'], ['real', 'cons'], ['real', 'inv'], ['cpi']]
     """
     for length in range(8, 2, -1):
-        heads = Counter(words[0][:length] for words in names if len(words) == 1 and len(words[0]) >= length + 3)
+        heads = Counter(
+            words[0][:length] for words in names if len(words) == 1 and len(words[0]) >= length + 3
+        )
         shared = {head for head, n in heads.items() if n >= 3}
         names = [
             [words[0][:length], words[0][length:]]

@@ -31,7 +31,11 @@ def nearest(word: str, table: Table, most: int = 2) -> list[str]:
         for near, _ in misspelled(word.lower(), index.words, most)
         for at, _ in index.by_word[near]
     ]
-    found += [named.column.name for named in index.names if len(word) > 3 and word.lower() in named.column.name.lower()]
+    found += [
+        named.column.name
+        for named in index.names
+        if len(word) > 3 and word.lower() in named.column.name.lower()
+    ]
     plain = " ".join(words_of(word))
     found += [hit.values[0] for values in index.values for hit in values.near(plain, 1)]
     return list(dict.fromkeys(found))[:most]

@@ -156,6 +156,8 @@ _NOT_YET: tuple[tuple[str, str, Any], ...] = (
     ("why did|why has|why have|why was|what changed|what happened to", "not yet", "why"),
     ("what stands out|stands out|outliers|anomalies|unusual|strange|what is odd", "not yet", "stands out"),
 )  # fmt: skip
+
+
 def _grains() -> list[tuple[str, str, Any]]:
     adverbs = {
         "hour": "hourly", "day": "daily|nightly|each night|per night|by night|every night|night by night|a day|a night",
@@ -211,5 +213,6 @@ def reserved() -> frozenset[str]:
 
 def _forms(said: str) -> list[tuple[str, ...]]:
     return [
-        tuple(s if s in "#@^&%" or not s.isalpha() else stem(s) for s in form.split()) for form in said.split("|")
+        tuple(s if s in "#@^&%" or not s.isalpha() else stem(s) for s in form.split())
+        for form in said.split("|")
     ]

@@ -109,7 +109,9 @@ def meant(text: str, table: Table, scene: Scene, key_: str = "") -> Reading:
     best = found[0]
     if not best.whole:
         without = "" if best.scene.main is None else scene_in_words(best.scene, table)
-        raise BadQuestion(best.hurdle or left_in_words(best.left, table, best.unplaced), "", f"Without it: {without}")
+        raise BadQuestion(
+            best.hurdle or left_in_words(best.left, table, best.unplaced), "", f"Without it: {without}"
+        )
     return best
 
 
@@ -166,7 +168,9 @@ def rows_meant(text: str, table: Table) -> Condition:
             raise error from None
         condition, left = found[0]
         if left:
-            raise BadQuestion(left_in_words(left, table), "", f"Without it: {in_words(condition, table)}.") from None
+            raise BadQuestion(
+                left_in_words(left, table), "", f"Without it: {in_words(condition, table)}."
+            ) from None
         return condition
 
 
@@ -271,7 +275,12 @@ def _against_groups(asked: Asked) -> None:
     for wish in list(asked.wishes):
         named = [c for c in wish.value[1] if isinstance(c, Column)] if wish.role == "wish" else []
         slots = {phrase.slot for _, phrase in _effects(wish)}
-        if named and slots <= {"against", "baseline", "plan"} and can_group(named[0]) and not named[0].kind.numeric:
+        if (
+            named
+            and slots <= {"against", "baseline", "plan"}
+            and can_group(named[0])
+            and not named[0].kind.numeric
+        ):
             asked.wishes.remove(wish)
             asked.groups.append(named[0])
 
@@ -503,7 +512,9 @@ def _speaks_for(asked: Asked, kind: QuestionKind) -> bool:
         return True
     if asked.grain is not None and kind.neighbours is not None and not kind.modelled:
         return True
-    return any(tag == kind.tag and phrase.vote >= 0.3 for wish in asked.wishes for tag, phrase in _effects(wish))
+    return any(
+        tag == kind.tag and phrase.vote >= 0.3 for wish in asked.wishes for tag, phrase in _effects(wish)
+    )
 
 
 def _done(asked: Asked, scene: Scene) -> Iterator[Reading]:
@@ -605,7 +616,11 @@ def _measured(asked: Asked, question: Any, kind: QuestionKind, missed: _Missed, 
         return kind.changed(question, "more", plain_words(first_measure(column), table), table, None)[0]
     own = table.column(gist.column) if gist.column else None
     plain = gist.measure is not None and own is not None and gist.measure == first_measure(own)
-    if plain and hasattr(question, "measure") and first_measure(column).aggregate != question.measure.aggregate:
+    if (
+        plain
+        and hasattr(question, "measure")
+        and first_measure(column).aggregate != question.measure.aggregate
+    ):
         made, _ = kind.changed(question, "column", column.name, table, None)
         made, _ = kind.changed(made, "aggregate", first_measure(column).aggregate, table, None)
         return made
@@ -701,7 +716,12 @@ def _takes_place(new: Condition, old: Condition, table: Table) -> bool:
         return inner_new.column == inner_old.column and not both_out
     if isinstance(new, Between) and isinstance(old, Between) and new.column == old.column:
         return table.column(new.column).dated and (new.low is None) == (old.low is None)
-    return type(new) is type(old) and isinstance(new, Recurs) and isinstance(old, Recurs) and new.part == old.part
+    return (
+        type(new) is type(old)
+        and isinstance(new, Recurs)
+        and isinstance(old, Recurs)
+        and new.part == old.part
+    )
 
 
 def _checked(scene: Scene, table: Table) -> Scene:

@@ -98,7 +98,9 @@ class Tagger:
         known = frozenset(spoken())
         for i, token in enumerate(self.tokens):
             low = token.low
-            taken = self.columns[i] or self.values[i] or token.stem in self.nouns or low in FILLER or low in known
+            taken = (
+                self.columns[i] or self.values[i] or token.stem in self.nouns or low in FILLER or low in known
+            )
             if taken or len(low) < 6 or not low.isalpha() or token.quoted:
                 continue
             if near := misspelled(low, spoken(), 1):
@@ -155,7 +157,9 @@ class Tagger:
                 # the length of the petals; and a name may have the word itself
                 open_ = {**open_, **self._grown(token, open_)}
                 if any(len(used) > 1 for _, used, _ in open_.values()):
-                    found[j + 1] = [t for t in self._named(i, j + 1, open_) if t.score > 1.5 * (j + 1 - i) * 0.6]
+                    found[j + 1] = [
+                        t for t in self._named(i, j + 1, open_) if t.score > 1.5 * (j + 1 - i) * 0.6
+                    ]
                 continue
             if not token.low[0].isalnum() or token.quoted:
                 break
@@ -207,7 +211,9 @@ class Tagger:
             typed = " ".join(t.text for t in self.tokens[i:end])
             tag_taken = "" if exact else f"{typed} is {'taken as ' if unsure else ''}{named.column.name}"
             tags.append(
-                Tag("column", named.column, i, end, score, tag_taken, unsure and (rivals > 0 or likely < 0.75))
+                Tag(
+                    "column", named.column, i, end, score, tag_taken, unsure and (rivals > 0 or likely < 0.75)
+                )
             )
         return tags
 
@@ -431,4 +437,3 @@ def _best(ways: list[Way]) -> list[Way]:
 
 def _day(day: dt.date) -> str:
     return f"{day.day} {day:%B} {day.year}"
-

@@ -144,7 +144,12 @@ def _period(lows: Sequence[str], last: dt.date) -> Named | None:  # noqa: C901  
         return Named(_months(year_, 3 * int(words[1]) - 2, 3), lows.index(words[2]) + 1)
     if found_half := _half(lows):
         return found_half
-    if len(words) > 2 and words[0] in _NTH and words[1] == "quarter" and (year_ := _year(words[2])) is not None:
+    if (
+        len(words) > 2
+        and words[0] in _NTH
+        and words[1] == "quarter"
+        and (year_ := _year(words[2])) is not None
+    ):
         return Named(_months(year_, 3 * _NTH[words[0]] - 2, 3), lows.index(words[2]) + 1)
     if re.fullmatch(r"\d{1,2}", first) and len(rest) > 1 and rest[0] in _MONTHS:
         return _day(int(first), _MONTHS[rest[0]], rest[1], 3)
@@ -177,7 +182,14 @@ def _day(day: int, month: int, year: str, length: int) -> Named | None:
     return Named(Stretch(found, found + dt.timedelta(days=1)), length)
 
 
-_SINCE = {"since": "low", "after": "after", "before": "high", "until": "until", "till": "until", "to": "until"}
+_SINCE = {
+    "since": "low",
+    "after": "after",
+    "before": "high",
+    "until": "until",
+    "till": "until",
+    "to": "until",
+}
 
 
 def _open(lows: Sequence[str], last: dt.date) -> list[Named]:

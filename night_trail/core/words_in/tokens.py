@@ -58,7 +58,9 @@ def tokens_of(text: str) -> list[Token]:
             plain = match["number"].replace(",", "").replace("−", "-")
             if plain.startswith("-") and start and (text[start - 1].isalnum() or text[start - 1] == " "):
                 # a hyphen between words or years, no sign, unless a comparison stands before it
-                if not re.search(r"(?:[<>=≥≤(]|above|over|under|below|least|most|than|to|and) *$", text[:start]):
+                if not re.search(
+                    r"(?:[<>=≥≤(]|above|over|under|below|least|most|than|to|and) *$", text[:start]
+                ):
                     plain, start = plain[1:], start + 1
             found.append(Token(text[start:end], plain, start, end, float(plain)))
         elif match["word"]:

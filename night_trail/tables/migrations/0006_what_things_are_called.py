@@ -7,30 +7,50 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('tables', '0005_shares'),
+        ("tables", "0005_shares"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='table',
-            name='called',
+            model_name="table",
+            name="called",
             field=models.JSONField(default=dict),
         ),
         migrations.CreateModel(
-            name='Favourite',
+            name="Favourite",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('words', models.CharField(max_length=500)),
-                ('created', models.DateTimeField(default=django.utils.timezone.now)),
-                ('person', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='favourites', to=settings.AUTH_USER_MODEL)),
-                ('table', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='favourites', to='tables.table')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("words", models.CharField(max_length=500)),
+                ("created", models.DateTimeField(default=django.utils.timezone.now)),
+                (
+                    "person",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="favourites",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
+                (
+                    "table",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="favourites",
+                        to="tables.table",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-created', '-id'],
-                'constraints': [models.UniqueConstraint(fields=('table', 'person', 'words'), name='a favourite once')],
+                "ordering": ["-created", "-id"],
+                "constraints": [
+                    models.UniqueConstraint(fields=("table", "person", "words"), name="a favourite once")
+                ],
             },
         ),
     ]

@@ -100,11 +100,17 @@ def _guessed(text: str, guesses: tuple[str, ...]) -> str:
 
 def _line(reading: Reading, desk: Desk) -> Line:
     scene = reading.scene
-    what = "a turn of this picture" if reading.turn else "a new picture" if desk.scene.main is not None else ""
+    what = (
+        "a turn of this picture" if reading.turn else "a new picture" if desk.scene.main is not None else ""
+    )
     if reading.do == "back":
         return Line(reading, [{"text": "One step back", "slot": False, "guess": False}], "", "")
     pieces = [
-        {"text": part.text, "slot": bool(part.slot), "guess": any(_names(guess, part.text) for guess in reading.guesses)}
+        {
+            "text": part.text,
+            "slot": bool(part.slot),
+            "guess": any(_names(guess, part.text) for guess in reading.guesses),
+        }
         for part in scene_sentence(scene, desk.table).parts
     ]
     extras = []
@@ -126,7 +132,9 @@ def _names(guess: str, text: str) -> bool:
 def ask(request: HttpRequest, table: int) -> HttpResponse:
     """Return six things that could be asked of the table, for the survey and an empty desk."""
     found, step, desk = _place(request, table)
-    return render(request, "trails/_ask.html", {"table": found, "step": step, "suggested": suggestions(desk.table)})
+    return render(
+        request, "trails/_ask.html", {"table": found, "step": step, "suggested": suggestions(desk.table)}
+    )
 
 
 @require_GET
@@ -160,4 +168,3 @@ def _called(request: HttpRequest, table: Table) -> HttpResponse:
     if not for_a_part(request):
         return redirect("tables:survey", table.pk)
     return HttpResponse(status=204)
-

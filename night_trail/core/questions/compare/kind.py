@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.compare import answer, crossed, figures, offers, phrases, sentence, several, words
+from night_trail.core.questions.compare import (
+    answer,
+    crossed,
+    figures,
+    offers,
+    phrases,
+    sentence,
+    several,
+    words,
+)
 from night_trail.core.questions.compare.answer import CompareAnswer, compare_question
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.question import Compare

@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from night_trail.core.questions.forecast import answer, by_group, figures, offers, phrases, read, sentence, words
+from night_trail.core.questions.forecast import (
+    answer,
+    by_group,
+    figures,
+    offers,
+    phrases,
+    read,
+    sentence,
+    words,
+)
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.kind import QuestionKind

@@ -56,5 +56,9 @@ def likely(asked: Outline) -> float | None:
     if asked.numbers == 1 and not (asked.votes and asked.moves):
         return None
     loose = not (asked.linked or asked.moves or asked.votes)
-    fit = (-0.4 if loose else 0.3) + (0.5 if asked.moves or asked.votes else 0.0) - (0.4 if asked.ranked else 0.0)
+    fit = (
+        (-0.4 if loose else 0.3)
+        + (0.5 if asked.moves or asked.votes else 0.0)
+        - (0.4 if asked.ranked else 0.0)
+    )
     return fit - (0.6 if asked.groups and not (asked.moves or asked.votes) else 0.0)
