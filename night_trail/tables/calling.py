@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 from django.db import transaction
@@ -70,9 +70,12 @@ def _meaning(called: Vocabulary, core: CoreTable, post: QueryDict) -> Vocabulary
 
 def _good(called: Vocabulary, core: CoreTable, post: QueryDict) -> Vocabulary:
     column = core.column(post.get("column", "")).name
-    good = {name: side for name, side in called.good.items() if name != column}
-    if (side := post.get("good")) in ("high", "low"):
-        good[column] = side
+    good: dict[str, Literal["high", "low"]] = {n: side for n, side in called.good.items() if n != column}
+    side = post.get("good", "")
+    if side == "high":
+        good[column] = "high"
+    elif side == "low":
+        good[column] = "low"
     return msgspec.structs.replace(called, good=good)
 
 

@@ -74,7 +74,7 @@ SAME_VALUE: dict[str, tuple[str, ...]] = {
 """What a value may be called."""
 
 
-def likeness(typed: str, word: str) -> float:
+def likeness(typed: str, word: str) -> float:  # noqa: C901  (one case a form, the surest first)
     """Return how likely a typed word means a word of a name, between 0 and 1; both in small letters.
 
     Abbreviated, in another form, part of a word written in one, or meaning it.

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 import threading
-from bisect import bisect_left
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -49,7 +48,7 @@ class Named:
 
 @dataclass(frozen=True)
 class Hit:
-    """Values that words may mean, more than one where they are spelled alike; ``sure`` where it is their name."""
+    """Values that words may mean, several where they are spelled alike; ``sure`` where it is their name."""
 
     column: Column
     values: tuple[str, ...]
@@ -129,7 +128,7 @@ class Values:
             return []
         if self.few:
             names: Sequence[str] = self._list
-            places: Sequence[int] = range(len(self._list))
+            places = list(range(len(self._list)))
         else:
             alike = self.plain.str.starts_with(phrase[:2])
             alike &= (self.plain.str.len_chars().cast(pl.Int64) - len(phrase)).abs() <= 2
@@ -148,7 +147,7 @@ class Values:
             order = self.plain.arg_sort()
             self._ascending = self.plain.gather(order), np.asarray(order.to_numpy(), dtype=np.uint32)
         texts, order_ = self._ascending
-        low = bisect_left(texts, start)  # type: ignore[type-var]  (a series is read cell by cell)
+        low = int(texts.search_sorted(start, side="left"))
         found = texts.slice(low, most).to_list()
         return [int(order_[low + i]) for i, text in enumerate(found) if text.startswith(start)]
 

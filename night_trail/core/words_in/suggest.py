@@ -33,7 +33,7 @@ def _candidates(table: Table) -> Iterator[str]:
     when = time_column(table)
     measured = [c for c in table.columns if c.kind.numeric and not c.code and not c.yearly and c.distinct > 2]
     numbers = sorted(measured, key=lambda c: (not c.additive, c.kind in (Kind.LATITUDE, Kind.LONGITUDE)))
-    groups = [c for c in table.columns if makes_groups(c) and not c.kind.numeric and 1 < c.distinct]
+    groups = [c for c in table.columns if makes_groups(c) and not c.kind.numeric and c.distinct > 1]
     groups.sort(key=lambda c: (c.kind == Kind.YES_NO, not 3 <= c.distinct <= 20, c.distinct))
     first = numbers[0] if numbers else None
     other = next((c for c in numbers if not c.additive), first)

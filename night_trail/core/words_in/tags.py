@@ -61,8 +61,10 @@ class Way:
     score: float
 
 
+Fit = tuple[int, tuple[Tag, ...], float]
+"""Where a pattern has come to, its arguments, its score."""
 Open = dict[int, tuple[list[float], frozenset[int], int]]
-"""Columns that words may name so far: how likely each word, which words of the name, whether in another order."""
+"""Columns that words may name so far: how likely each word, which of the name, whether in another order."""
 
 
 _BEFORE_NAMES = {"the", "its", "different", "of", "number"}
@@ -218,7 +220,7 @@ class Tagger:
         return tags
 
     def _initials(self, i: int) -> Iterator[Tag]:
-        """Yield the column that words are the initials of, but for its last letter: consumer prices of cpi."""
+        """Yield the column that words are the initials of: consumer prices of cpi."""
         for end in range(i + 2, min(self.n, i + 4) + 1):
             its = [t.low for t in self.tokens[i:end]]
             if not all(word.isalpha() and len(word) > 3 for word in its):
@@ -226,7 +228,8 @@ class Tagger:
             initials = "".join(word[0] for word in its)
             for named in self.index.names:
                 name = named.words[-1]
-                if len(named.words) == 1 and name[:-1] == initials or name == initials and len(initials) > 2:
+                begins = len(named.words) == 1 and name[:-1] == initials
+                if begins or (name == initials and len(initials) > 2):
                     typed = " ".join(t.text for t in self.tokens[i:end])
                     taken = f"{typed} is taken as {named.column.name}"
                     yield Tag("column", named.column, i, end, 0.75 * (end - i), taken, True)
@@ -254,7 +257,8 @@ class Tagger:
         words = j - i
         score = words * hit.likeness * (1.02 if hit.sure else 0.9) + LONGER * (words - 1)
         typed = " ".join(t.text for t in self.tokens[i:j])
-        taken = f"{typed} is {'' if hit.sure else 'taken as '}{listed(list(hit.values), 'or')} of {hit.column.name}"
+        values = listed(list(hit.values), "or")
+        taken = f"{typed} is {'' if hit.sure else 'taken as '}{values} of {hit.column.name}"
         return Tag("value", (hit.column, hit.values), i, j, score, taken, not hit.sure)
 
     # ---- phrases ----
@@ -292,40 +296,40 @@ class Tagger:
 
     def _fits(self, pattern: Pattern, i: int) -> Iterator[tuple[int, tuple[Tag, ...], float]]:
         """Yield where a pattern that begins at a token may end, with its arguments and score."""
-        open_: list[tuple[int, tuple[Tag, ...], float]] = [(i, (), 0.0)]
+        open_: list[Fit] = [(i, (), 0.0)]
         for symbol in pattern.symbols:
-            grown: list[tuple[int, tuple[Tag, ...], float]] = []
-            for at, args, score in open_:
-                if at >= self.n:
-                    continue
-                token = self.tokens[at]
-                if symbol == "#":
-                    if (number := self._number(at)) is not None:
-                        tag = Tag("number", number[0], at, number[1], 1.0)
-                        grown.append((number[1], (*args, tag), score + 1.0))
-                elif symbol == "@" or symbol == "^":
-                    skip = 0
-                    while skip < 3 and at + skip + 1 < self.n and self.tokens[at + skip].low in _BEFORE_NAMES:
-                        skip += 1
-                    where = (self.columns if symbol == "@" else self.values)[at + skip]
-                    for end, tags in where.items():
-                        grown += [
-                            (end, (*args, tag), score + tag.score + 0.1 * skip)
-                            for tag in tags[: 3 if len(where) < 4 else 2]
-                        ]
-                elif symbol == "&":
-                    if token.stem in self.nouns:
-                        grown.append((at + 1, args, score + 1.0))
-                elif symbol in (token.stem, token.low):
-                    grown.append((at + 1, args, score + 1.0))
-                elif token.low in ("the", "a", "an") and at > i and at + 1 < self.n:
-                    behind = self.tokens[at + 1]
-                    if symbol in (behind.stem, behind.low):
-                        grown.append((at + 2, args, score + 1.1))
-            open_ = grown
+            open_ = [grown for fit in open_ if fit[0] < self.n for grown in self._fitted(symbol, fit, i)]
             if not open_:
                 return
         yield from open_
+
+    def _fitted(self, symbol: str, fit: Fit, i: int) -> list[Fit]:
+        """Return how a beginning of a pattern goes on with one more symbol; ``i`` is where it began."""
+        at, args, score = fit
+        token = self.tokens[at]
+        if symbol == "#":
+            number = self._number(at)
+            if number is None:
+                return []
+            return [(number[1], (*args, Tag("number", number[0], at, number[1], 1.0)), score + 1.0)]
+        if symbol in ("@", "^"):
+            skip = 0
+            while skip < 3 and at + skip + 1 < self.n and self.tokens[at + skip].low in _BEFORE_NAMES:
+                skip += 1
+            where = (self.columns if symbol == "@" else self.values)[at + skip]
+            most = 3 if len(where) < 4 else 2
+            return [
+                (end, (*args, tag), score + tag.score + 0.1 * skip)
+                for end, tags in where.items()
+                for tag in tags[:most]
+            ]
+        if token.stem in self.nouns if symbol == "&" else symbol in (token.stem, token.low):
+            return [(at + 1, args, score + 1.0)]
+        if token.low in ("the", "a", "an") and at > i and at + 1 < self.n:
+            behind = self.tokens[at + 1]
+            if symbol in (behind.stem, behind.low):
+                return [(at + 2, args, score + 1.1)]
+        return []
 
     def _unit(self, at: int) -> tuple[int, str]:
         """Return where the unit behind a number ends, and the unit; also what stands for it: 5 min late."""
@@ -407,7 +411,8 @@ def condition_of(words: str, table: Table) -> Condition | None:
 
 _UNIT_WORDS = {
     "min": ("minute", "minutes", "mins"), "s": ("second", "seconds", "sec"), "h": ("hour", "hours", "hrs"),
-    "d": ("day", "days"), "cm": ("centimetre", "centimetres", "centimeters"), "mm": ("millimetres", "millimeters"),
+    "d": ("day", "days"), "cm": ("centimetre", "centimetres", "centimeters"),
+    "mm": ("millimetre", "millimetres", "millimeters"),
     "m": ("metre", "metres", "meters"), "km": ("kilometre", "kilometres", "kilometers"),
     "c": ("degrees", "degree", "celsius"), "kg": ("kilo", "kilos", "kilograms"), "g": ("gram", "grams"),
 }  # fmt: skip

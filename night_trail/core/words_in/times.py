@@ -282,7 +282,7 @@ def _relative(lows: Sequence[str], last: dt.date) -> list[Named]:  # noqa: C901 
         unit, count = words[2].rstrip("s"), int(words[1])
         if unit == "quarter":
             unit, count = "month", 3 * count
-        if unit in ("day", "week", "month", "year") and 0 < count:
+        if unit in ("day", "week", "month", "year") and count > 0:
             return [Named(Newest(count, unit), 3 + skip, relative=True)]  # type: ignore[arg-type]
     if head in _LAST | {"this", "current"}:
         found = _this_or_last(words[1], head in ("this", "current"), last)
@@ -321,7 +321,7 @@ def _this_or_last(unit: str, this: bool, last: dt.date) -> Stretch | None:
     return _months(earlier.year, earlier.month, months)
 
 
-def _recurring(lows: Sequence[str]) -> list[Named]:
+def _recurring(lows: Sequence[str]) -> list[Named]:  # noqa: C901  (one case a form)
     """Return parts of the day, week or year: on Saturdays and Sundays, in any June, mornings, Q3."""
     if not lows:
         return []

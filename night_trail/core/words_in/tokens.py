@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-from functools import cache
 from dataclasses import dataclass
+from functools import cache
 
 _IRREGULAR = {
     "women": "woman", "men": "man", "people": "person", "children": "child", "feet": "foot", "kids": "kid",
@@ -18,6 +18,8 @@ _TOKEN = re.compile(
     |(?P<sign>>=|<=|[≥≤<>=%&,()?°+/])""",
     re.VERBOSE,
 )
+_SIGNED = re.compile(r"(?:[<>=≥≤(]|above|over|under|below|least|most|than|to|and|is) *$", re.IGNORECASE)
+"""What stands before a number with a sign; behind anything else a hyphen joins words or years."""
 MOST_TOKENS = 60
 
 
@@ -56,12 +58,8 @@ def tokens_of(text: str) -> list[Token]:
             found.append(Token(match["inner"], " ".join(words_of(match["inner"])), start, end, quoted=True))
         elif match["number"]:
             plain = match["number"].replace(",", "").replace("−", "-")
-            if plain.startswith("-") and start and (text[start - 1].isalnum() or text[start - 1] == " "):
-                # a hyphen between words or years, no sign, unless a comparison stands before it
-                if not re.search(
-                    r"(?:[<>=≥≤(]|above|over|under|below|least|most|than|to|and) *$", text[:start]
-                ):
-                    plain, start = plain[1:], start + 1
+            if plain.startswith("-") and start and not _SIGNED.search(text[:start]):
+                plain, start = plain[1:], start + 1
             found.append(Token(text[start:end], plain, start, end, float(plain)))
         elif match["word"]:
             found += _words(match["word"], start)

@@ -17,8 +17,8 @@ from night_trail.core.table import Kind, plural
 from night_trail.draw.small.missing import draw_missing
 from night_trail.draw.small.silhouette import draw_silhouette
 from night_trail.tables import recipes, removal
-from night_trail.tables.cells import cells_of
 from night_trail.tables.calling import calling_of
+from night_trail.tables.cells import cells_of
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.tables.views import own_table, rights, seen_table, seen_version

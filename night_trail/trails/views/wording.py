@@ -1,4 +1,4 @@
-"""The word box: what typed words may mean, what they may be finished to, what a table's analysts call things."""
+"""The word box: what typed words may mean and be finished to, and what things are called in a table."""
 
 from __future__ import annotations
 
@@ -16,7 +16,8 @@ from night_trail.core.sentence import scene_sentence
 from night_trail.core.turns import Say
 from night_trail.core.words_in.complete import completions
 from night_trail.core.words_in.missed import left_in_words, not_understood
-from night_trail.core.words_in.readings import Reading, readings
+from night_trail.core.words_in.reading import Reading
+from night_trail.core.words_in.readings import readings
 from night_trail.core.words_in.suggest import suggestions
 from night_trail.people.models import Role
 from night_trail.tables.calling import call, favour, favourites_of

@@ -1,0 +1,71 @@
+"""What a ranking, a contrast or a dependence speaks of, put in its place."""
+
+from __future__ import annotations
+
+from night_trail.core.questions.shared.grouping import can_group
+from night_trail.core.questions.shared.phrase import Phrase
+from night_trail.core.table import Column
+from night_trail.core.words_in.asked import Asked
+from night_trail.core.words_in.tags import Tag
+
+
+def in_order(asked: Asked) -> Asked:
+    """Put what a ranking is of in its place: which line is the latest, top 5 lines by lateness."""
+    slots = {(phrase.slot, phrase.value) for wish in asked.wishes for _, phrase in effects(wish)}
+    kept = any(slot in ("keep", "least") for slot, _ in slots) or ("order", "value") in slots
+    asked.ranked = bool(asked.end or asked.keep or kept or asked.busy)
+    numbers = [c for c in (*asked.columns, *asked.groups) if c.kind.numeric and not c.code]
+    names = [c for c in asked.columns if not c.kind.numeric or c.code or c.yearly]
+    if asked.busy and not numbers and not asked.measures:
+        asked.rows = True
+    timed = asked.grain is not None or asked.time is not None
+    if (asked.ranked or timed) and names and not numbers and not asked.measures and not asked.groups:
+        # top 5 lines, ratings per month: how many rows
+        asked.rows, asked.groups, asked.columns = True, names[:1], []
+    bare = asked.ranked and not names and not asked.columns and not asked.measures
+    if bare and asked.groups and all(c.kind.numeric and not can_group(c) for c in asked.groups):
+        # top 10 by lateness, of the groups there are
+        asked.columns, asked.groups, asked.same = asked.groups, [], True
+    if asked.kept_of is not None and asked.kept_of.kind.numeric:
+        names = [asked.kept_of]
+        numbers = [c for c in numbers if c is not asked.kept_of]
+    if (asked.ranked or asked.which) and names and not asked.groups_are_named(numbers):
+        measured = numbers or [c for m in asked.measures if m.column for c in [asked.table.column(m.column)]]
+        if measured:
+            asked.groups = names[:1] + [c for c in asked.groups if c not in numbers]
+            asked.columns = [c for c in numbers if c not in asked.groups]
+    _against_groups(asked)
+    moves = asked.affects or any(p.slot == "against" for wish in asked.wishes for _, p in effects(wish))
+    apart = [c for c in asked.columns if can_group(c) and not c.kind.numeric]
+    if len(apart) == 1 and not asked.groups and not moves and len(asked.columns) > 1:
+        # how do depots differ in lateness, lateness depots
+        asked.groups = apart
+        asked.columns = [c for c in asked.columns if c is not apart[0]]
+    if asked.end == "worst" or asked.best:
+        asked.good()
+    if asked.affects and len(asked.columns) == 2:
+        asked.columns.reverse()
+    return asked
+
+
+def _against_groups(asked: Asked) -> None:
+    """Take a category that a number is said to depend on as what groups it."""
+    if not any(c.kind.numeric for c in asked.columns):
+        return
+    for wish in list(asked.wishes):
+        named = [c for c in wish.value[1] if isinstance(c, Column)] if wish.role == "wish" else []
+        slots = {phrase.slot for _, phrase in effects(wish)}
+        if (
+            named
+            and slots <= {"against", "baseline", "plan"}
+            and can_group(named[0])
+            and not named[0].kind.numeric
+        ):
+            asked.wishes.remove(wish)
+            asked.groups.append(named[0])
+
+
+def effects(wish: Tag) -> tuple[tuple[str, Phrase], ...]:
+    """Return what a phrase puts into slots, each with the kind it is of."""
+    its: tuple[tuple[str, Phrase], ...] = wish.value[0] if wish.role == "wish" else ()
+    return its
