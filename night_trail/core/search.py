@@ -9,7 +9,7 @@ import numpy as np
 
 from night_trail.core.conditions import Between, Condition, Contains, OneOf, mask
 from night_trail.core.errors import BadQuestion
-from night_trail.core.language.conditions import in_words
+from night_trail.core.language.conditions import from_words, in_words
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column
 from night_trail.core.words_in.readings import rows_meant
@@ -40,12 +40,16 @@ def search(text: str, rows: Rows) -> list[Found]:
         return []
     found: list[tuple[tuple[int, int], Condition]] = []
     with contextlib.suppress(BadQuestion):
-        found.append(((0, 0), rows_meant(wanted, rows.table)))
+        found.append(((0, 0), from_words(wanted, rows.table)))
     for column in rows.table.columns:
         if column.kind.numeric:
             found += _numbers(wanted, column, rows)
         elif not column.kind.temporal and column.distinct <= MOST_LABELS:
             found += _labels(wanted.lower(), column, rows)
+    if not found:
+        # weekends, more than 5 min late: rows that are named by no value
+        with contextlib.suppress(BadQuestion):
+            found.append(((0, 0), rows_meant(wanted, rows.table)))
     found.sort(key=lambda f: f[0])
     made = [(rank[0], c, _count(c, rows)) for rank, c in found[:MOST_LOOKED_AT]]
     # what the filter leaves nothing of is not worth a line, unless it was meant exactly

@@ -52,7 +52,7 @@ def test_what_can_be_done_to_a_table_is_done_and_asks_before_it_goes(
     expect(page.get_by_label("One row is one")).to_have_value("lamp")
     page.locator("#word-box").fill("lumen by moon")
     page.keyboard.press("Enter")
-    expect(page.locator("#notice")).to_contain_text("No column is named")
+    expect(page.locator("#notice")).to_contain_text("“lumen” and “moon” are not in this table")
     page.locator("#word-box").fill("lux in bins of 2")
     page.keyboard.press("Enter")
     page.wait_for_url(re.compile("/trails/"))

@@ -226,7 +226,7 @@ def test_bad_words_get_one_sentence_and_nothing_is_lost(page: Page) -> None:
     sentence = page.locator("#sentence").inner_text()
     page.locator("#word-box").fill("lateness by moon")
     page.keyboard.press("Enter")
-    expect(page.locator("#notice")).to_contain_text("No column is named")
+    expect(page.locator("#notice")).to_contain_text("“moon” is not in this table")
     expect(page.locator("#word-box")).to_have_value("lateness by moon")
     assert page.locator("#sentence").inner_text() == sentence
     page.locator("[data-slot=bins]").first.click()

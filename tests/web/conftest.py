@@ -13,6 +13,7 @@ from django.db import connection
 from django.test import Client
 
 from night_trail.core.turns import Light, SeeColumn
+from night_trail.core.words_in import index
 from night_trail.demo.story import WET
 from night_trail.tables import cache
 from night_trail.tables.arrivals import add_to_bundle, read_arrival
@@ -29,6 +30,7 @@ def fresh_caches() -> None:
     # ids begin anew with every test; what was kept under them is another table's
     cache.forget()
     pictures.forget()
+    index.forget()
 
 
 @pytest.fixture

@@ -93,9 +93,9 @@ def test_what_cannot_be_asked_is_one_sentence(client: Client, owner: User, table
     step = asked(owner, table, "average late_min by depot")
     address = reverse("trails:turn", args=[step.trail_id, step.pk])
     for words, says in (
-        ("average depot by line", "no mean"),
-        ("average late_min by moon", "is not a column"),
-        ("late_min vs depot", "has no axis"),
+        ("average depot by line", "has no average"),
+        ("average late_min by moon", "“moon” is not in this table"),
+        ("boardings taken apart by depot", "has no place in this picture"),
     ):
         response = client.post(address, {"change": to_json(Say(words))}, headers=HX)
         assert response.status_code == 422 and says in response.content.decode()

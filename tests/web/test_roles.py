@@ -25,6 +25,10 @@ __all__ = ["a_worker_that_beats", "address"]  # fixtures of the walk by stranger
 LOOKS_AT_A_TABLE = {
     *("tables:survey", "tables:column", "tables:export", "tables:survey-page", "tables:recipe"),
 }
+ASKS = {
+    *("trails:start", "trails:words", "trails:words-ask", "trails:words-picture", "trails:words-mean"),
+    "trails:words-favourite",
+}
 LOOKS_AT_A_TRAIL = {
     *("trails:latest", "trails:step", "trails:slot", "trails:condition", "trails:found", "trails:picture"),
     *("trails:figure", "trails:figure-png", "trails:numbers", "trails:numbers-csv", "trails:figures"),
@@ -50,7 +54,7 @@ WRITES = {
 
 MAY: dict[tuple[str, Role], set[str]] = {
     ("table", Role.READ): LOOKS_AT_A_TABLE,
-    ("table", Role.EXPLORE): LOOKS_AT_A_TABLE | {"trails:start"},
+    ("table", Role.EXPLORE): LOOKS_AT_A_TABLE | ASKS,
     ("trail", Role.READ): LOOKS_AT_A_TRAIL,
     ("trail", Role.EXPLORE): LOOKS_AT_A_TRAIL | GOES_ON,
     ("tale", Role.READ): WALKS,

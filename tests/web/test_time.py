@@ -104,9 +104,9 @@ def test_small_forms_set_levels_events_horizon_and_clock(client: Client, owner: 
         ({"set": "events", "name": "x", "first": "yesterday"}, "are no dates"),
         ({"set": "zone", "zone": "Atlantis/Town"}, "is no time zone"),
         ({"set": "elsewhere"}, "There is no form"),
-        ({"words": "boardings by month for each moon"}, "is not a column"),
-        ({"words": "boardings ahead, over the next 900 months"}, "too many"),
-        ({"words": "boardings by month as a spiral"}, "was not understood"),
+        ({"words": "boardings by month for each moon"}, "“moon” is not in this table"),
+        ({"words": "boardings ahead, over the next 900 months"}, "Between 1 and 400 periods"),
+        ({"words": "boardings by month as a spiral"}, "“spiral” is not in this table"),
     ],
 )
 def test_bad_input_gets_one_plain_sentence(

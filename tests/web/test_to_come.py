@@ -122,7 +122,7 @@ def test_scripts_get_what_is_known_and_the_bands_of_groups(
     total = np.sum([group["mean"] for group in made["groups"]], axis=0)
     np.testing.assert_allclose(total, made["forecast"]["mean"])
     assert main(["answer", str(traps_csv), "--question", "moths ahead knowing the moon", "--json"]) == 2
-    assert "not a column" in capsys.readouterr().err
+    assert "not in this table" in capsys.readouterr().err
 
 
 def test_a_step_of_time_is_one_click_finer_or_coarser(client: Client, owner: User, table: Table) -> None:

@@ -81,7 +81,7 @@ def likeness(typed: str, word: str) -> float:  # noqa: C901  (one case a form, t
     Words that are only spelled alike are told by ``misspelled``.
 
     >>> [round(likeness(*pair), 2) for pair in (("depots", "depot"), ("temperature", "temp"), ("gdp", "realgdp"))]
-    [0.98, 0.82, 0.7]
+    [0.98, 0.8, 0.7]
     """
     if typed == word:
         return 1.0

@@ -172,10 +172,11 @@ def wished(question: Any, kind: QuestionKind, asked: Asked, missed: Missed, tabl
         if wish.role == "by share":
             question = _shares(question, kind, missed, table)
             continue
-        done = False
-        for phrase in (p for tag, p in effects(wish) if tag == kind.tag):
-            made = _applied(question, kind, phrase, wish, table)
-            question, done = made or question, done or made is not None
+        its = [phrase for tag, phrase in effects(wish) if tag == kind.tag]
+        done = bool(its)
+        for phrase in its:
+            made = _applied(question, kind, phrase, wish, missed, table)
+            question, done = made or question, done and made is not None
         if not done:
             missed.note(asked.text(wish), 0.7 * wish.score)
     if asked.keep:
@@ -189,7 +190,9 @@ def wished(question: Any, kind: QuestionKind, asked: Asked, missed: Missed, tabl
     return question
 
 
-def _applied(question: Any, kind: QuestionKind, phrase: Phrase, wish: Tag, table: Table) -> Any:
+def _applied(
+    question: Any, kind: QuestionKind, phrase: Phrase, wish: Tag, missed: Missed, table: Table
+) -> Any:
     """Return the question with a phrase's choice in its slot, None where it does not fit."""
     if phrase.slot == WAY:
         return question
@@ -197,7 +200,9 @@ def _applied(question: Any, kind: QuestionKind, phrase: Phrase, wish: Tag, table
         value = phrase.value(wish.value[1], question) if callable(phrase.value) else phrase.value
         made, _ = kind.changed(question, phrase.slot, value, table, None)
         check(made, table)
-    except (BadQuestion, msgspec.ValidationError, AttributeError, OverflowError):
+    except (BadQuestion, msgspec.ValidationError, AttributeError, OverflowError) as error:
+        if isinstance(error, BadQuestion):
+            missed.why = error.what
         return None
     # of a shape that does not fit what is drawn another was taken
     other = phrase.slot == "shape" and value not in ("points", made.shape)

@@ -222,6 +222,12 @@ def index_of(table: Table) -> Index:
     return found
 
 
+def forget() -> None:
+    """Let all indexes go."""
+    with _lock:
+        _indexes.clear()
+
+
 _LITTLE = {
     "id",
     "no",

@@ -46,9 +46,10 @@ class Reading:
 
 @dataclass
 class Missed:
-    """What of the words a picture has no place for, and how much less likely that makes it."""
+    """What of the words a picture has no place for, why, and how much less likely that makes it."""
 
     cost: float = 0.0
+    why: str = ""
     words: list[str] = field(default_factory=list)
 
     def note(self, words: str, cost: float) -> None:
@@ -71,6 +72,6 @@ def reading_of(
         guesses=tuple(asked.guesses),
         left=tuple(asked.left),
         unplaced=tuple(missed.words),
-        hurdle=asked.hurdle,
+        hurdle=asked.hurdle or missed.why,
         good=asked.unsure_good,
     )

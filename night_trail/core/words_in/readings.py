@@ -74,7 +74,7 @@ def meant(text: str, table: Table, scene: Scene, key_: str = "") -> Reading:
 
 def _refused(text: str, table: Table, scene: Scene) -> BadQuestion:
     """Return why nothing new is shown: the exact reader says it best of what is nearly a sentence."""
-    if not unread(text, table):
+    if text.strip() and not unread(text, table):
         if scene.main is not None and _stands(text, table, scene):
             return BadQuestion("The picture shows that already", "", "Say what is to change.")
         try:

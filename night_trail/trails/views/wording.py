@@ -5,11 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.question import Scene
 from night_trail.core.sentence import scene_sentence
@@ -25,7 +24,7 @@ from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.trails.choices import preview
 from night_trail.trails.models import Step
-from night_trail.trails.page import step_for
+from night_trail.trails.page import may_explore, step_for
 from night_trail.trails.pictures import Desk
 from night_trail.web.asking import for_a_part
 
@@ -44,16 +43,17 @@ class Line:
 
 def _place(request: HttpRequest, table: int) -> tuple[Table, Step | None, Desk]:
     """Return the table words are typed over, the step they are typed at if any, and its desk."""
-    found = get_object_or_404(Table.objects.visible_to(request.user, Role.EXPLORE), pk=table)
-    where = request.GET.get("step") or request.POST.get("step")
-    if where is None or not where.isdecimal():
+    where = request.GET.get("step", "")
+    if not where.isdecimal():
+        found = get_object_or_404(Table.objects.visible_to(request.user, Role.EXPLORE), pk=table)
         return found, None, Desk(found.latest, Scene())
-    step = get_object_or_404(Step.objects.select_related("trail__version__table"), pk=int(where))
+    step = get_object_or_404(Step, pk=int(where[:18]), trail__version__table=table)
     # asked for again as a step of its trail, with the rights that it has
     step = step_for(request, step.trail_id, step.pk)
-    if step.trail.version.table_id != found.pk:
-        raise NightTrailError("This step is of another table", found.name, "Reload the page.")
-    return found, step, Desk(step.trail.version, step.scene_value())
+    its_table = step.trail.version.table
+    if its_table is None or not may_explore(request, step.trail):
+        raise Http404
+    return its_table, step, Desk(step.trail.version, step.scene_value())
 
 
 @require_GET
@@ -61,7 +61,12 @@ def words(request: HttpRequest, table: int) -> HttpResponse:
     """Return what typed words may mean, as a list that opens under the word box."""
     found, step, desk = _place(request, table)
     text = request.GET.get("words", "")[:MOST_TYPED]
-    context: dict[str, Any] = {"table": found, "step": step, "words": text.strip()}
+    context: dict[str, Any] = {
+        "table": found,
+        "step": step,
+        "words": text.strip(),
+        "may_keep": Table.objects.sees(request.user, found, Role.EXPLORE),
+    }
     if not text.strip():
         context |= {
             "favourites": favourites_of(found, request.user),

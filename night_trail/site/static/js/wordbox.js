@@ -27,6 +27,9 @@ function remember(words) {
 }
 
 // ---- looking up what is typed ----
+function put(place, text) {
+  place.replaceChildren(...new DOMParser().parseFromString(text, "text/html").body.childNodes);
+}
 function open() {
   panel.hidden = false;
   box.setAttribute("aria-expanded", "true");
@@ -49,7 +52,7 @@ async function look() {
     const answer = await fetch(`${form.dataset.words}?${query}`, { signal: looking.signal, headers: { "HX-Request": "true" } });
     const text = await answer.text();
     if (!answer.ok || box.value !== words || document.activeElement !== box) return;
-    panel.innerHTML = text;
+    put(panel, text);
     shownFor = words;
     htmx.process(panel);
     if (panel.childElementCount) open(); else close();
@@ -70,18 +73,18 @@ function mark(option) {
 }
 
 // ---- choosing ----
-function put(words) {
+function type(words) {
   box.value = words;
   box.setSelectionRange(words.length, words.length);
   soon();
 }
 function choose(option) {
-  if (option?.dataset.words) return put(option.dataset.words);
+  if (option?.dataset.words) return type(option.dataset.words);
   chosen.value = option?.dataset.reading && shownFor === box.value ? option.dataset.reading : "";
   form.requestSubmit();
 }
 function complete(button) {
-  put(box.value.slice(0, Number(button.dataset.start)) + button.dataset.text);
+  type(box.value.slice(0, Number(button.dataset.start)) + button.dataset.text);
 }
 function move(by) {
   const all = options();
@@ -91,7 +94,7 @@ function move(by) {
 function walk(by) {
   const before = typedBefore();
   walking = Math.max(-1, Math.min(before.length - 1, walking + by));
-  put(walking < 0 ? "" : before[walking]);
+  type(walking < 0 ? "" : before[walking]);
 }
 
 box?.addEventListener("input", () => { walking = -1; chosen.value = ""; soon(); });
@@ -146,7 +149,7 @@ document.addEventListener("submit", async (event) => {
   event.stopImmediatePropagation();
   const body = new URLSearchParams(new FormData(event.target, event.submitter));
   const answer = await fetch(event.target.action, { method: "POST", body, headers: { "HX-Request": "true" } });
-  if (!answer.ok) $("#notice").innerHTML = await answer.text();
+  if (!answer.ok) put($("#notice"), await answer.text());
   box.focus();
   soon();
 }, true);
