@@ -58,8 +58,6 @@ def tables(page: Page, base: str) -> None:
     page.get_by_role("button", name="Cancel").click()
     page.goto(traps + "column/1/")
     shot(page, "column")
-    page.goto(traps + "join/")
-    shot(page, "join")
 
 
 def desk(page: Page, base: str) -> None:
@@ -74,6 +72,12 @@ def desk(page: Page, base: str) -> None:
     page.keyboard.press("Escape")
     page.locator(".waymarks a", has_text="Tallow Lane").click()
     shot(page, "desk-boxes")
+    page.keyboard.press("/")
+    page.keyboard.type("top 5 lines by lateness on wet nights", delay=20)
+    page.locator("#word-list .later svg").first.wait_for()
+    shot(page, "words")
+    page.keyboard.press("Escape")
+    page.evaluate("document.activeElement.blur()")
     page.locator("#cairn").scroll_into_view_if_needed()
     shot(page, "cairn")
     page.context.add_cookies([{"name": "theme", "value": "day", "url": base}])
