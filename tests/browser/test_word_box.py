@@ -36,7 +36,9 @@ def test_a_question_is_typed_chosen_and_refined_by_keyboard(page: Page, base: st
     expect(page.locator("#word-list [role=option]")).to_have_count(6)
     say(page, "best line for lateness")
     expect(page.locator("#word-list [role=option]").first).to_have_attribute("aria-selected", "true")
-    expect(page.locator("#word-said")).to_contain_text(re.compile(r"\d readings?\. First: How does the average of late_min"))
+    expect(page.locator("#word-said")).to_contain_text(
+        re.compile(r"\d readings?\. First: How does the average of late_min")
+    )
     expect(page.locator("#word-panel .guessed").first).to_be_visible()
     # another reading is one key away
     page.keyboard.press("ArrowDown")

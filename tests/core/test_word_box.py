@@ -209,7 +209,9 @@ def people() -> Table:
         ("age from 20 to 30", Between("age", 20.0, 30.0, high_closed=True)),
     ],
 )
-def test_rows_are_named_by_their_values_in_any_form(typed: str, rows: Condition | None, people: Table) -> None:
+def test_rows_are_named_by_their_values_in_any_form(
+    typed: str, rows: Condition | None, people: Table
+) -> None:
     found = met((rows_meant(typed, people),), people)
     wanted = ~met((OneOf("country", ("Peru",)),), people) if rows is None else met((rows,), people)
     assert (found == wanted).all()
@@ -358,7 +360,9 @@ def test_tables_of_nothing_suggest_nothing_that_fails(table: Table) -> None:
 def test_five_hundred_columns_and_many_values_are_looked_through() -> None:
     wide = made_table(**{f"measure {i} (cm)": [float(i), 1.0, 2.0] for i in range(500)})
     assert readings("measure 321", wide)[0].scene.main == Spread("measure 321 (cm)")
-    many = made_table(customer=[f"customer {i}" for i in range(30_000)], late=[float(i % 9) for i in range(30_000)])
+    many = made_table(
+        customer=[f"customer {i}" for i in range(30_000)], late=[float(i % 9) for i in range(30_000)]
+    )
     assert readings("late for customer 4711", many)[0].scene.only == (OneOf("customer", ("customer 4711",)),)
     finished = completions("late for customer 299", Rows(many, ()))
     assert finished and all(c.text.startswith("customer 299") for c in finished)

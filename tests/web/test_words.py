@@ -66,7 +66,9 @@ def test_words_turn_the_picture_of_the_step_they_are_typed_at(client: Client, ta
     assert root is not None and root.parent is None
 
 
-def test_what_is_left_over_is_refused_with_the_way_on_and_nothing_is_made(client: Client, table: Table) -> None:
+def test_what_is_left_over_is_refused_with_the_way_on_and_nothing_is_made(
+    client: Client, table: Table
+) -> None:
     before = Step.objects.count()
     answer = client.post(f"/tables/{table.pk}/trail/", {"words": "bikeshop by line"})
     assert answer.status_code == 422
@@ -78,8 +80,10 @@ def test_what_is_left_over_is_refused_with_the_way_on_and_nothing_is_made(client
 def test_names_and_words_from_outside_are_escaped(client: Client, table: Table) -> None:
     for words in ("<script>alert(1)</script>", '"><img src=x>', "late_min in “<b>”"):
         raw = client.get(words_at(table), {"words": words}).content.decode()
-        assert "<script>" not in raw and "<img src" not in raw and "<b>" not in raw.replace("<b >", "").replace(
-            '<b class="guessed">', ""
+        assert (
+            "<script>" not in raw
+            and "<img src" not in raw
+            and "<b>" not in raw.replace("<b >", "").replace('<b class="guessed">', "")
         )
 
 
@@ -88,8 +92,12 @@ def test_words_of_ones_own_are_kept_with_the_table_and_forgotten(client: Client,
     assert client.post(where, {"phrase": "Wet  Nights", "means": "rain_mm above 2"}).status_code == 302
     table.refresh_from_db()
     assert table.called == {"means": {"wet nights": "rain_mm above 2"}}
-    assert "wet nights is rain_mm above 2, as you said" in told(client, table, "average lateness on wet nights")
-    assert "“wet nights” is rain_mm above 2" in html.unescape(client.get(f"/tables/{table.pk}/").content.decode())
+    assert "wet nights is rain_mm above 2, as you said" in told(
+        client, table, "average lateness on wet nights"
+    )
+    assert "“wet nights” is rain_mm above 2" in html.unescape(
+        client.get(f"/tables/{table.pk}/").content.decode()
+    )
     client.post(where, {"column": "late_min", "good": "high"})
     client.post(where, {"phrase": "wet nights", "forget": "1"})
     table.refresh_from_db()
@@ -143,7 +151,10 @@ def test_strangers_learn_nothing_and_change_nothing(other: User, table: Table) -
     for path in ("", "ask/", "picture/"):
         assert client_of(other).get(words_at(table) + path, {"words": "late_min"}).status_code == 404
         assert client_of(None).get(words_at(table) + path, {"words": "late_min"}).status_code in (302, 404)
-    assert client_of(other).post(words_at(table) + "means/", {"phrase": "a", "means": "late_min"}).status_code == 404
+    assert (
+        client_of(other).post(words_at(table) + "means/", {"phrase": "a", "means": "late_min"}).status_code
+        == 404
+    )
 
 
 def test_a_step_of_anothers_trail_or_of_another_table_is_not_read(

@@ -103,7 +103,7 @@ def likeness(typed: str, word: str) -> float:  # noqa: C901  (one case a form, t
         return 0.7
     if (
         3 <= len(word) <= 5
-        and len(mine) > len(word)
+        and len(word) < len(mine) <= 2.6 * len(word)
         and (_abbreviates(word, mine) or _abbreviates(word, typed))
     ):
         return 0.62
@@ -144,7 +144,7 @@ def misspelled(typed: str, words: list[str], most: int = 4) -> list[tuple[str, f
     found = []
     for word, _, _ in near:
         slips = DamerauLevenshtein.distance(typed, word)
-        alike = typed[0] == word[0] or slips == 1
+        alike = typed[0] == word[0] or (slips == 1 and len(typed) > 5)
         if word != typed and alike and slips <= (1 if len(typed) < 7 else 2) and len(word) >= 4:
             found.append((word, 0.78 - 0.06 * slips))
     return sorted(found, key=lambda pair: -pair[1])[:most]

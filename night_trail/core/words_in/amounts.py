@@ -30,10 +30,19 @@ def when_condition(column: Column, when: times.When) -> Condition | None:
     return None if when.high is None else Between(column.name, None, float(when.high.year))
 
 
+def _is_part(column: Column, table: Table) -> bool:
+    """Whether a column's figures are parts of 1, of which 10 % is 0.1."""
+    if column.kind == Kind.SHARE:
+        return True
+    values = table.axis(column.name).values
+    present = values[~np.isnan(values)]
+    return bool(len(present)) and float(np.abs(present).max()) <= 1.0
+
+
 def amount_condition(column: Column, amount: Amount, table: Table) -> Condition | None:
     """Return the rows an amount of a column names, None where its ends are turned round."""
     first = float(amount.ends[0])
-    if amount.hint == "%" and column.kind == Kind.SHARE and amount.side not in ("top", "bottom"):
+    if amount.hint in ("%", "percent") and amount.side not in ("top", "bottom") and _is_part(column, table):
         first /= 100
     match amount.side:
         case "over":

@@ -20,6 +20,7 @@ from night_trail.core.questions.shared.measures import first_measure
 from night_trail.core.questions.shared.phrase import WAY, Outline, Phrase
 from night_trail.core.table import Table
 from night_trail.core.words_in.asked import Asked
+from night_trail.core.words_in.figures import FIGURE_WORDS
 from night_trail.core.words_in.filters import checked, with_conditions
 from night_trail.core.words_in.index import Index
 from night_trail.core.words_in.order import effects
@@ -89,6 +90,8 @@ def _made(asked: Asked, kind: QuestionKind, missed: Missed, table: Table, index:
     question = _grouped(kind.from_gist(gist, table), kind, groups, missed, table)
     more = [*measures[1:], *(first_measure(c) for c in further)]
     question = _with_more(question, kind, more, missed, table)
+    if asked.figure is not None:
+        missed.note(FIGURE_WORDS.get(asked.figure[0], asked.figure[0]), 1.0)
     if asked.grain is not None and getattr(question, "grain", None) != asked.grain:
         missed.note(f"by {asked.grain}", 1.5)
     question = wished(question, kind, asked, missed, table)
@@ -130,6 +133,7 @@ def _grouped(question: Any, kind: QuestionKind, groups: list[str], missed: Misse
 
 
 MOST_MORE = 4
+_RANKS = ("keep", "least", "order")
 
 
 def _with_more(question: Any, kind: QuestionKind, more: list[Measure], missed: Missed, table: Table) -> Any:
@@ -196,6 +200,8 @@ def _applied(
     """Return the question with a phrase's choice in its slot, None where it does not fit."""
     if phrase.slot == WAY:
         return question
+    if phrase.slot in _RANKS and getattr(question, "shape", "") == "figure":
+        return None  # one figure has no groups to rank
     try:
         value = phrase.value(wish.value[1], question) if callable(phrase.value) else phrase.value
         made, _ = kind.changed(question, phrase.slot, value, table, None)

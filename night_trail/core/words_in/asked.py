@@ -91,6 +91,10 @@ class Asked:
             named = next((m.column for m in self.measures if m.column), None)
             column = self.table.column(named) if named else None
         if column is None:
+            # of rows that are only counted many are best
+            self.end = "most" if self.best else "least"
+            self.guesses.append(f"{'many' if self.best else 'few'} {self.table.row_noun[1]} are taken so")
+            self.taken.append(self.guesses[-1])
             return
         said = self.table.called.good.get(column.name)
         low = said == "low" if said else any(stem(w) in _LOW_IS_GOOD for w in words_of(column.name))

@@ -98,9 +98,20 @@ class _Reader(RowsReader):
             self.asked.left.append(self.asked.text(tag))
             self.asked.penalty += 1.0
 
+    def _rate(self, tag: Tag, at: int) -> None:
+        """Take the rate of a yes/no column as its share; of anything else there is none."""
+        column: Column = tag.value
+        if column.kind == Kind.YES_NO:
+            self.asked.measures.append(Measure("mean", column.name))
+        else:
+            self.asked.columns.append(column)
+            self.asked.left.append("rate")
+            self.asked.penalty += 0.9
+
     def _per_row(self, tag: Tag, at: int) -> None:
-        self.figure = ("mean", 0.0)
-        self._figured_backwards()
+        if not any(m.aggregate == "mean" for m in self.asked.measures):
+            self.figure = ("mean", 0.0)
+            self._figured_backwards()
 
     def _rows(self, tag: Tag, at: int) -> None:
         if self.counting:

@@ -45,7 +45,7 @@ _FIGURES: tuple[tuple[str, str, Any], ...] = (
     ),
     (
         "share of|percentage of|proportion of|fraction of|percent of|share|percentage|proportion|fraction"
-        "|percent|percent with|share with|percentage with|what share of|what percentage of|what proportion of|rate of",
+        "|percent|percent with|share with|percentage with|what share of|what percentage of|what proportion of",
         "figure", "share",
     ),
     ("ratio of|ratio", "figure", "ratio"),
@@ -73,7 +73,7 @@ _LINKS: tuple[tuple[str, str, Any], ...] = (
     ("with|for|of|in|on|at|from|during|among|within|over the|inside", "where", False),
     (
         "by @|per @|for each @|for every @|across @|each @|every @|split by @|broken down by @|grouped by @"
-        "|within each @|in each @|split that by @|split it by @|by each @|between @|for different @|a line for each @"
+        "|within each @|in each @|split that by @|split it by @|by each @|difference between @|differences between @|for different @|a line for each @"
         "|a line per @|of each @|across all @|over @|group by @|for all @|from each @|at each @|split into @",
         "group", None,
     ),
@@ -96,6 +96,7 @@ _LINKS: tuple[tuple[str, str, Any], ...] = (
     ("light|light up|highlight|lit|shine on|show me where", "light", None),
     ("zoom to|zoom into|zoom in on|zoom in to|zoom|zoom in", "zoom", None),
     ("/ @|divided by @|as a share of @|relative to each @", "divide", None),
+    ("@ rate|@ percentage|rate of @", "rate", None),
     ("vs|versus|against|compared with|compared to", "versus", None),
     ("affect|affects|influence|influences|impact|affecting|matter for|matters for|matter to|matter|matters", "affect", None),
     ("per & |per &|for each &|each &|a &|every &", "per row", None),

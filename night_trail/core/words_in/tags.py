@@ -77,9 +77,9 @@ class Tagger:
         self.tokens, self.table, self.index = tokens, table, index
         self.n = len(tokens)
         self.slips: dict[int, str] = {}
+        self.nouns = ROWS | {stem(word) for word in words_of(table.row_noun[0])}
         self.columns: list[dict[int, list[Tag]]] = [self._columns(i) for i in range(self.n)]
         self.values: list[dict[int, list[Tag]]] = self._values()
-        self.nouns = ROWS | {stem(word) for word in words_of(table.row_noun[0])}
         self._mend()
 
     def ways(self) -> list[Way]:
@@ -155,7 +155,7 @@ class Tagger:
         open_: Open | None = None
         for j in range(i, min(self.n, i + MOST_NAME)):
             token = self.tokens[j]
-            if token.low in ("of", "the", "(", ")", ",") and j > i and open_:
+            if token.low in ("of", "the", "per", "(", ")", ",") and j > i and open_:
                 # the length of the petals; and a name may have the word itself
                 open_ = {**open_, **self._grown(token, open_)}
                 if any(len(used) > 1 for _, used, _ in open_.values()):
@@ -192,8 +192,9 @@ class Tagger:
             whole = len(used) == len(named.words)
             if not whole and all(t.low in FILLER and len(t.low) < 5 for t in self.tokens[i:end]):
                 continue  # to is no to_zone
-            if named.column.kind == Kind.IDENTIFIER and not whole:
-                continue  # trips are rows, not their numbers
+            of_rows = all(t.stem in self.nouns for t in self.tokens[i:end])
+            if (named.column.kind == Kind.IDENTIFIER or of_rows) and not whole:
+                continue  # trips are rows, not their numbers; orders are no order date
             likely = quality * (0.55 + 0.45 * covered) - (0.02 if turned > 0 else 0.0)
             exact = whole and quality == 1.0 and turned < 0
             scored.append((likely, exact, whole and quality >= SURE, named, qualities))
@@ -249,7 +250,8 @@ class Tagger:
         hits = self.index.hits(list(dict.fromkeys(phrases.values())))
         found: list[dict[int, list[Tag]]] = [{} for _ in range(self.n)]
         for (i, j), phrase in phrases.items():
-            if phrase in hits and not (phrase in FILLER or phrase.isdigit()):
+            plain = phrase in FILLER or (phrase.isdigit() and len(phrase) < 3)
+            if phrase in hits and not plain:
                 found[i][j] = [self._value(hit, i, j) for hit in _likeliest(hits[phrase])]
         return found
 
@@ -265,7 +267,8 @@ class Tagger:
 
     def _phrases(self, i: int) -> Iterator[Tag]:
         token = self.tokens[i]
-        firsts = {token.stem, token.low, "#"} if self._number(i) is not None else {token.stem, token.low}
+        firsts = {token.stem, token.low} | ({"#"} if self._number(i) is not None else set())
+        firsts |= {"@"} if self.columns[i] else set()
         for first in firsts:
             for pattern in patterns().get(first, ()):
                 for end, args, score in self._fits(pattern, i):
@@ -279,7 +282,7 @@ class Tagger:
         score += LONGER * (len(pattern.symbols) - 1)
         if pattern.role == "wish":
             return Tag("wish", (pattern.effects, values), i, end, score, taken, guess)
-        if pattern.role in ("group", "also", "divide"):
+        if pattern.role in ("group", "also", "divide", "rate"):
             return Tag(pattern.role, values[0], i, end, score, taken, guess)
         if pattern.role == "amount":
             end, hint = self._unit(end)
@@ -338,7 +341,7 @@ class Tagger:
         return at, ""
 
     def _units(self) -> set[str]:
-        found = {"%"}
+        found = {"%", "percent"}
         for named in self.index.names:
             for unit in words_of(named.column.unit_words):
                 found |= {unit, *_UNIT_WORDS.get(unit, ())}

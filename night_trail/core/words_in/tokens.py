@@ -60,7 +60,9 @@ def tokens_of(text: str) -> list[Token]:
             plain = match["number"].replace(",", "").replace("−", "-")
             if plain.startswith("-") and start and not _SIGNED.search(text[:start]):
                 plain, start = plain[1:], start + 1
-            found.append(Token(text[start:end], plain, start, end, float(plain)))
+            # a code is what it is: 00042 is not 42
+            low = match["number"] if re.fullmatch(r"0\d+", plain) else plain
+            found.append(Token(text[start:end], low, start, end, float(plain)))
         elif match["word"]:
             found += _words(match["word"], start)
         else:

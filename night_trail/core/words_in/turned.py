@@ -21,7 +21,7 @@ from night_trail.core.questions.shared.measures import first_measure
 from night_trail.core.table import Column, Table
 from night_trail.core.words_in.anew import wished
 from night_trail.core.words_in.asked import Asked
-from night_trail.core.words_in.figures import figure_measure
+from night_trail.core.words_in.figures import FIGURE_WORDS, figure_measure
 from night_trail.core.words_in.filters import checked, label_of, rows_turned
 from night_trail.core.words_in.order import effects
 from night_trail.core.words_in.reading import Missed, Reading, reading_of
@@ -156,7 +156,7 @@ def _measured(asked: Asked, question: Any, kind: QuestionKind, missed: Missed, t
             question, _ = kind.changed(question, "aggregate", measure.aggregate, table, None)
         return question
     if asked.figure is not None:
-        missed.note(asked.figure[0], 1.0)
+        missed.note(FIGURE_WORDS.get(asked.figure[0], asked.figure[0]), 1.0)
         return question
     column = _new_column(asked)
     if column is None or column.name == gist.column:

@@ -46,7 +46,7 @@ PHRASES = (
     Phrase("ranks|as ranks|ranks over time", "shape", "ranks", vote=0.2),
     Phrase("running total|as a running total|cumulative|cumulated|cumulatively|running sum|accumulated|adding up",
            "view", "running", vote=0.6),
-    Phrase("year so far|year to date|to date|so far this year", "view", "to date", vote=0.6),
+    Phrase("year so far|year to date|ytd|to date|so far this year", "view", "to date", vote=0.6),
     Phrase("rolling mean|moving average|rolling average|moving mean|running mean", "view", "rolling", vote=0.6),
     Phrase(
         "|".join(
@@ -68,7 +68,7 @@ PHRASES = (
         "|than last year|against the previous year|against a year ago|this year against last"
         "|this year vs last year|this year against last year|this year versus last year|same period last year"
         "|compared with the year before|compared to the year before|with the year before|with last year"
-        "|year before|relative to the year before|relative to last year|compared with a year ago|on the year before",
+        "|yoy|year before|relative to the year before|relative to last year|compared with a year ago|on the year before",
         "against", to_json(Against("year")), vote=0.8,
     ),
     Phrase(
