@@ -22,6 +22,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "night_trail.site.settings.test"
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 from bench.turns import Row, Turns, ms, timed  # noqa: E402  (settings are read from the environment)
+from bench.words import typed_words  # noqa: E402
 
 
 def read_in_a_process(path: Path) -> tuple[float, float, int]:
@@ -186,10 +187,11 @@ def measure() -> list[Row]:
     path.unlink()
     turns.round()
     series = series_of_time(table)
+    words = typed_words(table)
     turns.round()
     ten = ten_million()
     turns.round()
-    return [*rows, *turns.rows(), *series, *ten]
+    return [*rows, *turns.rows(), *series, *words, *ten]
 
 
 def survey_row(table_pk: int) -> Row:

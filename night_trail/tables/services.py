@@ -10,9 +10,9 @@ from django.db import transaction
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
-from night_trail.core.questions.shared.measure_slots import measure_from
 from night_trail.core.table import Table as CoreTable
 from night_trail.core.table import View
+from night_trail.core.words_in.readings import measure_meant
 from night_trail.tables import cache
 from night_trail.tables.calling import calling_of
 from night_trail.tables.models import Place, Table, Version
@@ -77,7 +77,7 @@ def name_measure(table: Table, core: CoreTable, name: str, words: str) -> None:
         raise BadQuestion(f"“{name}” is a column already", table.name, "Choose another name.")
     if len(table.measures) >= MOST_MEASURES and name not in table.measures:
         raise BadQuestion(f"{MOST_MEASURES} measures have names already", table.name, "Forget one first.")
-    measure = Version.as_json(measure_from(words, core))
+    measure = Version.as_json(measure_meant(words, core))
     with transaction.atomic():
         now = Table.objects.get(pk=table.pk).measures  # with what others named meanwhile
         if now.get(name, measure) not in (measure, table.measures.get(name)):

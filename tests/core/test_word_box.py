@@ -13,6 +13,7 @@ from msgspec.structs import replace
 from night_trail.core.calling import Vocabulary
 from night_trail.core.conditions import Between, Condition, OneOf, mask
 from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Measure
 from night_trail.core.question import Question, Scene
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.registry import KINDS
@@ -22,7 +23,7 @@ from night_trail.core.sentence import scene_in_words
 from night_trail.core.table import Table
 from night_trail.core.turns import Say, turn
 from night_trail.core.words_in.complete import completions
-from night_trail.core.words_in.readings import meant, readings, rows_meant
+from night_trail.core.words_in.readings import meant, measure_meant, readings, rows_meant
 from night_trail.core.words_in.suggest import suggestions
 from night_trail.core.words_in.times import Newest, Recurring, Stretch, named_at
 from night_trail.core.words_in.tokens import stem, tokens_of
@@ -276,6 +277,21 @@ def test_words_of_the_analysts_own_come_before_guesses() -> None:
     guessed = readings("best line for lateness", plain)[0]
     assert isinstance(guessed.scene.main, Compare) and guessed.scene.main.end == "least"
     assert guessed.good == "late_min" and "low late_min is taken as good" in guessed.guesses
+
+
+def test_measures_with_a_name_are_words_and_a_measure_is_named_in_words() -> None:
+    plain = table_of("buses")
+    late = measure_meant("share of trips over 5 min late", plain)
+    assert late == Measure("share", where=Between("late_min", 5.0, None, low_open=True))
+    named = Table(
+        key=plain.key, name=plain.name, columns=plain.columns, height=plain.height, source=plain._source,
+        row_noun=plain.row_noun, measures={"late share": late},
+    )  # fmt: skip
+    scene = expected("share of trips where late_min above 5 by line, only where festival is yes", plain)
+    assert same(readings("late share on festival nights per line", named)[0].scene, scene, named)
+    for words in ("boardings by line", "average of boardings and late_min", "average of blorps", ""):
+        with pytest.raises(BadQuestion):
+            measure_meant(words, plain)
 
 
 def test_what_was_called_after_a_column_that_is_gone_is_no_word_any_more() -> None:

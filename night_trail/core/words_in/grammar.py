@@ -98,6 +98,10 @@ class _Reader(RowsReader):
             self.asked.left.append(self.asked.text(tag))
             self.asked.penalty += 1.0
 
+    def _known(self, tag: Tag, at: int) -> None:
+        self._end_of_share()
+        self.asked.measures.append(tag.value)
+
     def _rate(self, tag: Tag, at: int) -> None:
         """Take the rate of a yes/no column as its share; of anything else there is none."""
         column: Column = tag.value

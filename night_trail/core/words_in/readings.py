@@ -12,8 +12,11 @@ from night_trail.core.conditions import AllOf, Condition
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import from_words, in_words
+from night_trail.core.measure import Measure
 from night_trail.core.question import Scene
 from night_trail.core.questions.registry import kind_of
+from night_trail.core.questions.shared.measure_slots import measure_from
+from night_trail.core.questions.shared.measures import check_measure
 from night_trail.core.sentence import MOST_TYPED, scene_in_words
 from night_trail.core.sentence import read as read_exactly
 from night_trail.core.table import Column, Table
@@ -58,6 +61,9 @@ def meant(text: str, table: Table, scene: Scene, key_: str = "") -> Reading:
     """
     if len(text) > MOST_TYPED:
         raise BadQuestion("That is too long to be a question", "", "Begin with a column, like: late_min.")
+    exact = next(_exact(text, table, scene), None)
+    if exact is not None and key_ in ("", exact.key):
+        return exact  # without an index of the table: its own sentences need none
     found = readings(text, table, scene)
     if key_ and (chosen := next((r for r in found if r.key == key_), None)) is not None:
         return chosen
@@ -129,6 +135,28 @@ def rows_meant(text: str, table: Table) -> Condition:
                 left_in_words(left, table), "", f"Without it: {in_words(condition, table)}."
             ) from None
         return condition
+
+
+def measure_meant(text: str, table: Table) -> Measure:
+    """Return the measure that a typed phrase names: exactly, else as the word box reads it.
+
+    Raises
+    ------
+    BadQuestion
+        Where none is named, or more than one measure.
+    """
+    try:
+        return measure_from(text, table)
+    except BadQuestion as error:
+        tokens = tokens_of(text)
+        index = index_of(table)
+        for way in Tagger(tokens, table, index).ways()[:1]:
+            asked = asked_of(way, table, index, None, tokens)
+            more = asked.groups or asked.also or asked.grain or asked.only or asked.wishes or asked.columns
+            if len(asked.measures) == 1 and not more and not asked.left:
+                check_measure(asked.measures[0], table)
+                return asked.measures[0]
+        raise error from None
 
 
 def rows_named(text: str, table: Table) -> list[tuple[Condition, tuple[str, ...]]]:

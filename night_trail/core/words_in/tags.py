@@ -387,13 +387,22 @@ class Tagger:
             score = 3.0 + 2 * LONGER
             yield Tag("amount", Amount(side, (number[0],), hint), i, end, score + (0.9 if unit else 0.0))
 
+    def _end_of(self, phrase: str, i: int) -> int:
+        """Return where a phrase ends that begins at a token; 0 where it does not."""
+        words = [stem(w) for w in words_of(phrase)]
+        its = [t.stem for t in self.tokens[i : i + len(words)]]
+        return i + len(words) if words and its == words else 0
+
     def _synonyms(self, i: int) -> Iterator[Tag]:
+        """Yield what the analysts gave a name themselves: measures, columns, rows."""
+        for name, measure in self.table.measures.items():
+            if end := self._end_of(name, i):
+                yield Tag("known", measure, i, end, 1.4 * (end - i) + LONGER)
         for phrase, means in self.table.called.means.items():
-            words = [stem(w) for w in words_of(phrase)]
-            its = [t.stem for t in self.tokens[i : i + len(words)]]
-            if not words or its != words:
+            end = self._end_of(phrase, i)
+            if not end:
                 continue
-            end, score = i + len(words), 1.4 * len(words) + LONGER
+            score = 1.4 * (end - i) + LONGER
             if means in self.table:
                 column = self.table.column(means)
                 yield Tag("column", column, i, end, score, f"{phrase} is {means}, as you said")
