@@ -18,6 +18,7 @@ from night_trail.core.question import Question, Scene
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.registry import KINDS
 from night_trail.core.questions.spread.question import Spread
+from night_trail.core.reading import load
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.table import Table
@@ -315,6 +316,60 @@ def test_no_figure_stands_for_another(typed: str, must_not: object) -> None:
     table = table_of("macro" if "inflation" in typed else "buses")
     best = readings(typed, table)[0]
     assert not must_not(best.scene.main, best.scene)  # type: ignore[operator]
+
+
+@pytest.fixture(scope="module")
+def accounts(tmp_path_factory: pytest.TempPathFactory) -> Table:
+    n = 1_200
+    lines = ["Account No.,Month,Balance (EUR),Branch,Interest rate,Overdrawn,Risk,City"]
+    for i in range(n):
+        lines.append(
+            f"{i % 400:06d},{2020 + i // 600}-{1 + i // 50 % 12:02d},{900 + i % 37 * 11}.5,"
+            f"{('North Hill', 'South Hill', 'East')[i % 3]},{0.01 + i % 5 / 100},{('no', 'yes')[i % 4 == 0]},"
+            f"{('low', 'medium', 'high')[i // 7 % 3]},{('Zürich', 'São Tomé')[i % 2]}"
+        )
+    path = tmp_path_factory.mktemp("accounts") / "accounts.csv"
+    path.write_text("\n".join(lines))
+    return load(path)[0]
+
+
+@pytest.mark.parametrize(
+    ("typed", "said"),
+    [
+        ("balance for high risk", "Balance (EUR), only where Risk is high"),
+        ("low risk vs high risk balance", "Balance (EUR) by Risk, only where Risk is low or high"),
+        ("accounts by branch", "number of different Account No. by Branch"),
+        ("interest rate over 3% by branch", "Interest rate by Branch, only where Interest rate above 0.03"),
+        ("average balance in zurich", None),
+        ("account 000042 balance", None),
+        ("high risk share by branch", "share of rows where Risk is high by Branch"),
+        ("overdraft rate by branch", "average Overdrawn by Branch"),
+        ("average balance per row by branch", "average Balance (EUR) by Branch"),
+    ],
+)
+def test_tables_of_accounts_and_codes_are_read_as_they_are(
+    typed: str, said: str | None, accounts: Table
+) -> None:
+    found = readings(typed, accounts)[0]
+    assert found.whole, (found.left, found.unplaced)
+    if said is None:
+        wanted = OneOf("City", ("Zürich",)) if "zurich" in typed else OneOf("Account No.", ("000042",))
+        assert found.scene.only == (wanted,)
+    else:
+        assert same(found.scene, expected(said, accounts), accounts)
+
+
+@pytest.mark.parametrize(
+    ("typed", "left"),
+    [
+        ("average order value", "average"),
+        ("balance over time on a log scale", "over time"),
+        ("riskiest customers", "customers"),
+    ],
+)
+def test_nothing_that_was_said_is_dropped_in_silence(typed: str, left: str, accounts: Table) -> None:
+    found = readings(typed, accounts)
+    assert not found or left in (*found[0].left, *found[0].unplaced)
 
 
 def test_a_word_for_leaving_out_never_keeps() -> None:

@@ -254,12 +254,13 @@ class _Reader(RowsReader):
     def _count_of(self, column: Column) -> None:
         """Take what is counted: of a number its figure, of anything else how many different there are."""
         self.counting = False
-        if column.kind.numeric and not column.code and not column.dated:
+        every = column.kind == Kind.WHOLE and column.distinct == self.table.height
+        if column.kind.numeric and not (column.code or column.dated or every):
             self.asked.columns.append(column)
         elif column.kind == Kind.YES_NO:
             self.asked.measures.append(Measure("count"))
             self._keep(OneOf(column.name, ("yes",)), plain=True)
-        elif column.kind == Kind.IDENTIFIER and column.distinct == self.table.height:
+        elif column.distinct == self.table.height and not column.dated:
             self.asked.measures.append(Measure("count"))
         else:
             self.asked.measures.append(Measure("distinct", column.name))
@@ -317,6 +318,11 @@ class _Reader(RowsReader):
                 continue
             asked.guesses.append(f"{number(amount.ends[0])} is of {column.name}")
             self._amount_of(column, amount)
+        if self.sharing and not self.shared and not asked.columns and not asked.measures:
+            # very satisfied share: the rows that were named before
+            named = [c for c in asked.only if isinstance(c, OneOf | Between) and not self._of_time(c)]
+            self.shared = [*named[-1:]]
+            asked.only = [c for c in asked.only if c not in self.shared]
         self._end_of_share()
         if self.sharing:
             asked.wishes.append(_BY_SHARE)
@@ -331,6 +337,9 @@ class _Reader(RowsReader):
             asked.rows = False
             asked.penalty += 0.5
         self._merge_values()
+
+    def _of_time(self, condition: OneOf | Between) -> bool:
+        return self.table.column(condition.column).dated
 
     def _only_number(self) -> Column | None:
         """Return the one number that is spoken of, or that the picture on the desk shows."""

@@ -32,7 +32,7 @@ class RowsReader:
     ) -> None:
         self.table, self.index, self.present, self.tokens = table, index, present, tokens
         self.asked = Asked(table, tokens=tokens)
-        self.tags = [tag for tag in way.tags if tag.role not in ("filler",)]
+        self.tags = _without_own_names([tag for tag in way.tags if tag.role != "filler"])
         self.figure: tuple[str, float] | None = None
         self.ignored = False
         self.counting = False
@@ -325,3 +325,16 @@ class RowsReader:
         same = [Between(column.name, end, end, high_closed=True) for end in ends]
         self._keep(same[0] if len(same) == 1 else AnyOf(tuple(same)))
         return True
+
+
+def _without_own_names(tags: list[Tag]) -> list[Tag]:
+    """Return tags without columns that only name what a value beside them is of: high risk, crew C01."""
+    kept = []
+    for at, tag in enumerate(tags):
+        beside = tags[max(0, at - 1) : at] + tags[at + 1 : at + 2]
+        own = any(
+            one.role == "value" and one.value[0].name == getattr(tag.value, "name", "") for one in beside
+        )
+        if not (tag.role == "column" and own):
+            kept.append(tag)
+    return kept

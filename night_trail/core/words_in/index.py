@@ -19,7 +19,7 @@ from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.table import Column, Kind, Table, as_text
 from night_trail.core.words_in.alike import SAME_VALUE, SURE, likeness, misspelled
 from night_trail.core.words_in.fillers import FILLER
-from night_trail.core.words_in.phrases import reserved
+from night_trail.core.words_in.phrases import binding, reserved
 from night_trail.core.words_in.tokens import stem, words_of
 
 MOST_CODED = 200_000
@@ -61,7 +61,8 @@ class Values:
 
     def __init__(self, column: Column, labels: pl.Series) -> None:
         self.column, self.labels = column, labels
-        plain = labels.str.to_lowercase().str.replace_all(r"[^\p{L}\p{N}]+", " ").str.strip_chars()
+        plain = labels.str.to_lowercase().str.normalize("NFKD").str.replace_all(r"\p{M}+", "")
+        plain = plain.str.replace_all(r"[^\p{L}\p{N}]+", " ").str.strip_chars()
         self.plain = plain
         hashes = plain.hash(7).to_numpy()
         self._order = np.argsort(hashes, kind="stable").astype(np.int32)
@@ -181,7 +182,8 @@ class Index:
                 return known
         found: dict[int, list[tuple[float, int]]] = {}
         # fare is not meant by “are”, and min not by “median”
-        least = SURE if typed in FILLER else 0.8 if stem(typed) in reserved() else 0.01
+        bound = typed in FILLER or typed in binding()
+        least = SURE if bound else 0.8 if stem(typed) in reserved() else 0.01
         alike = [(word, q) for word in self.words if (q := likeness(typed, word)) >= least]
         if least < SURE and not any(q >= 0.6 for _, q in alike):
             alike += misspelled(typed, self.words)

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from night_trail.core.measure import Measure
 from night_trail.core.questions.shared.grouping import can_group
 from night_trail.core.questions.shared.phrase import Phrase
 from night_trail.core.table import Column
 from night_trail.core.words_in.asked import Asked
 from night_trail.core.words_in.tags import Tag
+
+MANY_VALUES = 50
+"""A category of more values is counted by its values, not set beside another."""
 
 
 def in_order(asked: Asked) -> Asked:
@@ -14,28 +18,10 @@ def in_order(asked: Asked) -> Asked:
     slots = {(phrase.slot, phrase.value) for wish in asked.wishes for _, phrase in effects(wish)}
     kept = any(slot in ("keep", "least") for slot, _ in slots) or ("order", "value") in slots
     asked.ranked = bool(asked.end or asked.keep or kept or asked.busy)
-    numbers = [c for c in (*asked.columns, *asked.groups) if c.kind.numeric and not c.code]
-    names = [c for c in asked.columns if not c.kind.numeric or c.code or c.yearly]
-    if asked.busy and not numbers and not asked.measures:
-        asked.rows = True
-    timed = asked.grain is not None or asked.time is not None
-    if (asked.ranked or timed) and names and not numbers and not asked.measures and not asked.groups:
-        # top 5 lines, ratings per month: how many rows
-        asked.rows, asked.groups, asked.columns = True, names[:1], []
-    bare = asked.ranked and not names and not asked.columns and not asked.measures
-    if bare and asked.groups and all(c.kind.numeric and not can_group(c) for c in asked.groups):
-        # top 10 by lateness, of the groups there are
-        asked.columns, asked.groups, asked.same = asked.groups, [], True
-    if asked.kept_of is not None and asked.kept_of.kind.numeric:
-        names = [asked.kept_of]
-        numbers = [c for c in numbers if c is not asked.kept_of]
-    if (asked.ranked or asked.which) and names and not asked.groups_are_named(numbers):
-        measured = numbers or [c for m in asked.measures if m.column for c in [asked.table.column(m.column)]]
-        if measured:
-            asked.groups = names[:1] + [c for c in asked.groups if c not in numbers]
-            asked.columns = [c for c in numbers if c not in asked.groups]
+    _count(asked)
+    _rank(asked)
     _against_groups(asked)
-    moves = asked.affects or any(p.slot == "against" for wish in asked.wishes for _, p in effects(wish))
+    moves = asked.affects or any(slot == "against" for slot, _ in slots)
     apart = [c for c in asked.columns if can_group(c) and not c.kind.numeric]
     if len(apart) == 1 and not asked.groups and not moves and len(asked.columns) > 1:
         # how do depots differ in lateness, lateness depots
@@ -46,6 +32,43 @@ def in_order(asked: Asked) -> Asked:
     if asked.affects and len(asked.columns) == 2:
         asked.columns.reverse()
     return asked
+
+
+def _named(asked: Asked) -> tuple[list[Column], list[Column]]:
+    """Return the numbers that are spoken of, and the columns named that are none."""
+    numbers = [c for c in (*asked.columns, *asked.groups) if c.kind.numeric and not c.code]
+    return numbers, [c for c in asked.columns if not c.kind.numeric or c.code or c.yearly]
+
+
+def _count(asked: Asked) -> None:
+    """Count where nothing is measured: top 5 lines, ratings per month, customers by country."""
+    numbers, names = _named(asked)
+    if numbers or asked.measures:
+        return
+    asked.rows = asked.rows or asked.busy
+    timed = asked.grain is not None or asked.time is not None
+    if (asked.ranked or timed) and names and not asked.groups:
+        asked.rows, asked.groups, asked.columns = True, names[:2], names[2:]
+    elif asked.groups and len(names) == 1 and (names[0].code or names[0].distinct > MANY_VALUES):
+        asked.measures, asked.columns = [Measure("distinct", names[0].name)], []
+        asked.taken.append(f"the number of different {names[0].name} is counted")
+
+
+def _rank(asked: Asked) -> None:
+    """Set what is ranked as the groups and what it is ranked by as the measure."""
+    numbers, names = _named(asked)
+    bare = asked.ranked and not asked.columns and not asked.measures
+    if bare and asked.groups and all(c.kind.numeric and not can_group(c) for c in asked.groups):
+        # top 10 by lateness, of the groups there are
+        asked.columns, asked.groups, asked.same = asked.groups, [], True
+        return
+    if asked.kept_of is not None and asked.kept_of.kind.numeric:
+        names = [asked.kept_of]
+        numbers = [c for c in numbers if c is not asked.kept_of]
+    measured = bool(numbers) or any(m.column for m in asked.measures)
+    if (asked.ranked or asked.which) and names and measured and not asked.groups_are_named(numbers):
+        asked.groups = names[:1] + [c for c in asked.groups if c not in numbers]
+        asked.columns = [c for c in (*numbers, *names[1:]) if c not in asked.groups]
 
 
 def _against_groups(asked: Asked) -> None:

@@ -212,8 +212,15 @@ def reserved() -> frozenset[str]:
     return frozenset(p.symbols[0] for its in patterns().values() for p in its if len(p.symbols) == 1)
 
 
+@cache
+def binding() -> frozenset[str]:
+    """Return the words that bind others together: over, by, than. They mean no name that only begins so."""
+    said = (word for its in (*_LINKS, *_AMOUNTS) for form in its[0].split("|") for word in form.split())
+    return frozenset(word for word in said if word.isalpha()) - COMPARED.keys() - {"rate", "percentage"}
+
+
 def _forms(said: str) -> list[tuple[str, ...]]:
     return [
-        tuple(s if s in "#@^&%" or not s.isalpha() else stem(s) for s in form.split())
+        tuple(s if not s.isalpha() or s.endswith("est") else stem(s) for s in form.split())
         for form in said.split("|")
     ]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from dataclasses import dataclass
 from functools import cache
 
@@ -81,10 +82,22 @@ def _words(word: str, start: int) -> list[Token]:
         middle = start + len(joined[1])
         number = Token(joined[1], joined[1], start, middle, float(joined[1]))
         return [number, Token(joined[2], joined[2].lower(), middle, start + len(whole))]
-    return [Token(whole, whole.lower(), start, start + len(whole))]
+    return [Token(whole, folded(whole), start, start + len(whole))]
 
 
 _UNITS = {"cm", "mm", "km", "m", "min", "h", "s", "kg", "g", "lb", "mi", "ft", "l", "ml", "d", "k", "c"}
+
+
+def folded(text: str) -> str:
+    """Return a text in small letters without accents.
+
+    >>> folded("Zürich"), folded("São Tomé")
+    ('zurich', 'sao tome')
+    """
+    if text.isascii():
+        return text.lower()
+    apart = unicodedata.normalize("NFKD", text.lower())
+    return "".join(letter for letter in apart if not unicodedata.combining(letter))
 
 
 def words_of(name: str) -> list[str]:
@@ -94,7 +107,7 @@ def words_of(name: str) -> list[str]:
     (['sepal', 'length', 'cm'], ['fare', 'total', '2'], ['n10', 'slag', 'lane'])
     """
     apart = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name)
-    return [word.lower() for word in re.findall(r"[^\W_]+", apart)]
+    return re.findall(r"[^\W_]+", folded(apart))
 
 
 @cache
