@@ -17,6 +17,7 @@ from night_trail.core.question import Scene
 from night_trail.core.questions.registry import kind_of
 from night_trail.core.questions.shared.measure_slots import measure_from
 from night_trail.core.questions.shared.measures import check_measure
+from night_trail.core.questions.shared.slot_forms import FORMS
 from night_trail.core.sentence import MOST_TYPED, scene_in_words
 from night_trail.core.sentence import read as read_exactly
 from night_trail.core.table import Column, Table
@@ -71,11 +72,22 @@ def meant(text: str, table: Table, scene: Scene, key_: str = "") -> Reading:
         raise _refused(text, table, scene)
     best = found[0]
     if not best.whole:
+        if (value := _wrong_value(text, table)) is not None:
+            raise value
         without = "" if best.scene.main is None else scene_in_words(best.scene, table)
         raise BadQuestion(
             best.hurdle or left_in_words(best.left, table, best.unplaced), "", f"Without it: {without}"
         )
     return best
+
+
+def _wrong_value(text: str, table: Table) -> BadQuestion | None:
+    """Return what the exact reader says of a value that a slot cannot hold: a zone that is none."""
+    try:
+        read_exactly(text, table)
+    except BadQuestion as error:
+        return error if error.where in FORMS else None
+    return None
 
 
 def _refused(text: str, table: Table, scene: Scene) -> BadQuestion:
