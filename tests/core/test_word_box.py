@@ -83,7 +83,7 @@ def test_what_analysts_type_is_understood() -> None:
 
 def test_what_the_reader_was_never_looked_at_beside_is_understood_as_often() -> None:
     # the cases themselves are not shown where it fails: they are to stay unseen
-    assert share_understood(apart=True)[0] >= 0.88
+    assert share_understood(apart=True)[0] >= 0.9
 
 
 def test_words_refine_the_picture_on_the_desk() -> None:

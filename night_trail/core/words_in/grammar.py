@@ -207,6 +207,10 @@ class _Reader(RowsReader):
             self._keep(Between(column.name, 0.0, 0.0, high_closed=True), plain=True)
             self.asked.guesses.append(f"no {column.name} is {column.name} 0")
             return
+        on_rows = self.context is not None and self._role(at) in ("rows", "noun")
+        if column.kind == Kind.YES_NO and on_rows:
+            self._keep(OneOf(column.name, ("no" if self.negated else "yes",)), plain=True)
+            return
         if self.figure is not None:
             self._measure(column)
             return

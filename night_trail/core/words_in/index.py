@@ -169,6 +169,7 @@ class Index:
             for j, word in enumerate(named.words):
                 self.by_word.setdefault(word, []).append((i, j))
         self.words = list(self.by_word)
+        self._nouns = [f"{word}ness" for word in self.words if word.isalpha()]
         self.values = _values_of(table)
         self.days = _days_of(table)
         self.nbytes = 3_000 * len(self.names) + sum(v.nbytes for v in self.values)
@@ -187,6 +188,8 @@ class Index:
         alike = [(word, q) for word in self.words if (q := likeness(typed, word)) >= least]
         if least < SURE and not any(q >= 0.6 for _, q in alike):
             alike += misspelled(typed, self.words)
+            if typed.endswith("ness"):
+                alike += [(word.removesuffix("ness"), q) for word, q in misspelled(typed, self._nouns)]
         for word, q in alike:
             for i, j in self.by_word[word]:
                 found.setdefault(i, []).append((q, j))
