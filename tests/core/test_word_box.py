@@ -247,11 +247,14 @@ def test_the_top_tenth_is_that_of_the_quantile(people: Table) -> None:
         ("Monday to Friday", Recurring("week", (0, 1, 2, 3, 4))),
         ("summer", Recurring("year", (5, 6, 7))),
         ("Q3", Recurring("quarters", (2,))),
+        ("first 3 months", Stretch(dt.date(2021, 4, 1), dt.date(2021, 7, 1))),
+        ("the first year", Stretch(dt.date(2021, 1, 1), dt.date(2022, 1, 1))),
+        ("first 10 days", Stretch(dt.date(2021, 4, 9), dt.date(2021, 4, 19))),
     ],
 )
-def test_times_are_counted_from_the_last_day_of_the_table(typed: str, when: object) -> None:
+def test_times_are_counted_from_the_ends_of_the_table(typed: str, when: object) -> None:
     tokens = tokens_of(typed)
-    assert named_at(tokens, 0, dt.date(2024, 10, 31))[0].when == when
+    assert named_at(tokens, 0, dt.date(2024, 10, 31), dt.date(2021, 4, 9))[0].when == when
 
 
 def test_impossible_days_are_no_times() -> None:
@@ -357,6 +360,31 @@ def test_tables_of_accounts_and_codes_are_read_as_they_are(
         assert found.scene.only == (wanted,)
     else:
         assert same(found.scene, expected(said, accounts), accounts)
+
+
+@pytest.mark.parametrize(
+    ("typed", "said"),
+    [
+        # what is said of one of two is said of both, and an or is no and
+        ("lateness on Saturdays vs Sundays", "late_min through the week, only where departed_at on a Saturday or Sunday"),
+        ("lateness where rain more than 2 or temperature below 0", "late_min, only where rain_mm above 2 or temp_c under 0"),
+        ("lateness >= 5 and rain > 2 by depot", "late_min by depot, only where late_min at least 5 and rain_mm above 2"),
+        ("boardings in 2021 and 2023 by month", "boardings by month, only where departed_at in 2021 or departed_at in 2023"),
+        # a share of what adds up is that of the whole
+        ("share of boardings by district", "sum of boardings by district as a ring"),
+        ("percentage of boardings by depot over time", "boardings over time for each depot as areas of shares"),
+        ("boardings as % of planned boardings by line", "ratio of boardings to planned_boardings by line"),
+        ("top 3 lines by lateness in each district", "average of late_min by line and district, the largest 3 kept"),
+        ("lines N1, N2 and N3 by boardings", "boardings by line, only where line is N1 Harbour Ring, N2 Lantern Street or N3 Crane Wharf"),
+        ("does rain make us late", "late_min vs rain_mm"),
+        ("worst three lines for lateness", "average of late_min by line, the largest 3 kept"),
+    ],
+)  # fmt: skip
+def test_small_words_change_what_is_asked(typed: str, said: str) -> None:
+    table = table_of("buses")
+    found = readings(typed, table)[0]
+    assert same(found.scene, expected(said, table), table), scene_in_words(found.scene, table)
+    assert found.whole
 
 
 @pytest.mark.parametrize(

@@ -227,6 +227,7 @@ def _shares(question: Any, kind: QuestionKind, missed: Missed, table: Table) -> 
             check(made, table)
         except (BadQuestion, AttributeError):
             continue
-        return made
+        if getattr(made, slot) == value:
+            return made
     missed.note("share", 1.0)
     return question

@@ -8,7 +8,7 @@ from night_trail.core.conditions import AllOf, Between, Condition, OneOf
 from night_trail.core.language.numbers import number
 from night_trail.core.measure import Measure
 from night_trail.core.questions.shared.grouping import can_group
-from night_trail.core.questions.shared.measures import fits
+from night_trail.core.questions.shared.measures import first_measure, fits
 from night_trail.core.table import Column, Kind, Table
 from night_trail.core.words_in.asked import Asked
 from night_trail.core.words_in.figures import FIGURE_WORDS, FIGURES
@@ -102,6 +102,14 @@ class _Reader(RowsReader):
         self._end_of_share()
         self.asked.measures.append(tag.value)
 
+    def _sorts(self, tag: Tag, at: int) -> None:
+        """Take what sorts the groups where it is what is measured; another measure cannot."""
+        self._end_of_share()
+        named = [*self.asked.columns, *(self.table.column(m.column) for m in self.asked.measures if m.column)]
+        if tag.value not in named:
+            self.asked.left.append(self.asked.text(tag))
+            self.asked.penalty += 1.0
+
     def _rate(self, tag: Tag, at: int) -> None:
         """Take the rate of a yes/no column as its share; of anything else there is none."""
         column: Column = tag.value
@@ -125,8 +133,12 @@ class _Reader(RowsReader):
             self.asked.rows = True
 
     def _grain(self, tag: Tag, at: int) -> None:
-        self.asked.grain = tag.value
         self._end_of_share()
+        if self.asked.grain not in (None, tag.value):
+            self.asked.left.append(self.asked.text(tag))  # one step of time is shown at once
+            self.asked.penalty += 0.6
+            return
+        self.asked.grain = tag.value
 
     def _wish(self, tag: Tag, at: int) -> None:
         self.asked.wishes.append(tag)
@@ -274,6 +286,10 @@ class _Reader(RowsReader):
         if column.kind == Kind.YES_NO:
             self.asked.measures.append(Measure("mean", column.name))
             self.sharing = False
+        elif column.additive:
+            self.asked.measures.append(first_measure(column))
+            self.asked.wishes.append(_BY_SHARE)
+            self.sharing = False
         elif column.kind.numeric:
             above = Between(column.name, 0.0, None, low_open=True)
             self.asked.guesses.append(f"the share of {column.name} is of rows with {column.name} above 0")
@@ -290,6 +306,10 @@ class _Reader(RowsReader):
     def _group(self, tag: Tag, at: int) -> None:
         self._end_of_share()
         column: Column = tag.value
+        before = self._next(at, -1)
+        if before is not None and _sorted(before):
+            self._sorts(tag, at)
+            return
         if column.dated and not self._ranks():
             self.asked.time = column
             if words_of(column.name)[-1:] in (["night"], ["day"]):
@@ -331,7 +351,7 @@ class _Reader(RowsReader):
         if self.sharing:
             asked.wishes.append(_BY_SHARE)
         if not (asked.measures or asked.columns or asked.rows):
-            asked.columns += asked.soft
+            asked.columns += asked.soft[:1]
         if self.counting and not asked.measures and not asked.columns:
             asked.rows = True
         if self.figure is not None:
@@ -392,6 +412,11 @@ def _goes_on(tag: Tag) -> bool:
         "wish", "group", "also", "only", "not", "light", "grain", "and", "where", "same", "drop", "zoom",
         "versus",
     )  # fmt: skip
+
+
+def _sorted(tag: Tag) -> bool:
+    """Whether a tag asks for groups sorted by what follows."""
+    return tag.role == "wish" and any((p.slot, p.value) == ("order", "value") for _, p in tag.value[0])
 
 
 def _keeps(tag: Tag) -> bool:

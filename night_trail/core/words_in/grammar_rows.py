@@ -8,6 +8,7 @@ from dataclasses import replace
 from night_trail.core.conditions import AnyOf, Between, Condition, Missing, Not, OneOf, Recent, Recurs
 from night_trail.core.language.numbers import number
 from night_trail.core.measure import Measure
+from night_trail.core.moments import Part
 from night_trail.core.questions.shared.grouping import can_group
 from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.table import Column, Kind, Table
@@ -17,6 +18,7 @@ from night_trail.core.words_in.amounts import amount_condition, when_condition
 from night_trail.core.words_in.asked import Asked
 from night_trail.core.words_in.fillers import NOUNS
 from night_trail.core.words_in.index import Index
+from night_trail.core.words_in.phrases import patterns
 from night_trail.core.words_in.tags import Amount, Tag, Way, is_unit
 from night_trail.core.words_in.tokens import Token
 
@@ -35,6 +37,7 @@ class RowsReader:
         self.tags = _without_own_names([tag for tag in way.tags if tag.role != "filler"])
         self.figure: tuple[str, float] | None = None
         self.ignored = False
+        self.either = False
         self.counting = False
         self.sharing = False
         self.shared: list[Condition] = []
@@ -68,6 +71,12 @@ class RowsReader:
     def _not(self, tag: Tag, at: int) -> None:
         self.negated, self.context = True, True
 
+    def _or(self, tag: Tag, at: int) -> None:
+        self.either = True
+
+    def _and(self, tag: Tag, at: int) -> None:
+        self.either = False
+
     def _drop(self, tag: Tag, at: int) -> None:
         self.dropping, self.context = True, True
 
@@ -88,6 +97,10 @@ class RowsReader:
         """Take a condition for the filter, the lantern, or the share that is asked for."""
         if self.negated and not plain:
             condition = Not(condition)
+        either, self.either = self.either, False
+        if either and self.asked.only and not (self.dropping or self.lighting or self.sharing):
+            self.asked.only[-1] = AnyOf((self.asked.only[-1], condition))
+            return
         if self.dropping:
             self.asked.dropped.append(condition)
         elif self.lighting:
@@ -169,6 +182,11 @@ class RowsReader:
         if link not in ("and", "or", "versus") or before != "time" or not held:
             return False
         last = held[-1]
+        if isinstance(last, Recurs) and isinstance(condition, Recurs) and last.part == condition.part:
+            held[-1] = Recurs(last.column, last.part, tuple(dict.fromkeys((*last.at, *condition.at))))
+            if link == "versus":
+                self.asked.wishes.append(through(last.part))
+            return True
         if not (
             isinstance(last, Between) and isinstance(condition, Between) and last.column == condition.column
         ):
@@ -240,6 +258,8 @@ class RowsReader:
         carried = behind is not None and (
             behind.role in ("rows", "noun") or (behind.role == "column" and self._is_noun(behind))
         )
+        named = behind is not None and behind.role == "column" and behind.start == tag.end
+        carried = carried or (named and word not in _ABOVE_NOTHING)  # late boardings
         if tag.end - tag.start > 1 or word not in ADJECTIVES or not carried or not tag.value.kind.numeric:
             return False
         column = tag.value
@@ -276,7 +296,7 @@ class RowsReader:
                 self.asked.groups.append(self.table.column(last.column))
                 held.pop()
                 return
-        self.asked.left.append(self.tokens[tag.start].text)
+        self.asked.left.append(self.asked.text(tag))
         self.asked.penalty += 0.4
 
     def _contrasted(self, column: Column) -> bool:
@@ -325,6 +345,14 @@ class RowsReader:
         same = [Between(column.name, end, end, high_closed=True) for end in ends]
         self._keep(same[0] if len(same) == 1 else AnyOf(tuple(same)))
         return True
+
+
+def through(part: Part) -> Tag:
+    """Return the wish to see a cycle, as if it had been typed: through the week."""
+    for pattern in patterns()["through"]:
+        if pattern.symbols == ("through", "the", {"quarters": "quarter"}.get(part, part)):
+            return Tag("wish", (pattern.effects, ()), 0, 0, 1.0)
+    raise LookupError(part)
 
 
 def _without_own_names(tags: list[Tag]) -> list[Tag]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from night_trail.core.conditions import OneOf
 from night_trail.core.measure import Measure
 from night_trail.core.questions.shared.grouping import can_group
 from night_trail.core.questions.shared.phrase import Phrase
@@ -23,7 +24,8 @@ def in_order(asked: Asked) -> Asked:
     _against_groups(asked)
     moves = asked.affects or any(slot == "against" for slot, _ in slots)
     apart = [c for c in asked.columns if can_group(c) and not c.kind.numeric]
-    if len(apart) == 1 and not asked.groups and not moves and len(asked.columns) > 1:
+    more = len(asked.columns) > 1 or bool(asked.measures)
+    if len(apart) == 1 and not asked.groups and not moves and more:
         # how do depots differ in lateness, lateness depots
         asked.groups = apart
         asked.columns = [c for c in asked.columns if c is not apart[0]]
@@ -54,6 +56,13 @@ def _count(asked: Asked) -> None:
         asked.taken.append(f"the number of different {names[0].name} is counted")
 
 
+def _values_by(asked: Asked) -> None:
+    """Take values by a number as its figure for each: N1, N2 and N3 by boardings."""
+    values = [c.column for c in asked.only if isinstance(c, OneOf) and len(c.values) > 1]
+    if values and all(c.kind.numeric and not can_group(c) for c in asked.groups):
+        asked.columns, asked.groups = asked.groups, [asked.table.column(values[0])]
+
+
 def _rank(asked: Asked) -> None:
     """Set what is ranked as the groups and what it is ranked by as the measure."""
     numbers, names = _named(asked)
@@ -62,9 +71,20 @@ def _rank(asked: Asked) -> None:
         # top 10 by lateness, of the groups there are
         asked.columns, asked.groups, asked.same = asked.groups, [], True
         return
-    if asked.kept_of is not None and asked.kept_of.kind.numeric:
+    if not asked.columns and not asked.measures and asked.groups and not (asked.rows or names):
+        _values_by(asked)
+        return
+    if asked.kept_of is not None:
         names = [asked.kept_of]
         numbers = [c for c in numbers if c is not asked.kept_of]
+        by = [c for c in asked.groups if c in numbers and not can_group(c)]
+        asked.groups = [c for c in asked.groups if c not in by]
+        asked.columns = [*asked.columns, *by]
+        if asked.groups and numbers:
+            # the top 3 lines in each district
+            asked.groups = [asked.kept_of, *asked.groups]
+            asked.columns = [c for c in asked.columns if c is not asked.kept_of]
+            return
     measured = bool(numbers) or any(m.column for m in asked.measures)
     if (asked.ranked or asked.which) and names and measured and not asked.groups_are_named(numbers):
         asked.groups = names[:1] + [c for c in asked.groups if c not in numbers]

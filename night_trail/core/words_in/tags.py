@@ -282,7 +282,7 @@ class Tagger:
         score += LONGER * (len(pattern.symbols) - 1)
         if pattern.role == "wish":
             return Tag("wish", (pattern.effects, values), i, end, score, taken, guess)
-        if pattern.role in ("group", "also", "divide", "rate"):
+        if pattern.role in ("group", "also", "divide", "rate", "sorts"):
             return Tag(pattern.role, values[0], i, end, score, taken, guess)
         if pattern.role == "amount":
             end, hint = self._unit(end)
@@ -352,14 +352,15 @@ class Tagger:
     def _times(self, i: int) -> Iterator[Tag]:
         if self.index.days is None:
             return
-        last = self.index.days[1]
-        for named in times.named_at(self.tokens, i, last):
+        first, last = self.index.days
+        for named in times.named_at(self.tokens, i, last, first):
             bare = isinstance(named.when, times.Stretch) and named.length == 1
             score = named.length * 0.95 + LONGER * (named.length - 1)
             typed = " ".join(t.text for t in self.tokens[i : i + named.length])
             taken = f"{typed} is {named.guess}" if named.guess else ""
             if named.relative:
-                taken = f"{typed} is counted from {_day(last)}, the last day of the table"
+                end, day = ("first", first) if "first" in typed.lower() else ("last", last)
+                taken = f"{typed} is counted from {_day(day)}, the {end} day of the table"
             if bare and not self._in_range(named.when):
                 score -= 0.5  # a number like a year that the table does not have
             yield Tag("time", named.when, i, i + named.length, score, taken, bool(named.guess))

@@ -68,13 +68,15 @@ _NTH = {"first": 1, "second": 2, "third": 3, "fourth": 4, "last": 4, "1": 1, "2"
 _LAST = {"last", "past", "previous", "latest"}
 
 
-def named_at(tokens: Sequence[Token], at: int, last: dt.date) -> list[Named]:
+def named_at(tokens: Sequence[Token], at: int, last: dt.date, first: dt.date | None = None) -> list[Named]:
     """Return the stretches of time that are named from a token on, the longest first.
 
-    ``last`` is the last day of the table, from which “last winter” is counted.
+    ``last`` and ``first`` are the days of the table from which “last winter” and
+    “the first 3 months” are counted.
     """
     lows = [token.low for token in tokens[at : at + 9]]
     found = [
+        *_beginning(lows, first),
         *_open(lows, last),
         *_relative(lows, last),
         *_ranges(lows, last),
@@ -202,7 +204,7 @@ def _open(lows: Sequence[str], last: dt.date) -> list[Named]:
     if ahead[:1] == ["the"]:
         ahead, skip = ahead[1:], 2
     if head in _SINCE and head != "to":
-        period = _period(ahead, last) or _bare_month(ahead, last)
+        period = _period(ahead, last) or _bare_month(ahead, last) or next(iter(_relative(ahead, last)), None)
         if period is not None and isinstance(period.when, Stretch):
             low, high = period.when.low, period.when.high
             side = _SINCE[head]
@@ -291,6 +293,26 @@ def _relative(lows: Sequence[str], last: dt.date) -> list[Named]:  # noqa: C901 
     return []
 
 
+def _beginning(lows: Sequence[str], first: dt.date | None) -> list[Named]:
+    """Return what the table begins with: the first 3 months, the first year."""
+    skip = 1 if lows[:1] == ["the"] else 0
+    words = list(lows[skip : skip + 3])
+    if first is None or len(words) < 2 or words[0] != "first":
+        return []
+    counted = re.fullmatch(r"\d{1,3}", words[1]) is not None and len(words) > 2
+    count, unit = (int(words[1]), words[2]) if counted else (1, words[1])
+    unit = unit.removesuffix("s")
+    length = (3 if counted else 2) + skip
+    if unit in ("day", "week") and count:
+        end = first + dt.timedelta(days=count * (7 if unit == "week" else 1))
+        return [Named(Stretch(first, end), length, relative=True)]
+    months = {"month": 1, "quarter": 3, "year": 12}.get(unit)
+    if not months or not count or first.year + count > 9_000:
+        return []
+    begin = (first.month - 1) // months * months + 1
+    return [Named(_months(first.year, begin, months * count), length, relative=True)]
+
+
 def _this_or_last(unit: str, this: bool, last: dt.date) -> Stretch | None:
     """Return the calendar period that holds the last day, or the newest that is over."""
     if unit in _SEASONS:
@@ -332,6 +354,8 @@ def _recurring(lows: Sequence[str]) -> list[Named]:  # noqa: C901  (one case a f
         return [Named(Recurring("week", (0, 1, 2, 3, 4)), 1)]
     if first in _HOURS:
         return [Named(Recurring("day", tuple(_HOURS[first])), 1, guess=_hours_words(_HOURS[first]))]
+    if first == "at" and rest[:1] in (["night"], ["nights"]):
+        return [Named(Recurring("day", (22, 23, 0, 1, 2, 3, 4)), 2, guess="22:00 to 05:00")]
     if first == "after" and rest[:1] == ["midnight"]:
         return [Named(Recurring("day", tuple(range(6))), 2, guess=_hours_words(range(6)))]
     if first == "before" and rest[:1] == ["midnight"]:

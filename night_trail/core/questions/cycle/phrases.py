@@ -7,7 +7,7 @@ from night_trail.core.questions.shared.phrase import Outline, Phrase
 PHRASES = (
     Phrase(
         "through the week|over the week|by weekday|by weekdays|by day of the week|by day of week|per weekday"
-        "|day of the week|day of week|weekday|during the week|weekly pattern|weekly rhythm|weekly cycle"
+        "|day of the week|day of week|during the week|weekly pattern|weekly rhythm|weekly cycle"
         "|which weekday|which day of the week|across the week|each weekday|every weekday|weekday by weekday",
         "part", "week", vote=1.0,
     ),

@@ -29,7 +29,7 @@ PHRASES = (
     Phrase("box plot|box plots|boxplot|boxplots|boxes|box and whiskers|box whisker", "shape", "boxes", vote=0.9),
     Phrase("density|density curve|density curves|densities|violin|violins", "shape", "density", vote=0.7),
     Phrase(
-        "running share|cumulative distribution|cumulative share|cumulative shares", "shape", "running", vote=0.8
+        "running share|cdf|ecdf|cumulative distribution|cumulative share|cumulative shares", "shape", "running", vote=0.8
     ),
     Phrase("strip|strip of points|points|strip plot|every row as a point", "shape", "strip", vote=0.2),
     Phrase("letter values|letter value plot", "shape", "letters", vote=0.8),
