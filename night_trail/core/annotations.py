@@ -14,6 +14,7 @@ from typing import Annotated
 import msgspec
 
 from night_trail.core.errors import BadQuestion
+from night_trail.core.structs import looked_through
 
 MOST = 40
 """How many annotations one picture may carry."""
@@ -120,3 +121,6 @@ def _said(annotation: Annotation | None) -> str:
         return "taken away"
     text = getattr(annotation, "text", "")
     return f"“{text}”" if text else "moved"
+
+
+looked_through(Annotations)

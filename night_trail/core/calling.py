@@ -6,6 +6,8 @@ from typing import Annotated, Literal
 
 import msgspec
 
+from night_trail.core.structs import looked_through
+
 MOST_CALLED = 500
 Called = Annotated[str, msgspec.Meta(min_length=1, max_length=100)]
 Meaning = Annotated[str, msgspec.Meta(min_length=1, max_length=500)]
@@ -20,3 +22,6 @@ class Vocabulary(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
 
     means: dict[Called, Meaning] = {}
     good: dict[Meaning, Literal["high", "low"]] = {}
+
+
+looked_through(Vocabulary)

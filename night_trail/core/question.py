@@ -23,6 +23,7 @@ from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
+from night_trail.core.structs import looked_through
 
 Time = OverTime | Cycle | Decomposition | Forecast
 """Those about a measure over time."""
@@ -87,3 +88,6 @@ def decode(text: str | bytes, kind: Any, what: str) -> Any:
         ) from None
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
         raise BadQuestion(f"This {what} is not valid JSON: {error}".rstrip(".")) from None
+
+
+looked_through(Scene)

@@ -24,6 +24,7 @@ from night_trail.core.stats.form import free_of_limits, limits
 from night_trail.core.stats.grain import Grain, grain
 from night_trail.core.stats.quantiles import box, quantiles
 from night_trail.core.stats.shape import heaping, humps, zeros
+from night_trail.core.structs import looked_through
 from night_trail.core.table import Coded, Column, Floats, Ints, Kind, Table, on_axis
 
 BARS = 32
@@ -284,3 +285,6 @@ def in_order(found: Survey, order: str) -> list[tuple[int, Profile]]:
         kinds = list(Kind)
         placed.sort(key=lambda p: (kinds.index(p[1].column.kind), p[0]))
     return placed
+
+
+looked_through(Survey)

@@ -24,6 +24,7 @@ from night_trail.core.questions.registry import sentence, short_name
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.answer import first_question
 from night_trail.core.questions.spread.question import Bins
+from night_trail.core.structs import looked_through
 from night_trail.core.table import Table
 from night_trail.core.words_in.readings import meant, rows_meant
 
@@ -404,3 +405,6 @@ def said_in_short(words: str) -> str:
     """
     words = " ".join(words.split())
     return words if len(words) <= 70 else words[:69].rstrip() + "…"
+
+
+looked_through(Change)

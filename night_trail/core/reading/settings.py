@@ -6,6 +6,7 @@ from typing import Literal
 
 import msgspec
 
+from night_trail.core.structs import looked_through
 from night_trail.core.table import Kind
 
 DateOrder = Literal["", "day", "month", "year"]
@@ -90,3 +91,6 @@ class Understood(msgspec.Struct, kw_only=True):
         left = LeftOut(count, why)
         if count and left not in self.left_out:
             self.left_out = [*self.left_out, left]
+
+
+looked_through(ReadingSettings, Understood)

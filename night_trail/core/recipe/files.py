@@ -9,6 +9,7 @@ import msgspec
 from night_trail.core.errors import BadQuestion
 from night_trail.core.reading import ReadingSettings
 from night_trail.core.recipe.steps import MOST_STEPS, Step
+from night_trail.core.structs import looked_through
 
 VERSION = 1
 
@@ -41,3 +42,6 @@ def decode_recipe(data: bytes | str) -> Recipe:
     if found.recipe != VERSION or len(found.steps) > MOST_STEPS:
         raise BadQuestion("The recipe is of another version or too long", "", "Export it again.")
     return found
+
+
+looked_through(Recipe)

@@ -10,6 +10,7 @@ from night_trail.core.conditions import Condition, columns_of
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.numbers import listed, number
 from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.structs import looked_through
 from night_trail.core.table import Kind
 
 JoinHow = Literal["left", "inner", "full"]
@@ -491,3 +492,6 @@ def decode_step(data: bytes | str) -> Step:
     except (msgspec.MsgspecError, UnicodeDecodeError) as error:
         raise BadQuestion(f"The step cannot be understood: {error}", "", "Correct the field.") from None
     return step
+
+
+looked_through(Step)
