@@ -257,6 +257,19 @@ def test_times_are_counted_from_the_ends_of_the_table(typed: str, when: object) 
     assert named_at(tokens, 0, dt.date(2024, 10, 31), dt.date(2021, 4, 9))[0].when == when
 
 
+def test_a_last_night_past_midnight_ends_on_the_day_it_began() -> None:
+    night = [dt.datetime(2024, 12, 1, 22) + dt.timedelta(days=i // 4, hours=2 * (i % 4)) for i in range(124)]
+    nights = made_table(at=night, late=[float(i % 9) for i in range(124)])
+    assert max(night).date() == dt.date(2025, 1, 1)
+    found = readings("late this year", nights)[0]
+    assert found.scene.only == (Between("at", "2024-01-01", "2025-01-01"),)
+    assert "31 December 2024" in found.taken[0]
+    # where the day before only held mornings too, the last one is a day like any other
+    early = [dt.datetime(2024, 12, 1, 2) + dt.timedelta(days=i // 4, hours=i % 4) for i in range(128)]
+    mornings = made_table(at=early, late=[float(i % 9) for i in range(128)])
+    assert readings("late this year", mornings)[0].scene.only == (Between("at", "2025-01-01", "2026-01-01"),)
+
+
 def test_impossible_days_are_no_times() -> None:
     assert not named_at(tokens_of("31 February 2023"), 0, dt.date(2024, 1, 1))
     assert not named_at(tokens_of("2023-02-31"), 0, dt.date(2024, 1, 1))

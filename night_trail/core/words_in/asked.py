@@ -25,10 +25,14 @@ class Asked:
     """What was asked.
 
     ``columns`` are named without a figure, ``figure`` is one without a column;
-    ``rows`` says that only rows were named. ``also`` are groups to add to those
-    there are. ``end`` is the end of a ranking, ``which`` whether a group of it
-    is asked for. ``wishes`` are choices in slots, ``strong`` whether words keep
-    rows only.
+    ``soft`` of them are named for their rows alone. ``rows`` says that only rows
+    were named. ``also`` are groups to add to those there are. ``end`` is the end
+    of a ranking, ``keep`` how many of it, ``kept_of`` what of; ``best`` says that
+    the good end is wanted, ``busy`` that of the most rows. ``wishes`` are choices
+    in slots. ``spread_apart`` is the column of values that were set against each
+    other, ``apart`` that they are to be drawn so. ``same`` and ``adds`` ask for
+    another measure in the same picture, or one more. ``opens`` says that the
+    words go on from something, ``hurdle`` why something of them cannot be.
     """
 
     table: Table
@@ -50,7 +54,6 @@ class Asked:
     same: bool = False
     which: bool = False
     end: str = ""
-    strong: bool = False
     spread_apart: Column | None = None
     apart: bool = False
     ranked: bool = False

@@ -81,7 +81,7 @@ class RowsReader:
         self.dropping, self.context = True, True
 
     def _only(self, tag: Tag, at: int) -> None:
-        self.asked.strong, self.context = True, True
+        self.context = True
 
     def _where(self, tag: Tag, at: int) -> None:
         self.context = bool(tag.value) or bool(self.context)

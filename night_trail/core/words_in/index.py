@@ -14,9 +14,9 @@ import polars as pl
 from cachetools import LRUCache
 from rapidfuzz import fuzz, process
 
-from night_trail.core.moments import when
+from night_trail.core.moments import DAY, HOUR, when
 from night_trail.core.questions.shared.periods import time_column
-from night_trail.core.table import Column, Kind, Table, as_text
+from night_trail.core.table import Column, Floats, Kind, Table, as_text
 from night_trail.core.words_in.alike import SAME_VALUE, SURE, likeness, misspelled
 from night_trail.core.words_in.fillers import FILLER
 from night_trail.core.words_in.phrases import binding, reserved
@@ -307,8 +307,20 @@ def _values_of(table: Table) -> list[Values]:
     return found
 
 
+MORNING = 6
+
+
+def _goes_on_after_noon(moments: Floats) -> bool:
+    """Whether a tenth of the moments lie after noon: a last day that ends before morning is not over."""
+    hours = moments[~np.isnan(moments)] % DAY / HOUR
+    return bool(np.count_nonzero(hours >= 12) >= 0.1 * len(hours))
+
+
 def _days_of(table: Table) -> tuple[dt.date, dt.date] | None:
-    """Return the first and the last day of the table's time, None where it has none."""
+    """Return the first and the last day of the table's time, None where it has none.
+
+    A last night that runs past midnight belongs to the day it began on.
+    """
     column = time_column(table)
     if column is None:
         return None
@@ -316,6 +328,8 @@ def _days_of(table: Table) -> tuple[dt.date, dt.date] | None:
     if not len(moments) or bool(np.isnan(moments).all()):
         return None
     try:
-        return when(float(np.nanmin(moments))).date(), when(float(np.nanmax(moments))).date()
+        first, newest = (when(float(end(moments))) for end in (np.nanmin, np.nanmax))
+        night = column.kind == Kind.DATETIME and newest.hour < MORNING and _goes_on_after_noon(moments)
+        return first.date(), (newest - dt.timedelta(hours=MORNING if night else 0)).date()
     except OverflowError:
         return None

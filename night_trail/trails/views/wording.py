@@ -14,6 +14,7 @@ from night_trail.core.question import Scene
 from night_trail.core.sentence import scene_sentence
 from night_trail.core.turns import Say
 from night_trail.core.words_in.complete import completions
+from night_trail.core.words_in.index import index_of
 from night_trail.core.words_in.missed import left_in_words, not_understood
 from night_trail.core.words_in.reading import Reading
 from night_trail.core.words_in.readings import readings
@@ -68,6 +69,8 @@ def words(request: HttpRequest, table: int) -> HttpResponse:
         "may_keep": Table.objects.sees(request.user, found, Role.EXPLORE),
     }
     if not text.strip():
+        # the box was just entered: what the first letter is looked up in is made meanwhile
+        index_of(desk.table)
         context |= {
             "favourites": favourites_of(found, request.user),
             "suggested": suggestions(desk.table) if desk.scene.main is None else [],

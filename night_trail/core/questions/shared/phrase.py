@@ -43,8 +43,8 @@ class Outline:
     a ranking is; ``numbers`` and ``categories`` count the columns named without
     a figure, ``groups`` what rows are grouped by. ``timed`` says that steps of
     time are named, ``moves`` that one column is said to go with another,
-    ``linked`` that columns are joined by a word,
-    ``votes`` how much the phrases of this kind speak for it.
+    ``linked`` that columns are joined by a word, ``votes`` how much the phrases
+    of this kind speak for it.
     """
 
     figured: bool = False
