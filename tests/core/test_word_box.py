@@ -22,7 +22,7 @@ from night_trail.core.reading import load
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.table import Table
-from night_trail.core.turns import Say, turn
+from night_trail.core.turns import BreakDown, Say, turn
 from night_trail.core.words_in.complete import completions
 from night_trail.core.words_in.readings import meant, measure_meant, readings, rows_meant
 from night_trail.core.words_in.suggest import suggestions
@@ -429,12 +429,39 @@ def test_other_values_take_the_place_of_those_kept_before() -> None:
     assert len(both.only) == 2
 
 
+def test_conditions_said_at_once_hold_together() -> None:
+    table = table_of("buses")
+    scene = readings("boardings by month in Quayside but not on Saturdays and not in 2022", table)[0].scene
+    wanted = expected("boardings by month, only where district is Quayside", table)
+    kept = met(scene.only, table)
+    assert len(scene.only) == 3 and kept.any() and not (kept & ~met(wanted.only, table)).any()
+    both = readings("lines in Foundry except N1 by boardings", table)[0].scene
+    assert (met(both.only, table) <= met((OneOf("district", ("Foundry",)),), table)).all()
+
+
+def test_what_takes_the_place_of_a_group_gone_down_into_comes_up_from_it() -> None:
+    table = table_of("buses")
+    at = Scene(
+        main=expected("average late_min by district", table).main, lit=OneOf("district", ("Quayside",))
+    )
+    inside, _ = turn(at, BreakDown("line"), table)
+    assert len(inside.within) == 1
+    for words in (
+        "only Foundry",
+        "boardings by month in Foundry",
+        "late_min, only where district is Foundry",
+    ):
+        after = meant(words, table, inside).scene
+        assert after.within == () and after.only == (OneOf("district", ("Foundry",)),), words
+
+
 def test_back_and_clear_are_no_questions() -> None:
     table = table_of("buses")
     scene = expected("late_min by depot, only where district is Quayside", table)
     assert readings("back", table, scene)[0].do == "back"
     assert readings("clear", table, scene)[0].scene == replace(scene, only=())
     assert readings("back", table) == []
+    assert not readings("back to boardings by line", table, scene)[0].whole
 
 
 # ---- finishing a word, six things to ask ----

@@ -21,7 +21,7 @@ from night_trail.core.questions.shared.phrase import WAY, Outline, Phrase
 from night_trail.core.table import Table
 from night_trail.core.words_in.asked import Asked
 from night_trail.core.words_in.figures import FIGURE_WORDS
-from night_trail.core.words_in.filters import checked, with_conditions
+from night_trail.core.words_in.filters import checked, narrowed
 from night_trail.core.words_in.index import Index
 from night_trail.core.words_in.order import effects
 from night_trail.core.words_in.reading import Missed, Reading, reading_of
@@ -66,10 +66,9 @@ def new_pictures(asked: Asked, scene: Scene, table: Table, index: Index) -> Iter
             missed = Missed()
             question = _made(asked, kind, missed, table, index)
             check(question, table)
-            only = with_conditions(scene.only, _rows_of(asked, kind), table)
-            after = checked(replace(scene, main=question, only=only), table)
+            after = narrowed(replace(scene, main=question), _rows_of(asked, kind), table)
             score = fit + min(outline.votes, 1.5) - missed.cost - far
-            yield reading_of(asked, missed, after, score=score)
+            yield reading_of(asked, missed, checked(after, table), score=score)
         except (BadQuestion, msgspec.ValidationError):
             continue
 

@@ -79,6 +79,14 @@ class Asked:
         """Whether anything is asked of which a picture could be made by itself."""
         return bool(self.measures or self.columns or self.rows)
 
+    @property
+    def says_more(self) -> bool:
+        """Whether anything is asked beside what is to be done."""
+        rows = self.only or self.lit or self.dropped
+        return bool(
+            self.counted or self.groups or self.also or self.grain or self.time or self.wishes or rows
+        )
+
     def text(self, tag: Tag) -> str:
         """Return what was typed for a tag."""
         return " ".join(t.text for t in self.tokens[tag.start : tag.end])

@@ -21,17 +21,15 @@ from night_trail.core.words_in.asked import Asked
 
 def rows_turned(asked: Asked, scene: Scene, table: Table) -> Scene:
     """Return the scene with the filter, the lantern and the zoom that were asked for."""
-    only = _without(scene.only, asked.dropped)
-    only = with_conditions(only, asked.only, table)
+    scene = _kept(scene, _without(scene.only, asked.dropped))
+    scene = narrowed(scene, asked.only, table)
     if asked.zoomed is not None:
         scene, zoomed = _zoomed(scene, asked, table)
-        only = with_conditions(only, zoomed, table)
-    gone = [c for c in scene.only if c not in only]
-    within = tuple(level for level in scene.within if level.rows not in gone)
+        scene = narrowed(scene, zoomed, table)
     lit = asked.lit[0] if len(asked.lit) == 1 else scene.lit
     if len(asked.lit) > 1:
         lit = AllOf(tuple(asked.lit))
-    return replace(scene, only=only, lit=lit, within=within)
+    return replace(scene, lit=lit)
 
 
 def _zoomed(scene: Scene, asked: Asked, table: Table) -> tuple[Scene, list[Condition]]:
@@ -65,16 +63,19 @@ def _speaks_of(condition: Condition, gone: Condition) -> bool:
     return isinstance(condition, Between) and isinstance(gone, Between) and condition.column == gone.column
 
 
-def with_conditions(
-    only: tuple[Condition, ...], new: Sequence[Condition], table: Table
-) -> tuple[Condition, ...]:
-    """Return a filter with more conditions: other values or times take the earlier place."""
-    for condition in new:
-        if condition in only:
-            continue
-        kept = tuple(c for c in only if not _takes_place(condition, c, table))
-        only = (*kept, condition)
-    return only
+def narrowed(scene: Scene, new: Sequence[Condition], table: Table) -> Scene:
+    """Return a scene with more conditions: other values or times take the place of those before.
+
+    Those that are new at once hold together: Quayside, and not on Fridays.
+    """
+    kept = [c for c in scene.only if c in new or not any(_takes_place(one, c, table) for one in new)]
+    return _kept(scene, (*kept, *(one for one in new if one not in kept)))
+
+
+def _kept(scene: Scene, only: tuple[Condition, ...]) -> Scene:
+    """Return a scene with another filter; groups whose rows it lets go are come up from."""
+    within = tuple(level for level in scene.within if level.rows in only)
+    return replace(scene, only=only, within=within)
 
 
 def _takes_place(new: Condition, old: Condition, table: Table) -> bool:

@@ -16,6 +16,11 @@ MANY_VALUES = 50
 
 def in_order(asked: Asked) -> Asked:
     """Put what a ranking is of in its place: which line is the latest, top 5 lines by lateness."""
+    if asked.do and asked.says_more:
+        # back to depot: what goes back asks for nothing else
+        asked.left.append(asked.do)
+        asked.penalty += 0.5
+        asked.do = ""
     slots = {(phrase.slot, phrase.value) for wish in asked.wishes for _, phrase in effects(wish)}
     kept = any(slot in ("keep", "least") for slot, _ in slots) or ("order", "value") in slots
     asked.ranked = bool(asked.end or asked.keep or kept or asked.busy)

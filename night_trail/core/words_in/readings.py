@@ -22,7 +22,7 @@ from night_trail.core.sentence import MOST_TYPED, scene_in_words
 from night_trail.core.sentence import read as read_exactly
 from night_trail.core.table import Column, Table
 from night_trail.core.words_in.anew import new_pictures
-from night_trail.core.words_in.filters import with_conditions
+from night_trail.core.words_in.filters import narrowed
 from night_trail.core.words_in.grammar import asked_of
 from night_trail.core.words_in.index import Index, index_of
 from night_trail.core.words_in.missed import left_in_words, not_understood, unread
@@ -202,7 +202,7 @@ def _exact(text: str, table: Table, scene: Scene) -> Iterator[Reading]:
             check_condition(condition, table)
     except BadQuestion:
         return
-    after = changed_struct(scene, main=question, only=with_conditions(scene.only, only, table))
+    after = narrowed(changed_struct(scene, main=question), only, table)
     yield Reading(after, "", False, 1_000.0, exact=True)
 
 
