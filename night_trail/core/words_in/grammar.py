@@ -80,7 +80,8 @@ class _Reader(RowsReader):
         self.asked.keep = int(min(max(keep, 0), 9_999))
 
     def _not_yet(self, tag: Tag, at: int) -> None:
-        self.asked.left.append(" ".join(t.text for t in self.tokens[tag.start : tag.end]))
+        self.asked.left.append(self.asked.text(tag))
+        self.asked.hurdle = f"No picture answers “{self.asked.text(tag)}” yet"
         self.asked.penalty += 0.9
 
     def _divide(self, tag: Tag, at: int) -> None:

@@ -56,7 +56,7 @@ async function look() {
     shownFor = words;
     htmx.process(panel);
     if (panel.childElementCount) open(); else close();
-    mark(words.trim() ? options()[0] : null);
+    mark(current());
     $("#word-said").textContent = $("#word-list")?.dataset.said || $(".missed", panel)?.textContent || "";
   } catch { /* the next letter came */ }
 }
