@@ -271,9 +271,11 @@ document.addEventListener("keydown", (event) => {
 document.addEventListener("submit", (event) => {
   if (event.target.id !== "word-form") return;
   event.preventDefault();
-  const words = $("#word-box").value.trim();
+  const box = $("#word-box");
+  const words = box.value.trim();
   const reading = $("#word-reading").value;
-  if (words) turn({ words, reading }).then(() => { if (!$("#notice").childElementCount) $("#word-box").value = ""; });
+  // who types on meanwhile keeps what they typed
+  if (words) turn({ words, reading }).then(() => { if (box.value.trim() === words && !$("#notice").childElementCount) box.value = ""; });
 });
 
 // ---- the address of a step, to be sent or written down ----
