@@ -31,6 +31,10 @@ from night_trail.core.words_in.readings import meant, rows_meant
 MOST_LEVELS = 12
 
 
+class OneBack(BadQuestion):
+    """One step back was asked for: a scene knows of none, a trail does."""
+
+
 class _Turn(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag_field="turn"):
     """Shared settings of all turns."""
 
@@ -219,6 +223,8 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:  #
             return replace(scene, main=question), short_name(question)
         case Say(words, key):
             reading = meant(words, table, scene, key)
+            if reading.do == "back":
+                raise OneBack("There is no step before this one", "", "Say what to look at.")
             return reading.scene, reading.label or said_in_short(words)
         case Slot(slot, value):
             return _slot(scene, slot, value, table)

@@ -15,8 +15,7 @@ from night_trail.core.question import Scene, decode, key
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.registry import words_of
 from night_trail.core.recipe.steps import Group, PartOf, SeriesPart
-from night_trail.core.turns import Change, Light, Say, SeeColumn, Zoom, turn, zoomed_out
-from night_trail.core.words_in.readings import meant
+from night_trail.core.turns import Change, Light, OneBack, Say, SeeColumn, Zoom, turn, zoomed_out
 from night_trail.tables.models import Table, Version
 from night_trail.tables.recipes import take_step
 from night_trail.tables.services import core_table
@@ -54,13 +53,14 @@ def take_turn(step: Step, change: Change) -> Step:
 
     Zooming on and on is one turn: each stop leaves from the step the zoom began at.
     """
-    table = core_table(step.trail.version)
-    if (
-        isinstance(change, Say)
-        and meant(change.words, table, step.scene_value(), change.reading).do == "back"
-    ):
-        return _one_back(step)
-    scene, label = turn(step.scene_value(), change, table)
+    try:
+        scene, label = turn(step.scene_value(), change, core_table(step.trail.version))
+    except OneBack:
+        if step.parent is None:
+            raise
+        # with its version and table, which are at hand
+        step.parent.trail = step.trail
+        return step.parent
     scene_key = key(scene)
     if scene_key == step.scene_key:
         return step
@@ -83,14 +83,6 @@ def take_turn(step: Step, change: Change) -> Step:
     # with its version and table, which are at hand
     child.trail = step.trail
     return child
-
-
-def _one_back(step: Step) -> Step:
-    """Return the step before, or say that there is none."""
-    if step.parent is None:
-        raise BadQuestion("There is no step before this one", "", "Say what to look at.")
-    step.parent.trail = step.trail
-    return step.parent
 
 
 def _zoom_began(step: Step) -> Step | None:

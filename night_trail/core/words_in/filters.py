@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from msgspec.structs import replace
 
-from night_trail.core.conditions import AllOf, Between, Condition, Not, OneOf, Recurs
+from night_trail.core.conditions import Between, Condition, Not, OneOf, Recurs, joined_all
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import in_words
@@ -26,10 +26,7 @@ def rows_turned(asked: Asked, scene: Scene, table: Table) -> Scene:
     if asked.zoomed is not None:
         scene, zoomed = _zoomed(scene, asked, table)
         scene = narrowed(scene, zoomed, table)
-    lit = asked.lit[0] if len(asked.lit) == 1 else scene.lit
-    if len(asked.lit) > 1:
-        lit = AllOf(tuple(asked.lit))
-    return replace(scene, lit=lit)
+    return replace(scene, lit=joined_all(*asked.lit)) if asked.lit else scene
 
 
 def _zoomed(scene: Scene, asked: Asked, table: Table) -> tuple[Scene, list[Condition]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from night_trail.core.conditions import AllOf, Between, Condition, OneOf
+from night_trail.core.conditions import Between, Condition, OneOf, joined_all
 from night_trail.core.language.numbers import number
 from night_trail.core.measure import Measure
 from night_trail.core.questions.shared.grouping import can_group
@@ -329,8 +329,7 @@ class _Reader(RowsReader):
     def _end_of_share(self) -> None:
         """Make the share of the conditions named since."""
         if self.sharing and self.shared:
-            where = self.shared[0] if len(self.shared) == 1 else AllOf(tuple(self.shared))
-            self.asked.measures.append(Measure("share", where=where))
+            self.asked.measures.append(Measure("share", where=joined_all(*self.shared)))
             self.sharing, self.shared = False, []
 
     def _finish(self) -> None:

@@ -47,7 +47,6 @@ class RowsReader:
         self.context: bool | None = None
         """Whether words for rows stand before: True for sure, False for ``with`` or ``in``."""
         self.amounts: list[Amount] = []
-        self.flags: list[Column] = []
         self.named_dates: Column | None = None
         self.last_figure: tuple[str, float] | None = None
 

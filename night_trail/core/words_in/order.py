@@ -14,7 +14,7 @@ MANY_VALUES = 50
 """A category of more values is counted by its values, not set beside another."""
 
 
-def in_order(asked: Asked) -> Asked:
+def in_order(asked: Asked) -> None:
     """Put what a ranking is of in its place: which line is the latest, top 5 lines by lateness."""
     if asked.do and asked.says_more:
         # back to depot: what goes back asks for nothing else
@@ -38,7 +38,6 @@ def in_order(asked: Asked) -> Asked:
         asked.good()
     if asked.affects and len(asked.columns) == 2:
         asked.columns.reverse()
-    return asked
 
 
 def _named(asked: Asked) -> tuple[list[Column], list[Column]]:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import replace
 
 import msgspec
 from msgspec.structs import replace as changed_struct
 
-from night_trail.core.conditions import AllOf, Condition
+from night_trail.core.conditions import Condition, joined_all
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import from_words, in_words
@@ -22,13 +21,14 @@ from night_trail.core.sentence import MOST_TYPED, scene_in_words
 from night_trail.core.sentence import read as read_exactly
 from night_trail.core.table import Column, Table
 from night_trail.core.words_in.anew import new_pictures
+from night_trail.core.words_in.asked import Asked
 from night_trail.core.words_in.filters import narrowed
 from night_trail.core.words_in.grammar import asked_of
-from night_trail.core.words_in.index import Index, index_of
+from night_trail.core.words_in.index import index_of
 from night_trail.core.words_in.missed import left_in_words, not_understood, unread
 from night_trail.core.words_in.order import in_order
 from night_trail.core.words_in.reading import Missed, Reading
-from night_trail.core.words_in.tags import Tagger
+from night_trail.core.words_in.tags import Tagger, Way
 from night_trail.core.words_in.tokens import tokens_of
 from night_trail.core.words_in.turned import remade, turns_of
 
@@ -42,9 +42,8 @@ ODD = 1.5
 def readings(text: str, table: Table, scene: Scene | None = None) -> list[Reading]:
     """Return what typed words may ask for, the likeliest first; at most ``MOST``, none where nothing fits."""
     scene = scene or Scene()
-    found = list(_exact(text, table, scene))
-    index = index_of(table)
-    found += _guessed(text, table, scene, index)
+    exact = _exact(text, table, scene)
+    found = [*([] if exact is None else [exact]), *_guessed(text, table, scene)]
     best: dict[str, Reading] = {}
     for reading in sorted(found, key=lambda r: -r.score):
         best.setdefault(reading.key, reading)
@@ -63,7 +62,7 @@ def meant(text: str, table: Table, scene: Scene, key_: str = "") -> Reading:
     """
     if len(text) > MOST_TYPED:
         raise BadQuestion("That is too long to be a question", "", "Begin with a column, like: late_min.")
-    exact = next(_exact(text, table, scene), None)
+    exact = _exact(text, table, scene)
     if exact is not None and key_ in ("", exact.key):
         return exact  # without an index of the table: its own sentences need none
     found = readings(text, table, scene)
@@ -112,11 +111,8 @@ def _stands(text: str, table: Table, scene: Scene) -> bool:
 
 
 def _turned_to_itself(text: str, table: Table, scene: Scene) -> bool:
-    tokens = tokens_of(text)
-    index = index_of(table)
-    ways = Tagger(tokens, table, index).ways() if tokens else []
-    for way in ways[:1]:
-        asked = in_order(asked_of(way, table, index, _looked_at(scene, table), tokens))
+    for _, asked in _asked_ways(text, table, _looked_at(scene, table))[:1]:
+        in_order(asked)
         if asked.do:
             return True
         try:
@@ -161,10 +157,7 @@ def measure_meant(text: str, table: Table) -> Measure:
     try:
         return measure_from(text, table)
     except BadQuestion as error:
-        tokens = tokens_of(text)
-        index = index_of(table)
-        for way in Tagger(tokens, table, index).ways()[:1]:
-            asked = asked_of(way, table, index, None, tokens)
+        for _, asked in _asked_ways(text, table)[:1]:
             more = asked.groups or asked.also or asked.grain or asked.only or asked.wishes or asked.columns
             if len(asked.measures) == 1 and not more and not asked.left:
                 check_measure(asked.measures[0], table)
@@ -174,15 +167,12 @@ def measure_meant(text: str, table: Table) -> Measure:
 
 def rows_named(text: str, table: Table) -> list[tuple[Condition, tuple[str, ...]]]:
     """Return the conditions that words may name, the likeliest first, each with what it leaves over."""
-    tokens = tokens_of(f"only {text}")
-    index = index_of(table)
     found: dict[Condition, tuple[str, ...]] = {}
-    for way in Tagger(tokens, table, index).ways():
-        asked = asked_of(way, table, index, None, tokens)
+    for _, asked in _asked_ways(f"only {text}", table):
         rows = [*asked.only, *asked.lit]
         if not rows or asked.groups or asked.grain:
             continue
-        condition = rows[0] if len(rows) == 1 else AllOf(tuple(rows))
+        condition = joined_all(*rows)
         # a column named for its rows alone is no word left over
         soft = {c.name for c in asked.soft}
         extra = tuple(c.name for c in asked.columns if c.name not in soft)
@@ -194,28 +184,34 @@ def rows_named(text: str, table: Table) -> list[tuple[Condition, tuple[str, ...]
     return sorted(found.items(), key=lambda pair: len(pair[1]))
 
 
-def _exact(text: str, table: Table, scene: Scene) -> Iterator[Reading]:
-    """Yield the picture that words ask for as a sentence of the house."""
+def _asked_ways(text: str, table: Table, present: Column | None = None) -> list[tuple[Way, Asked]]:
+    """Return the ways through a text, the best first, with what each asks for."""
+    tokens = tokens_of(text)
+    if not tokens:
+        return []
+    index = index_of(table)
+    ways = Tagger(tokens, table, index).ways()
+    return [(way, asked_of(way, table, index, present, tokens)) for way in ways]
+
+
+def _exact(text: str, table: Table, scene: Scene) -> Reading | None:
+    """Return the picture that words ask for as a sentence of the house."""
     try:
         question, only = read_exactly(text, table)
         for condition in only:
             check_condition(condition, table)
     except BadQuestion:
-        return
+        return None
     after = narrowed(changed_struct(scene, main=question), only, table)
-    yield Reading(after, "", False, 1_000.0, exact=True)
+    return Reading(after, "", False, 1_000.0, exact=True)
 
 
-def _guessed(text: str, table: Table, scene: Scene, index: Index) -> list[Reading]:
-    tokens = tokens_of(text)
-    if not tokens:
-        return []
-    present = _looked_at(scene, table)
+def _guessed(text: str, table: Table, scene: Scene) -> list[Reading]:
     found: list[Reading] = []
-    for way in Tagger(tokens, table, index).ways():
-        asked = in_order(asked_of(way, table, index, present, tokens))
+    for way, asked in _asked_ways(text, table, _looked_at(scene, table)):
+        in_order(asked)
         score = way.score - asked.penalty - 0.12 * len(asked.guesses)
-        for made in (*turns_of(asked, scene, table), *new_pictures(asked, scene, table, index)):
+        for made in (*turns_of(asked, scene, table), *new_pictures(asked, scene, table, index_of(table))):
             found.append(replace(made, score=score + made.score - (0.0 if made.whole else LEFT_OVER)))
     return found
 

@@ -159,9 +159,7 @@ class Tagger:
                 # the length of the petals; and a name may have the word itself
                 open_ = {**open_, **self._grown(token, open_)}
                 if any(len(used) > 1 for _, used, _ in open_.values()):
-                    found[j + 1] = [
-                        t for t in self._named(i, j + 1, open_) if t.score > 1.5 * (j + 1 - i) * 0.6
-                    ]
+                    found[j + 1] = [t for t in self._named(i, j + 1, open_) if t.score > 0.9 * (j + 1 - i)]
                 continue
             if not token.low[0].isalnum() or token.quoted:
                 break
@@ -293,11 +291,9 @@ class Tagger:
             return Tag("figure", ("quantile", values[0]), i, end, score, taken)
         if pattern.role == "ends":
             return Tag("ends", (pattern.value, values[0]), i, end, score, taken)
-        if pattern.role == "affect" and args:
-            return Tag("affect", values[0], i, end, score, taken, guess)
         return Tag(pattern.role, pattern.value, i, end, score, taken)
 
-    def _fits(self, pattern: Pattern, i: int) -> Iterator[tuple[int, tuple[Tag, ...], float]]:
+    def _fits(self, pattern: Pattern, i: int) -> Iterator[Fit]:
         """Yield where a pattern that begins at a token may end, with its arguments and score."""
         open_: list[Fit] = [(i, (), 0.0)]
         for symbol in pattern.symbols:
