@@ -12,7 +12,7 @@ import msgspec
 from msgspec.structs import replace
 
 from night_trail.core.breakdown import down
-from night_trail.core.conditions import Between, Condition, Not, Text, check, iso, toggle
+from night_trail.core.conditions import Between, Condition, Text, check, iso, toggle
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import in_words, parts_from_words
 from night_trail.core.moments import DAY, HOUR
@@ -24,6 +24,7 @@ from night_trail.core.questions.registry import sentence, short_name
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.answer import first_question
 from night_trail.core.questions.spread.question import Bins
+from night_trail.core.scenes import added, cleared, only_lit, without_lit, zoomed_out
 from night_trail.core.structs import looked_through
 from night_trail.core.table import Table
 from night_trail.core.words_in.readings import meant, rows_meant
@@ -276,20 +277,17 @@ def _narrowed(scene: Scene, change: Any, table: Table) -> tuple[Scene, str]:  # 
             return replace(scene, lit=None), "lantern out"
         case KeepLit():
             lit = _must_be_lit(scene)
-            return replace(scene, only=_added(scene.only, lit), lit=None), f"only {in_words(lit, table)}"
+            return only_lit(scene, lit), f"only {in_words(lit, table)}"
         case SetAside():
             lit = _must_be_lit(scene)
-            aside = lit.part if isinstance(lit, Not) else Not(lit)
-            return replace(
-                scene, only=_added(scene.only, aside), lit=None
-            ), f"set aside: {in_words(lit, table)}"
+            return without_lit(scene, lit), f"set aside: {in_words(lit, table)}"
         case Only(rows):
-            return replace(scene, only=_added(scene.only, rows)), f"only {in_words(rows, table)}"
+            return replace(scene, only=added(scene.only, rows)), f"only {in_words(rows, table)}"
         case OnlyWords(words, light):
             rows = rows_meant(words, table)
             if light:
                 return _lit(scene, rows, table)
-            return replace(scene, only=_added(scene.only, rows)), f"only {in_words(rows, table)}"
+            return replace(scene, only=added(scene.only, rows)), f"only {in_words(rows, table)}"
         case Drop(position):
             _must_hold(scene.only, position, "condition")
             gone = scene.only[position]
@@ -305,20 +303,9 @@ def _narrowed(scene: Scene, change: Any, table: Table) -> tuple[Scene, str]:  # 
             within = tuple(level for level in scene.within if level.rows != gone or gone in new)
             return replace(scene, only=only, within=within), f"only {said_in_short(words)}"
         case ClearAll():
-            return replace(scene, only=(), lit=None, within=()), "all conditions lifted"
+            return cleared(scene), "all conditions lifted"
         case _:
             raise TypeError(f"no such turn: {change!r}")
-
-
-def zoomed_out(scene: Scene) -> Scene:
-    """Return the scene with all of its main picture in sight."""
-    match scene.main:
-        case Relate():
-            return replace(scene, main=replace(scene.main, window=None))
-        case OverTime():
-            return replace(scene, main=replace(scene.main, window_at=None))
-        case _:
-            return scene
 
 
 def _aimed(window: tuple[float, float, float, float]) -> tuple[float, float, float, float] | None:
@@ -340,7 +327,7 @@ def _down(scene: Scene, by: str, table: Table) -> tuple[Scene, str]:
         raise BadQuestion(f"{MOST_LEVELS} levels are the deepest", "", "Come up again, or look at the rows.")
     main = down(scene.main, by, table)
     level = Descent(rows, scene.main)
-    after = replace(scene, main=main, only=_added(scene.only, rows), lit=None, within=(*scene.within, level))
+    after = replace(scene, main=main, only=added(scene.only, rows), lit=None, within=(*scene.within, level))
     return after, f"into {in_words(rows, table)}, by {by}"
 
 
@@ -397,10 +384,6 @@ def _must_be_lit(scene: Scene) -> Condition:
 def _must_hold(items: tuple[Any, ...], position: int, what: str) -> None:
     if not 0 <= position < len(items):
         raise BadQuestion(f"There is no such {what} any more", "", "Reload the page.")
-
-
-def _added(only: tuple[Condition, ...], condition: Condition) -> tuple[Condition, ...]:
-    return only if condition in only else (*only, condition)
 
 
 def said_in_short(words: str) -> str:

@@ -15,7 +15,8 @@ from night_trail.core.question import Scene, decode, key
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.registry import words_of
 from night_trail.core.recipe.steps import Group, PartOf, SeriesPart
-from night_trail.core.turns import Change, Light, OneBack, Say, SeeColumn, Zoom, turn, zoomed_out
+from night_trail.core.scenes import zoomed_out
+from night_trail.core.turns import Change, Light, OneBack, Say, SeeColumn, Zoom, turn
 from night_trail.tables.models import Table, Version
 from night_trail.tables.recipes import take_step
 from night_trail.tables.services import core_table

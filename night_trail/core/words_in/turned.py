@@ -9,7 +9,6 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace as changed_struct
 
-from night_trail.core.conditions import Not
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.question import Scene
@@ -18,6 +17,7 @@ from night_trail.core.questions.registry import KINDS, check, kind_of
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.measure_slots import plain_words
 from night_trail.core.questions.shared.measures import first_measure
+from night_trail.core.scenes import cleared, only_lit, without_lit, zoomed_out
 from night_trail.core.table import Column, Table
 from night_trail.core.words_in.anew import wished
 from night_trail.core.words_in.asked import Asked
@@ -80,20 +80,15 @@ def _done(asked: Asked, scene: Scene) -> Iterator[Reading]:
     after = scene
     match asked.do:
         case "clear":
-            after = changed_struct(scene, only=(), lit=None, within=())
+            after = cleared(scene)
         case "out":
             after = changed_struct(scene, lit=None)
         case "keep lit" if scene.lit is not None:
-            after = changed_struct(scene, only=(*scene.only, scene.lit), lit=None)
+            after = only_lit(scene, scene.lit)
         case "set aside" if scene.lit is not None:
-            aside = scene.lit.part if isinstance(scene.lit, Not) else Not(scene.lit)
-            after = changed_struct(scene, only=(*scene.only, aside), lit=None)
+            after = without_lit(scene, scene.lit)
         case "zoom out":
-            question = scene.main
-            for field in ("window", "window_at"):
-                if question is not None and isinstance(getattr(question, field, None), tuple):
-                    question = changed_struct(question, **{field: None})
-            after = changed_struct(scene, main=question)
+            after = zoomed_out(scene)
         case "beside" if scene.main is not None and scene.main not in scene.beside and len(scene.beside) < 3:
             after = changed_struct(scene, beside=(*scene.beside, scene.main))
     if after != scene or asked.do == "back":
