@@ -276,6 +276,7 @@ def test_a_guest_is_invited_comes_in_and_looks_at_a_shared_trail(
     expect(guest.locator("#stage svg.picture")).to_be_visible()
     expect(guest.locator("#leave-cairn, #annotate-toggle, #word-box")).to_have_count(0)
     expect(guest.locator("#only-add")).to_be_hidden()
+    settled(guest)
     guest.locator("#stage .mark").nth(4).click()
     expect(guest.locator("#notice")).to_contain_text("You may read this trail, not go on with it.")
     page.get_by_role("button", name=f"Remove {name}").click()

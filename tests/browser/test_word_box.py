@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
@@ -101,6 +102,24 @@ def test_slips_are_mended_words_finished_and_misses_said(page: Page, base: str) 
     expect(box).to_have_value("late_min by depot in Quayside")
     page.keyboard.press("ArrowUp")
     expect(box).to_have_value("averge boardngs by distrct")
+
+
+def test_a_small_picture_that_comes_late_does_not_take_the_notice_away(page: Page, base: str) -> None:
+    held: list[Any] = []
+    page.route("**/words/picture/**", lambda route: held.append(route))
+    start_trail(page)
+    page.keyboard.press("/")
+    page.locator("#word-box").press_sequentially("boardings by moonrise")
+    expect(page.locator("#word-panel")).to_contain_text("“moonrise” is not in this table")
+    while not held:
+        page.wait_for_timeout(50)
+    page.keyboard.press("Enter")
+    expect(page.locator("#notice")).to_contain_text("“moonrise” is not in this table")
+    with page.expect_response("**/words/picture/**"):
+        held[0].continue_()
+    page.wait_for_timeout(300)
+    expect(page.locator("#notice")).to_contain_text("“moonrise” is not in this table")
+    page.unroute("**/words/picture/**")
 
 
 def test_a_word_of_ones_own_is_kept_and_read_at_once(page: Page, base: str) -> None:

@@ -6,7 +6,10 @@ export const $ = (selector, root = document) => root.querySelector(selector);
 export const $$ = (selector, root = document) => [...root.querySelectorAll(selector)];
 export const token = () => $('input[name="csrfmiddlewaretoken"]')?.value ?? "";
 
+const BY_ITSELF = ".later, .asks, .stage, #pending, #arrival";
+let noticed = 0;
 export function notice(sentence) {
+  noticed = performance.now();
   const box = document.createElement("div");
   box.className = "notice";
   const bang = document.createElement("span");
@@ -27,11 +30,13 @@ export function notice(sentence) {
 // ---- something runs: shown only when it takes longer than a blink ----
 let running = 0;
 let busyTimer = 0;
+const begun = new WeakMap();
 document.addEventListener("htmx:before:request", (event) => {
   if (event.detail?.ctx?.sourceElement?.id === "arrival") return;
   running += 1;
   document.body.ariaBusy = "true";
   clearTimeout(busyTimer);
+  if (event.detail?.ctx) begun.set(event.detail.ctx, performance.now());
   busyTimer = setTimeout(() => {
     if (running > 0) {
       $("#busy").classList.add("shown");
@@ -52,8 +57,11 @@ document.addEventListener("htmx:error", () => {
   notice("The server did not answer. Nothing you made is lost; try again in a moment.");
 });
 document.addEventListener("htmx:after:swap", (event) => {
-  const status = event.detail?.ctx?.response?.status ?? 200;
-  if (status < 400) $("#notice")?.replaceChildren();
+  const ctx = event.detail?.ctx;
+  const status = ctx?.response?.status ?? 200;
+  // a notice goes with the next thing done, not with what was still coming or comes by itself
+  if (status >= 400) noticed = performance.now();
+  else if ((begun.get(ctx) ?? 0) > noticed && !ctx.sourceElement?.matches?.(BY_ITSELF)) $("#notice")?.replaceChildren();
   const title = $("[data-title]")?.dataset.title;
   if (title) document.title = `${title} · Night Trail`;
   fitPictures();
