@@ -19,6 +19,7 @@ from night_trail.core.questions.correlation.question import Correlations
 from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.relate.question import Relate
@@ -28,7 +29,12 @@ from night_trail.core.structs import looked_through
 Time = OverTime | Cycle | Decomposition | Forecast
 """Those about a measure over time."""
 
-Question = Spread | Compare | Relate | Correlations | Crosstab | OverTime | Cycle | Decomposition | Forecast
+Why = Differ
+"""Those about why something is so."""
+
+Question = (
+    Spread | Compare | Relate | Correlations | Crosstab | OverTime | Cycle | Decomposition | Forecast | Why
+)
 """Every kind of question; grows as ways of looking are added."""
 
 

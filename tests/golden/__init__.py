@@ -51,6 +51,7 @@ PICTURES: dict[str, tuple[str, str, Condition | None]] = {
     "panels": ("buses", "late_min vs rain_mm in panels by depot", None),
     "together": ("buses", "how do the numbers move together", None),
     "goes": ("buses", "which district goes with which depot", WET),
+    "differ": ("buses", "how do trips where rain_mm at least 2 differ from the rest", WET),
     "months": ("buses", "boardings by month", WET),
     "areas": ("buses", "boardings by month for each depot as stacked areas", None),
     "steps": ("buses", "average late_min by month for each depot as steps", WET),

@@ -55,6 +55,8 @@ class QuestionKind:
     group_slots, ungrouped
         The slots that take what rows are grouped by, the first of them first,
         and a slot with its value for where nothing groups them.
+    takes_rows
+        Whether the rows that are named are what it is about, and no filter.
     modelled
         Whether answers are fitted and take a second: lists do not wait for them.
     neighbours
@@ -82,6 +84,7 @@ class QuestionKind:
     likely: Callable[[Outline], float | None] = lambda asked: None
     group_slots: tuple[str, ...] = ()
     ungrouped: tuple[str, str] | None = None
+    takes_rows: bool = False
     modelled: bool = False
     neighbours: Callable[[Looking, Any], dict[str, GrainName]] | None = None
     behind: Behind | None = None

@@ -25,6 +25,8 @@ from night_trail.core.questions.cycle import kind as cycle
 from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.decomposition import kind as decomposition
 from night_trail.core.questions.decomposition.answer import DecompositionAnswer
+from night_trail.core.questions.differ import kind as differ
+from night_trail.core.questions.differ.answer import DifferAnswer
 from night_trail.core.questions.forecast import kind as forecast
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.kind import QuestionKind
@@ -42,7 +44,8 @@ from night_trail.core.table import Table
 
 Compared = CompareAnswer | CrossAnswer | SeveralAnswer
 Timed = OverTimeAnswer | CycleAnswer | DecompositionAnswer | ForecastAnswer
-Answer = SpreadAnswer | Compared | RelateAnswer | CorrelationAnswer | CrosstabAnswer | Timed
+Reasoned = DifferAnswer
+Answer = SpreadAnswer | Compared | RelateAnswer | CorrelationAnswer | CrosstabAnswer | Timed | Reasoned
 
 KINDS: tuple[QuestionKind, ...] = (
     spread.KIND,
@@ -54,6 +57,7 @@ KINDS: tuple[QuestionKind, ...] = (
     cycle.KIND,
     decomposition.KIND,
     forecast.KIND,
+    differ.KIND,
 )
 """In the order in which ways of looking are offered."""
 

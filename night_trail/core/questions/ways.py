@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import Any
 
 from night_trail.core.conditions import Condition
@@ -15,7 +16,18 @@ from night_trail.core.table import Table
 
 WAYS = {kind.tag: kind.way for kind in KINDS}
 
-_READ_FIRST = ("together", "goes", "apart", "ahead", "cycle", "over time", "compare", "relate", "spread")
+_READ_FIRST = (
+    "differ",
+    "together",
+    "goes",
+    "apart",
+    "ahead",
+    "cycle",
+    "over time",
+    "compare",
+    "relate",
+    "spread",
+)
 """Kinds whose words begin in a way of their own are asked first; any column alone is a spread."""
 
 _OTHER_WORDS = (
@@ -58,15 +70,17 @@ def changed(
 ) -> tuple[Question, str]:
     """Return the question with another choice in a slot, and the change in a few words."""
     if slot == "way":
-        return _another_way(question, value, table)
+        return _another_way(question, value, table, lit)
     return kind_of(question).changed(question, slot, value, table, lit)
 
 
-def _another_way(question: Question, value: Any, table: Table) -> tuple[Question, str]:
+def _another_way(question: Question, value: Any, table: Table, lit: Condition | None) -> tuple[Question, str]:
     chosen("way", value, WAYS)
     kind = next(kind for kind in KINDS if kind.tag == value)
     before = kind_of(question)
     # of a column's spread the first picture is shown again; another question that is asked already stays
     stays = kind is before and value in ("compare", "relate", "together", "goes")
-    asked = question if stays else kind.from_gist(before.gist(question, table), table)
+    gist = before.gist(question, table)
+    # what is lit is what is spoken of
+    asked = question if stays else kind.from_gist(replace(gist, rows=lit or gist.rows), table)
     return asked, kind.short_name(asked)

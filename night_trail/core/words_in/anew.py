@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
-from night_trail.core.conditions import Condition, OneOf, Recurs
+from night_trail.core.conditions import Condition, OneOf, Recurs, joined_all
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.question import Question, Scene
@@ -38,6 +38,7 @@ def _outline(asked: Asked, kind: QuestionKind) -> Outline:
         against += any(phrase.slot == "against" for phrase in its)
     return Outline(
         figured=bool(asked.measures or asked.rows),
+        counted=not any(m.column or m.where for m in asked.measures),
         ranked=asked.ranked,
         numbers=sum(c.kind.measured for c in asked.columns),
         categories=sum(not c.kind.measured for c in asked.columns),
@@ -45,6 +46,7 @@ def _outline(asked: Asked, kind: QuestionKind) -> Outline:
         timed=asked.grain is not None or asked.time is not None,
         moves=bool(against) or asked.affects,
         linked=asked.linked,
+        kept=bool(asked.only),
         votes=votes,
     )
 
@@ -78,6 +80,7 @@ def _made(asked: Asked, kind: QuestionKind, missed: Missed, table: Table, index:
     measures = list(asked.measures) or ([Measure("count")] if asked.rows else [])
     groups = _groups_of(asked, measures)
     further = asked.columns if measures else asked.columns[1:]
+    rows, against = _sides(asked) if kind.takes_rows else (None, None)
     gist = Gist(
         column=_main(asked, measures, groups),
         measure=measures[0] if measures else None,
@@ -85,6 +88,8 @@ def _made(asked: Asked, kind: QuestionKind, missed: Missed, table: Table, index:
         time=asked.time.name if asked.time is not None else None,
         grain=asked.grain,
         others=tuple(c.name for c in further),
+        rows=rows,
+        against=against,
     )
     question = _grouped(kind.from_gist(gist, table), kind, groups, missed, table)
     more = [*measures[1:], *(first_measure(c) for c in further)]
@@ -97,6 +102,17 @@ def _made(asked: Asked, kind: QuestionKind, missed: Missed, table: Table, index:
     ahead = _reaches_season(asked, kind) and index.days is not None
     made: Question = _until_season(question, kind, asked, table, index) if ahead else question
     return made
+
+
+def _sides(asked: Asked) -> tuple[Condition | None, Condition | None]:
+    """Return the rows that are spoken of, and those they are set against: two values of one column."""
+    if not asked.only:
+        return None, None
+    *others, last = asked.only
+    if asked.spread_apart is not None and isinstance(last, OneOf) and len(last.values) == 2 and not others:
+        one, other = last.values
+        return OneOf(last.column, (one,)), OneOf(last.column, (other,))
+    return joined_all(*asked.only), None
 
 
 def _main(asked: Asked, measures: list[Measure], groups: list[str]) -> str:
@@ -152,6 +168,8 @@ def _reaches_season(asked: Asked, kind: QuestionKind) -> bool:
 
 
 def _rows_of(asked: Asked, kind: QuestionKind) -> list[Condition]:
+    if kind.takes_rows:
+        return []
     if not _reaches_season(asked, kind):
         return asked.only
     return [c for c in asked.only if not (isinstance(c, Recurs) and c.part == "year")]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.moments import GrainName
@@ -20,7 +21,8 @@ class Gist:
 
     ``measure`` is None where a column itself is looked at; ``alone`` says
     whether one column's values are what the picture is about. ``others`` are
-    further columns that were named beside the first.
+    further columns that were named beside the first, ``rows`` those that are spoken
+    of, and ``against`` those they are set against.
     """
 
     column: str
@@ -31,6 +33,8 @@ class Gist:
     zone: str | None = None
     alone: bool = True
     others: tuple[str, ...] = ()
+    rows: Condition | None = None
+    against: Condition | None = None
 
     @property
     def told_apart(self) -> str | None:

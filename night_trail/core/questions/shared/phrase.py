@@ -39,15 +39,17 @@ def whole_number(args: tuple[Any, ...], question: Any) -> Any:
 class Outline:
     """What was asked in the rough, by which each kind says how likely it is meant.
 
-    ``figured`` says that a figure or a count is asked, ``ranked`` that an end of
+    ``figured`` says that a figure or a count is asked, ``counted`` that it is
+    only the rows that were named, ``ranked`` that an end of
     a ranking is; ``numbers`` and ``categories`` count the columns named without
     a figure, ``groups`` what rows are grouped by. ``timed`` says that steps of
     time are named, ``moves`` that one column is said to go with another,
     ``linked`` that columns are joined by a word, ``votes`` how much the phrases
-    of this kind speak for it.
+    of this kind speak for it, ``kept`` that rows are named.
     """
 
     figured: bool = False
+    counted: bool = False
     ranked: bool = False
     numbers: int = 0
     categories: int = 0
@@ -55,4 +57,5 @@ class Outline:
     timed: bool = False
     moves: bool = False
     linked: bool = False
+    kept: bool = False
     votes: float = 0.0

@@ -1,0 +1,1 @@
+"""How some rows differ from others, column by column."""

@@ -1,0 +1,67 @@
+"""Rows that belong together, of one day or one person: what is true of one is half true of the others."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from night_trail.core.moments import DAY
+from night_trail.core.table import Bools, Column, Ints, Kind, Table
+
+LEAST_SETS = 20
+TOGETHER = 0.2
+
+
+def sets_of(table: Table, at: Ints) -> Iterator[tuple[Column, Ints]]:
+    """Yield the columns whose equal values keep rows together, with a code for each row of ``at``.
+
+    These are days with several rows, and names that stand in several rows. Rows
+    without a value are sets of their own.
+    """
+    for column in table.columns:
+        if column.kind.temporal:
+            # a night goes on to the morning: what happens before noon belongs to the day before
+            half = DAY / 2 if column.kind == Kind.DATETIME else 0.0
+            values = np.floor((table.axis(column.name).values[at] - half) / DAY)
+            gone = np.isnan(values)
+            codes = np.unique(np.where(gone, 0, values), return_inverse=True)[1].astype(np.int64)
+        elif column.kind == Kind.IDENTIFIER and 2 * column.distinct <= table.height:
+            codes = table.coded(column.name).codes[at].astype(np.int64)
+            gone = codes < 0
+        else:
+            continue
+        codes[gone] = codes.max(initial=0) + 1 + np.arange(int(gone.sum()))
+        n = len(np.unique(codes))
+        if LEAST_SETS <= n <= 0.75 * len(at):
+            yield column, codes
+
+
+def on_one_side(table: Table, at: Ints, side: Bools) -> tuple[Column, Ints] | None:
+    """Return the column of the fewest sets whose rows are on one side together, and its sets; None without.
+
+    They are where two rows of a set are on different sides less often than two
+    of any rows, by a fifth and more (the correlation within sets of Fisher 1925
+    for a yes/no). ``side`` has shape (rows of ``at``,).
+    """
+    found: list[tuple[int, Column, Ints]] = []
+    share = float(side.mean()) if len(side) else 0.0
+    for column, codes in sets_of(table, at):
+        sizes = np.bincount(codes)
+        ones = np.bincount(codes, weights=side)
+        several = sizes > 1
+        apart = 2 * float((ones * (sizes - ones) / np.maximum(sizes - 1, 1))[several].sum())
+        expected = 2 * share * (1 - share) * float(sizes[several].sum())
+        if expected > 0 and 1 - apart / expected > TOGETHER:
+            found.append((int((sizes > 0).sum()), column, codes))
+    if not found:
+        return None
+    _, column, codes = min(found, key=lambda f: f[0])
+    return column, codes
+
+
+def one_of_each(codes: Ints) -> Ints:
+    """Return the place of one row of each set, a fixed random one; ``codes`` has shape (rows,), from 0."""
+    mixed = np.random.default_rng(len(codes)).permutation(len(codes))
+    _, first = np.unique(codes[mixed], return_index=True)
+    return np.sort(mixed[first])
