@@ -19,7 +19,7 @@ def baselines(only: Iterable[Condition], table: Table) -> Iterator[Baseline]:
         found = recent_range(condition, table) if isinstance(condition, Recent) else condition
         if not isinstance(found, Between) or not table.column(found.column).kind.temporal:
             continue
-        period = _ends(found, table)
+        period = ends(found, table)
         if period is None:
             continue
         for called, (start, end) in ((BEFORE, before(*period)), (YEAR_BEFORE, year_before(*period))):
@@ -27,7 +27,7 @@ def baselines(only: Iterable[Condition], table: Table) -> Iterator[Baseline]:
             yield Baseline(where=where, called=called)
 
 
-def _ends(condition: Between, table: Table) -> tuple[dt.datetime, dt.datetime] | None:
+def ends(condition: Between, table: Table) -> tuple[dt.datetime, dt.datetime] | None:
     """Return the days a range covers, the end left out; an open end is the newest date."""
     if not isinstance(condition.low, str):
         return None

@@ -14,6 +14,7 @@ import msgspec
 
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
+from night_trail.core.questions.changed.question import Changed
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.correlation.question import Correlations
 from night_trail.core.questions.crosstab.question import Crosstab
@@ -29,7 +30,7 @@ from night_trail.core.structs import looked_through
 Time = OverTime | Cycle | Decomposition | Forecast
 """Those about a measure over time."""
 
-Why = Differ
+Why = Changed | Differ
 """Those about why something is so."""
 
 Question = (

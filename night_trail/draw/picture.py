@@ -8,6 +8,7 @@ from typing import Any
 
 from night_trail.core.annotations import Annotation
 from night_trail.core.language.spans import plain
+from night_trail.core.questions.changed.answer import ChangedAnswer
 from night_trail.core.questions.compare.answer import CompareAnswer
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.question import CompareShape
@@ -36,6 +37,7 @@ from night_trail.draw.frame.theme import TOKENS, standalone_style
 from night_trail.draw.shapes.angles import draw_angles
 from night_trail.draw.shapes.bars import draw_bars
 from night_trail.draw.shapes.boxes import draw_boxes
+from night_trail.draw.shapes.changed import draw_changed
 from night_trail.draw.shapes.compare import draw_compare
 from night_trail.draw.shapes.cross import draw_cross
 from night_trail.draw.shapes.curves import draw_curves, draw_strip
@@ -89,6 +91,7 @@ _SHAPES: dict[type, Drawer] = {
     DecompositionAnswer: draw_decomposition,
     ForecastAnswer: draw_forecast,
     DifferAnswer: draw_differ,
+    ChangedAnswer: draw_changed,
 }
 
 

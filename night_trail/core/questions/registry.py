@@ -13,6 +13,8 @@ from typing import Any
 from night_trail.core.conditions import Condition
 from night_trail.core.language.spans import Words
 from night_trail.core.question import Question
+from night_trail.core.questions.changed import kind as changed
+from night_trail.core.questions.changed.answer import ChangedAnswer
 from night_trail.core.questions.compare import kind as compare
 from night_trail.core.questions.compare.answer import CompareAnswer
 from night_trail.core.questions.compare.crossed import CrossAnswer
@@ -44,7 +46,7 @@ from night_trail.core.table import Table
 
 Compared = CompareAnswer | CrossAnswer | SeveralAnswer
 Timed = OverTimeAnswer | CycleAnswer | DecompositionAnswer | ForecastAnswer
-Reasoned = DifferAnswer
+Reasoned = ChangedAnswer | DifferAnswer
 Answer = SpreadAnswer | Compared | RelateAnswer | CorrelationAnswer | CrosstabAnswer | Timed | Reasoned
 
 KINDS: tuple[QuestionKind, ...] = (
@@ -57,6 +59,7 @@ KINDS: tuple[QuestionKind, ...] = (
     cycle.KIND,
     decomposition.KIND,
     forecast.KIND,
+    changed.KIND,
     differ.KIND,
 )
 """In the order in which ways of looking are offered."""

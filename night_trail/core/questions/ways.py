@@ -18,6 +18,7 @@ WAYS = {kind.tag: kind.way for kind in KINDS}
 
 _READ_FIRST = (
     "differ",
+    "changed",
     "together",
     "goes",
     "apart",

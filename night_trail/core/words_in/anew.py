@@ -135,7 +135,7 @@ def _groups_of(asked: Asked, measures: list[Measure]) -> list[str]:
 def _grouped(question: Any, kind: QuestionKind, groups: list[str], missed: Missed, table: Table) -> Any:
     """Return the question across the groups that its gist left out."""
     taken = {getattr(question, slot) for slot in kind.group_slots}
-    free = [slot for slot in kind.group_slots if getattr(question, slot) is None]
+    free = [slot for slot in kind.group_slots if not getattr(question, slot)]
     for name in groups:
         if name not in taken and free:
             question, _ = kind.changed(question, free.pop(0), name, table, None)

@@ -157,8 +157,7 @@ COMPARED = {
 """Words that name a column and a side at once: older than 30."""
 
 _NOT_YET: tuple[tuple[str, str, Any], ...] = (
-    ("what drives|drives|driver of|drivers of|what explains|explains|why is|why are|what causes|causes", "not yet", "drives"),
-    ("why did|why has|why have|why was|what changed|what happened to", "not yet", "why"),
+    ("what drives|drives|driver of|drivers of|what explains|explains|what causes|causes", "not yet", "drives"),
     ("what stands out|stands out|outliers|anomalies|unusual|strange|what is odd", "not yet", "stands out"),
 )  # fmt: skip
 

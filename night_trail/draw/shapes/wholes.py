@@ -162,15 +162,17 @@ def draw_stair(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> 
     said = figure_words(answer)
     thick = min(26.0, max(0.66 * lanes.step, 1.0))
     for i, level in ((0, base), (len(names) - 1, levels[-1])):
-        canvas.under.append(_step(x, max(low, 0.0) if near else 0.0, level, lanes, i, thick, "part tone-5"))
+        canvas.under.append(
+            stair_step(x, max(low, 0.0) if near else 0.0, level, lanes, i, thick, "part tone-5")
+        )
         if canvas.labelled:
-            canvas.over.append(_after(said(level), x, level, lanes, i))
+            canvas.over.append(after_step(said(level), x, level, lanes, i))
     for i, one in enumerate(steps, 1):
         before, after = levels[i - 1], levels[i]
         tone = "rise" if after >= before else "fall"
         key = group_key(answer, one)
         shape = el(
-            "g", _step(x, before, after, lanes, i, thick, f"stair-step {tone}"), id=canvas.id("b", key)
+            "g", stair_step(x, before, after, lanes, i, thick, f"stair-step {tone}"), id=canvas.id("b", key)
         )
         card = [*group_card(answer, table, one, said(one.value)), difference_words(answer)(one)]
         canvas.mark(shape, None, key, answer.condition(one), card, group_rows(answer, one))
@@ -178,15 +180,17 @@ def draw_stair(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> 
             line(x(before), lanes.top(i) - lanes.step / 2, x(before), lanes.top(i) + lanes.step / 2, "grid")
         )
         if canvas.labelled and lanes.step >= 10:
-            canvas.over.append(_after(difference_words(answer)(one), x, max(before, after), lanes, i))
+            canvas.over.append(after_step(difference_words(answer)(one), x, max(before, after), lanes, i))
     return canvas
 
 
-def _after(text: str, x: Linear, at: float, lanes: Lanes, i: int) -> Svg:
+def after_step(text: str, x: Linear, at: float, lanes: Lanes, i: int) -> Svg:
+    """Return what is said behind a step of a stair."""
     return label(text, x(at) + 6, lanes.top(i) + lanes.step / 2 + 4, "start", "bar-value")
 
 
-def _step(x: Linear, start: float, end: float, lanes: Lanes, i: int, thick: float, class_: str) -> Svg:
+def stair_step(x: Linear, start: float, end: float, lanes: Lanes, i: int, thick: float, class_: str) -> Svg:
+    """Return a step of a stair, or a bar of its ends."""
     left, right = sorted((x(start), x(end)))
     top = lanes.top(i) + (lanes.step - thick) / 2
     return el("rect", class_=class_, x=left, y=top, width=max(right - left, 0.8), height=thick)

@@ -9,6 +9,7 @@ from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.kind import QuestionKind
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.grouping import best_group, makes_groups
+from night_trail.core.questions.shared.largest import largest
 from night_trail.core.table import Column, Table
 
 
@@ -24,12 +25,12 @@ def from_gist(gist: Gist, table: Table) -> Differ:
     names = [*gist.groups, gist.column]
     able = next((n for n in names if makes_groups(table.column(n)) and table.column(n).distinct > 1), None)
     name = able or best_group(table, table.column(gist.column))
-    return Differ(OneOf(name, (offers.largest(table, name)[0],)))
+    return Differ(OneOf(name, (largest(table, name)[0],)))
 
 
 def broken_down(question: Differ, by: Column, table: Table) -> Differ:
     """Return how the largest of those groups differs."""
-    return Differ(OneOf(by.name, (offers.largest(table, by.name)[0],)))
+    return Differ(OneOf(by.name, (largest(table, by.name)[0],)))
 
 
 KIND = QuestionKind(

@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from night_trail.core.conditions import Condition, OneOf
 from night_trail.core.language.conditions import in_words
 from night_trail.core.question import to_json
 from night_trail.core.questions.differ.question import Differ
-from night_trail.core.questions.shared.grouping import makes_groups
+from night_trail.core.questions.shared.largest import group_conditions
 from night_trail.core.questions.shared.looked_at import looked_at
 from night_trail.core.questions.shared.offers import Looking, Offer, no_slot
-from night_trail.core.table import Table
-
-MOST_COLUMNS, MOST_VALUES = 8, 8
 
 
 def offers(slot: str, look: Looking, question: Differ) -> list[Offer]:
@@ -41,17 +36,5 @@ def _rows(condition: Condition, look: Looking, chosen: bool) -> Offer:
 
 
 def _choices(look: Looking, present: Condition | None) -> list[Condition]:
-    found = [c for c in (present, look.scene.lit) if c is not None]
-    groups = sorted(
-        (c for c in look.table.columns if makes_groups(c) and c.distinct >= 2), key=lambda c: c.distinct
-    )
-    for column in groups[:MOST_COLUMNS]:
-        found += [OneOf(column.name, (label,)) for label in largest(look.table, column.name)[:MOST_VALUES]]
-    return list(dict.fromkeys(found))
-
-
-def largest(table: Table, name: str) -> list[str]:
-    """Return the values of a column, those of most rows first."""
-    coded = table.coded(name)
-    counts = np.bincount(coded.codes[coded.codes >= 0], minlength=len(coded.labels))
-    return [coded.labels[i] for i in np.argsort(-counts, kind="stable")]
+    found: list[Condition] = [c for c in (present, look.scene.lit) if c is not None]
+    return list(dict.fromkeys([*found, *group_conditions(look.table)]))
