@@ -41,6 +41,7 @@ browser-ready:
 
 # two processes share the cores: threads inside numerics would only fight over them
 test: export OPENBLAS_NUM_THREADS = 1
+test: export OMP_NUM_THREADS = 1
 test: $(VENV)/.installed-dev browser-ready lint
 	$(BIN)/python -m pytest $(ARGS)
 

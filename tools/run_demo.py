@@ -77,6 +77,7 @@ def main() -> int:
         "DJANGO_SETTINGS_MODULE": "night_trail.site.settings.demo",
         "NIGHT_TRAIL_DEMO_KEY": key,
         "OPENBLAS_NUM_THREADS": "1",
+        "OMP_WAIT_POLICY": "PASSIVE",
     }
     server = [sys.executable, "-m", "night_trail.site.serve", "--host", HOST, "--port", str(PORT)]
     parts = [

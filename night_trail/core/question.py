@@ -21,6 +21,7 @@ from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.differ.question import Differ
+from night_trail.core.questions.drivers.question import Drivers
 from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.relate.question import Relate
@@ -30,7 +31,7 @@ from night_trail.core.structs import looked_through
 Time = OverTime | Cycle | Decomposition | Forecast
 """Those about a measure over time."""
 
-Why = Changed | Differ
+Why = Changed | Differ | Drivers
 """Those about why something is so."""
 
 Question = (

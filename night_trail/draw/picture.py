@@ -18,6 +18,7 @@ from night_trail.core.questions.crosstab.answer import CrosstabAnswer
 from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.decomposition.answer import DecompositionAnswer
 from night_trail.core.questions.differ.answer import DifferAnswer
+from night_trail.core.questions.drivers.answer import DriversAnswer
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.registry import Answer, sentence, words_of
@@ -44,6 +45,7 @@ from night_trail.draw.shapes.curves import draw_curves, draw_strip
 from night_trail.draw.shapes.cycle import draw_cycle
 from night_trail.draw.shapes.decomposition import draw_decomposition
 from night_trail.draw.shapes.differ import draw_differ
+from night_trail.draw.shapes.drivers import draw_drivers
 from night_trail.draw.shapes.forecast import draw_forecast
 from night_trail.draw.shapes.grids import draw_correlation, draw_crosstab
 from night_trail.draw.shapes.histogram import draw_histogram
@@ -91,6 +93,7 @@ _SHAPES: dict[type, Drawer] = {
     DecompositionAnswer: draw_decomposition,
     ForecastAnswer: draw_forecast,
     DifferAnswer: draw_differ,
+    DriversAnswer: draw_drivers,
     ChangedAnswer: draw_changed,
 }
 

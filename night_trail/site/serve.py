@@ -33,6 +33,7 @@ def main() -> None:
     parser.add_argument("--port", type=int, default=8000)
     options = parser.parse_args()
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    os.environ.setdefault("OMP_WAIT_POLICY", "PASSIVE")
     os.execv(sys.executable, command(options.host, options.port))  # noqa: S606  (this very program)
 
 

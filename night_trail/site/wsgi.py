@@ -11,6 +11,7 @@ from night_trail.site.settling import settle
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "night_trail.site.settings.production")
 # one request is one thread; more threads inside numerics only fight over the cores
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+os.environ.setdefault("OMP_WAIT_POLICY", "PASSIVE")
 
 application = get_wsgi_application()
 

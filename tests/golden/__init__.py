@@ -51,6 +51,8 @@ PICTURES: dict[str, tuple[str, str, Condition | None]] = {
     "panels": ("buses", "late_min vs rain_mm in panels by depot", None),
     "together": ("buses", "how do the numbers move together", None),
     "goes": ("buses", "which district goes with which depot", WET),
+    "drives": ("buses", "what drives late_min leaving out rider_rating", WET),
+    "rules": ("buses", "what drives late_min leaving out rider_rating, as a few rules", None),
     "changed": ("buses", "why did the sum of boardings change from February 2023 to March 2023", WET),
     "differ": ("buses", "how do trips where rain_mm at least 2 differ from the rest", WET),
     "months": ("buses", "boardings by month", WET),

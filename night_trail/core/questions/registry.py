@@ -29,6 +29,8 @@ from night_trail.core.questions.decomposition import kind as decomposition
 from night_trail.core.questions.decomposition.answer import DecompositionAnswer
 from night_trail.core.questions.differ import kind as differ
 from night_trail.core.questions.differ.answer import DifferAnswer
+from night_trail.core.questions.drivers import kind as drivers
+from night_trail.core.questions.drivers.answer import DriversAnswer
 from night_trail.core.questions.forecast import kind as forecast
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.kind import QuestionKind
@@ -46,7 +48,7 @@ from night_trail.core.table import Table
 
 Compared = CompareAnswer | CrossAnswer | SeveralAnswer
 Timed = OverTimeAnswer | CycleAnswer | DecompositionAnswer | ForecastAnswer
-Reasoned = ChangedAnswer | DifferAnswer
+Reasoned = ChangedAnswer | DifferAnswer | DriversAnswer
 Answer = SpreadAnswer | Compared | RelateAnswer | CorrelationAnswer | CrosstabAnswer | Timed | Reasoned
 
 KINDS: tuple[QuestionKind, ...] = (
@@ -59,6 +61,7 @@ KINDS: tuple[QuestionKind, ...] = (
     cycle.KIND,
     decomposition.KIND,
     forecast.KIND,
+    drivers.KIND,
     changed.KIND,
     differ.KIND,
 )

@@ -17,6 +17,7 @@ from night_trail.core.table import Table
 WAYS = {kind.tag: kind.way for kind in KINDS}
 
 _READ_FIRST = (
+    "drives",
     "differ",
     "changed",
     "together",

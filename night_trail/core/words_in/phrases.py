@@ -157,7 +157,6 @@ COMPARED = {
 """Words that name a column and a side at once: older than 30."""
 
 _NOT_YET: tuple[tuple[str, str, Any], ...] = (
-    ("what drives|drives|driver of|drivers of|what explains|explains|what causes|causes", "not yet", "drives"),
     ("what stands out|stands out|outliers|anomalies|unusual|strange|what is odd", "not yet", "stands out"),
 )  # fmt: skip
 

@@ -17,7 +17,9 @@ from night_trail.draw.frame.text import width
 from night_trail.draw.shapes.wholes import after_step, stair_step
 
 
-def draw_changed(answer: ChangedAnswer, table: Table, size: Size, prefix: str) -> Canvas:
+def draw_changed(  # noqa: C901  (one case a part of the frame)
+    answer: ChangedAnswer, table: Table, size: Size, prefix: str
+) -> Canvas:
     """Return the way from before to after, the largest parts first, the gathered ones last."""
     canvas = Canvas(size, prefix, answer.basis.lit is not None)
     said = figure_said(answer)
@@ -65,7 +67,11 @@ def draw_changed(answer: ChangedAnswer, table: Table, size: Size, prefix: str) -
         start, end = levels[i - 1], levels[i]
         tone = f"stair-step {'rise' if end >= start else 'fall'}{' stands-out' if one.unexpected else ''}"
         shape = el("g", stair_step(x, start, end, lanes, i, thick, tone), id=canvas.id("b", one.key))
-        canvas.mark(shape, None, one.key, one.condition, _card(answer, one), Stands(sum(one.n), one.lit))
+        lit = None
+        if one.lit and sum(one.n):
+            part = start + (end - start) * one.lit / sum(one.n)
+            lit = stair_step(x, start, part, lanes, i, thick, "lit")
+        canvas.mark(shape, lit, one.key, one.condition, _card(answer, one), Stands(sum(one.n), one.lit))
         top = lanes.top(i)
         canvas.under.append(line(x(start), top - lanes.step / 2, x(start), top + lanes.step / 2, "grid"))
         if canvas.labelled and lanes.step >= 10:

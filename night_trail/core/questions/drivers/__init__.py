@@ -1,0 +1,1 @@
+"""Which columns drive another, and what each of them does to it."""
