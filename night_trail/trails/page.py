@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django_htmx.http import push_url
 
+from night_trail.core.asking_why import whys
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.question import Scene, to_json
@@ -164,6 +165,7 @@ def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:
             {"name": name, "words": GRAIN_WORDS[grain], "post": to_json(Slot("grain", grain))}
             for name, grain in neighbours(desk, scene.main).items()
         ]
+    context["whys"] = [{"words": w.words, "post": to_json(w.change)} for w in whys(scene, desk.table)]
     said = scene_sentence(scene, desk.table, main.answer)
     context["sentence"] = {"parts": _pieces(said), "addable": said.addable}
     context["title"] = scene_in_words(scene, desk.table, main.answer)

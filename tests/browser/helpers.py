@@ -86,3 +86,22 @@ def in_field(page: Page, which: int, across: float, down: float) -> tuple[float,
 def plot_point(page: Page, across: float, down: float) -> tuple[float, float]:
     box = page.locator("#stage .ground").bounding_box()
     return box["x"] + across * box["width"], box["y"] + down * box["height"]
+
+
+def say(page: Page, words: str) -> None:
+    """Type into the word box and wait until what it may mean is listed for these words."""
+    settled(page)
+    page.keyboard.press("/")
+    box = page.locator("#word-box")
+    expect(box).to_be_focused()
+    box.press("ControlOrMeta+a")
+    page.keyboard.type(words)
+    expect(page.locator("#word-list")).to_be_visible()
+    page.wait_for_timeout(250)
+    settled(page)
+
+
+def sentence(page: Page) -> str:
+    """What the desk says is asked, once nothing runs any more."""
+    settled(page)
+    return re.sub(r"\s+", " ", page.locator("#sentence").inner_text())

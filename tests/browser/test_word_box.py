@@ -8,25 +8,7 @@ from typing import Any
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import settled, start_trail
-
-
-def say(page: Page, words: str) -> None:
-    """Type into the word box and wait until what it may mean is listed for these words."""
-    settled(page)
-    page.keyboard.press("/")
-    box = page.locator("#word-box")
-    expect(box).to_be_focused()
-    box.press("ControlOrMeta+a")
-    page.keyboard.type(words)
-    expect(page.locator("#word-list")).to_be_visible()
-    page.wait_for_timeout(250)
-    settled(page)
-
-
-def sentence(page: Page) -> str:
-    settled(page)
-    return re.sub(r"\s+", " ", page.locator("#sentence").inner_text())
+from tests.browser.helpers import say, sentence, settled, start_trail
 
 
 def test_a_question_is_typed_chosen_and_refined_by_keyboard(page: Page, base: str) -> None:

@@ -228,7 +228,7 @@ class _Seen:
         return np.asarray(self.model.predict(x), dtype=np.float64)
 
     def predict_all(self, parts: Sequence[Floats]) -> list[Floats]:
-        """Return the predictions of several sets of rows, made at once."""
+        """Return the predictions of several sets of rows, made at once; each of shape (rows, columns)."""
         found = self.predict(np.concatenate(parts))
         return np.split(found, np.cumsum([len(p) for p in parts])[:-1])
 
@@ -242,6 +242,8 @@ class _Seen:
 
         Of a number the accumulated local effect, over rows as they are; of a
         category the mean prediction of ``SOME`` rows under each of its values.
+
+        ``x`` has shape (rows, columns), as ``ranked`` returns it, NaN where missing.
         """
         some = x[:: max(1, len(x) // SOME)][:SOME]
         has = np.isfinite(x[:, j])
@@ -280,7 +282,10 @@ class _Seen:
         return Course(j, at.tolist(), effect.tolist(), [round(c) for c in n.tolist()], missing)
 
     def places(self, x: Floats, j: int) -> tuple[Floats, Floats]:
-        """Return a few values of a column, and how the model takes them."""
+        """Return a few values of a column, and how the model takes them; ``x`` as ``ranked`` returns it.
+
+        Shapes (values,).
+        """
         values = x[np.isfinite(x[:, j]), j]
         if not self.levels[j]:
             at = np.unique(np.quantile(values, np.linspace(0.05, 0.95, 7), method="lower"))
@@ -292,7 +297,10 @@ class _Seen:
         return codes.astype(np.float64), self.ranks[j][codes]
 
     def pair(self, x: Floats, a: int, b: int) -> Together:
-        """Return how far two columns act together beyond their sum: what their surface has without either."""
+        """Return how far two columns act together beyond their sum: what their surface has without either.
+
+        ``x`` has shape (rows, columns), as ``ranked`` returns it.
+        """
         some = x[:: max(1, len(x) // SOME)][:SOME]
         (left, left_set), (right, right_set) = self.places(x, a), self.places(x, b)
         sets = [_under(some, {a: one, b: other}) for one, other in itertools.product(left_set, right_set)]

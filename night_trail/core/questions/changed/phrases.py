@@ -6,7 +6,7 @@ from night_trail.core.questions.shared.phrase import Outline, Phrase, column_nam
 
 PHRASES = (
     Phrase(
-        "why did fall|why did drop|why did rise|why did grow|why did change|why did go up|why did go down|why did|why has"
+        "how come|how is it that|for what reason|why did fall|why did drop|why did rise|why did grow|why did change|why did go up|why did go down|why did|why has"
         "|why have|why was|why were|why is higher|why is lower|why are higher|why are lower|why does|why do|why fell|why rose"
         "|what made|what explains the fall|what explains the drop|what explains the rise|what explains the change"
         "|what is behind the fall|what is behind the drop|what is behind the rise|what is behind|reason for the drop"

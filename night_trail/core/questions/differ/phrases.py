@@ -10,7 +10,7 @@ PHRASES = (
         "|different from the rest|different from the others|with the others|with the rest|with all others"
         "|with everything else|against the rest|against the others|versus the rest|versus the others|vs the rest"
         "|vs the others|from the rest|from the others|than the rest|than the others|unlike the rest|what is special about"
-        "|what is different about|what is different in|what makes|what sets apart|how are different|how do differ"
+        "|what is different about|what is different in|what makes|what sets apart|sets apart|sets apart from|apart from the rest|apart from the others|stand apart|marks out|how are different|how do differ"
         "|how does differ|how is different|what tells apart|what is typical of|what is typical for|what is peculiar to"
         "|what distinguishes|differ from those|different from those|differ from trips|different to|how do they differ|how it differs|differ",
         vote=1.2,

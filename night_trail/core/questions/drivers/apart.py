@@ -31,7 +31,10 @@ class Apart:
 def set_apart(
     question: Drivers, able: Sequence[Column], table: Table, at: Ints, y: Floats
 ) -> tuple[Apart, ...]:
-    """Return the columns that say the target alone, or from which it is computed, but those put back."""
+    """Return the columns that say the target alone, or from which it is computed, but those put back.
+
+    ``at`` and ``y`` have shape (rows,): the rows looked at, and the target there, without NaN.
+    """
     step = max(1, len(at) // ROWS)
     at, y = at[::step], y[::step]
     if len(y) < 20 or float(np.ptp(y)) == 0.0:

@@ -170,7 +170,10 @@ def _step(effect: Floats, weight: Floats, whole: float) -> tuple[float, float, i
 
 
 def rounded(value: float, at: Floats, feature: Feature) -> float:
-    """Return a place that can be read, to a hundredth of what the column spans."""
+    """Return a place that can be read, to a hundredth of what the column spans.
+
+    ``at`` has shape (values,), without NaN.
+    """
     if feature.column.kind.temporal:
         return float(round(value / DAY) * DAY)
     span = float(np.ptp(at))

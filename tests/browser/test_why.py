@@ -1,0 +1,83 @@
+"""Why, by hand: from a fall to its reason and its rows, from drivers to a rule, from lit rows to how they differ."""
+
+from __future__ import annotations
+
+import re
+
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Page, expect
+
+from tests.browser.helpers import say, sentence, settled, start_trail
+
+
+def ask(page: Page, words: str) -> None:
+    say(page, words)
+    page.keyboard.press("Enter")
+    settled(page)
+
+
+def test_a_fall_is_asked_why_down_to_its_rows_and_left_as_a_cairn(page: Page, base: str) -> None:
+    start_trail(page)
+    ask(page, "boardings by month")
+    # the fall, by keyboard: the mark of the month is lit, and its reason asked for
+    month = page.locator('#stage .mark[data-light*=\'"low":"2023-03-01\']').first
+    month.focus()
+    page.keyboard.press("Enter")
+    expect(page.locator(".chip.lantern")).to_contain_text("March 2023")
+    page.get_by_role("button", name="why this?").click()
+    expect(page.locator("#sentence")).to_contain_text("from February 2023 to March 2023")
+    expect(page.locator("#words")).to_contain_text("N3 Crane Wharf took")
+    page.locator("#stage .mark", has=page.locator(".stair-step.fall")).first.click()
+    expect(page.locator(".chip.lantern")).to_contain_text("N3 Crane Wharf")
+    expect(page.locator("#stage .stair-step.lit, #stage .lit").first).to_be_visible()
+    page.get_by_role("button", name="Rows", exact=True).click()
+    expect(page.locator("#drawer")).to_contain_text("N3 Crane Wharf")
+    page.locator("[data-close-drawer]").first.click()
+    page.get_by_role("button", name="Leave a cairn").click()
+    expect(page.locator("#cairn-title")).to_have_value(re.compile("."))
+    assert not [v for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")]
+
+
+def test_a_typed_change_is_refined_twice_and_goes_back(page: Page, base: str) -> None:
+    start_trail(page)
+    ask(page, "why did boardings drop in March 2023")
+    assert "from February 2023 to March 2023" in sentence(page)
+    ask(page, "against the year before")
+    assert "from March 2022 to March 2023" in sentence(page)
+    ask(page, "cut by depot")
+    assert "by depot" in sentence(page)
+    ask(page, "back")
+    assert "from March 2022 to March 2023" in sentence(page) and "by depot" not in sentence(page)
+
+
+def test_lit_rows_are_asked_how_they_differ_and_a_column_is_left_out(page: Page, base: str) -> None:
+    start_trail(page)
+    page.locator("#stage .mark").nth(30).click()
+    page.get_by_role("button", name="how do they differ?").click()
+    assert "differ from the rest" in sentence(page)
+    expect(page.locator("#stage .mark.door")).not_to_have_count(0)
+    expect(page.locator("#words")).to_contain_text("differ most in")
+    ask(page, "without rain_mm")
+    assert "leaving out rain_mm" in sentence(page)
+    # a bar leads to its column, and a value lights its rows
+    page.locator("#stage .mark:not(.door)").first.click()
+    expect(page.locator(".chip.lantern")).to_be_visible()
+    page.locator("#stage .mark.door").first.click()
+    expect(page.locator("#sentence")).not_to_contain_text("differ from")
+
+
+def test_drivers_are_made_behind_the_page_then_shown_as_rules_and_lit(page: Page, base: str) -> None:
+    start_trail(page)
+    page.get_by_role("button", name="what drives it?").click()
+    expect(page.locator("#sentence")).to_contain_text("What drives late_min")
+    expect(page.locator("#words")).to_contain_text("is explained on", timeout=90_000)
+    expect(page.locator("#stage .mark.door").first).to_be_visible()
+    page.get_by_role("button", name="leave it out").first.click()
+    expect(page.locator("#sentence")).to_contain_text("leaving out rider_rating")
+    expect(page.locator("#words")).to_contain_text("rain_mm", timeout=90_000)
+    # the rules come from the models that are there
+    ask(page, "as a few rules")
+    expect(page.locator("#words")).to_contain_text("Where rain_mm at least", timeout=90_000)
+    page.locator("#stage .mark").first.click()
+    expect(page.locator(".chip.lantern")).to_contain_text("Tallow Lane")
+    assert not [v for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")]
