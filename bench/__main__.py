@@ -22,6 +22,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "night_trail.site.settings.test"
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 from bench.turns import Row, Turns, ms, timed  # noqa: E402  (settings are read from the environment)
+from bench.why import whys  # noqa: E402
 from bench.words import typed_words  # noqa: E402
 
 
@@ -188,10 +189,11 @@ def measure() -> list[Row]:
     turns.round()
     series = series_of_time(table)
     words = typed_words(table)
+    reasons = whys(table)
     turns.round()
     ten = ten_million()
     turns.round()
-    return [*rows, *turns.rows(), *series, *words, *ten]
+    return [*rows, *turns.rows(), *series, *words, *reasons, *ten]
 
 
 def survey_row(table_pk: int) -> Row:

@@ -3,7 +3,7 @@
 from django.urls import path
 
 from night_trail.trails import views
-from night_trail.trails.views import cairns, conditions, naming, parts, ranks, together, wording
+from night_trail.trails.views import cairns, conditions, looking_on, naming, parts, ranks, together, wording
 
 app_name = "trails"
 step = "trails/<int:trail>/steps/<int:step>/"
@@ -28,6 +28,7 @@ urlpatterns = [
     path(step + "part/", naming.part, name="part"),
     path(step + "measure/", naming.measure, name="measure"),
     path(step + "measure/forget/", naming.forget, name="measure-forget"),
+    path(step + "signposts/", looking_on.signposts, name="signposts"),
     path(step + "work/", parts.work, name="work"),
     path(step + "picture/", parts.picture, name="picture"),
     path(step + "same-rows/", parts.same_rows, name="same-rows"),

@@ -81,3 +81,21 @@ def test_drivers_are_made_behind_the_page_then_shown_as_rules_and_lit(page: Page
     page.locator("#stage .mark").first.click()
     expect(page.locator(".chip.lantern")).to_contain_text("Tallow Lane")
     assert not [v for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")]
+
+
+def test_a_signpost_is_followed_and_what_was_seen_is_not_proposed_again(page: Page, base: str) -> None:
+    start_trail(page)
+    posts = page.locator(".signpost")
+    expect(posts.first).to_be_visible()
+    expect(page.locator(".signposts .side-head")).to_contain_text(re.compile(r"\d+ tried, \d shown"))
+    rain = posts.filter(has_text="rain_mm")
+    expect(rain).to_contain_text("late_min rises clearly with rain_mm")
+    rain.get_by_role("button").first.focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("#sentence")).to_contain_text("How does late_min move with rain_mm")
+    expect(posts.first).to_be_visible()
+    expect(rain).to_have_count(0)
+    # at the width of a phone they stand below, and nothing is cut off
+    page.set_viewport_size({"width": 390, "height": 844})
+    settled(page)
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")

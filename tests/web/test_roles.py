@@ -40,7 +40,14 @@ LOOKS_AT_A_TRAIL = {
         "trails:others",
         "trails:preview",
     ),
-    *("trails:side-by-side", "trails:reword", "trails:same-rows", "trails:groups", "trails:groups-csv"),
+    *(
+        "trails:side-by-side",
+        "trails:reword",
+        "trails:same-rows",
+        "trails:signposts",
+        "trails:groups",
+        "trails:groups-csv",
+    ),
 }
 GOES_ON = {
     *("trails:turn", "trails:condition", "trails:reword", "trails:cairn", "trails:cairn-edit"),

@@ -38,7 +38,7 @@ def cycle_words(answer: CycleAnswer, table: Table) -> Words:
         low=Span(answer.parts[low]),
         least=said(float(values[low])),
     )
-    headline += _times(float(values[top]), float(values[low]))
+    headline += _times(answer, float(values[top]), float(values[low]))
     others = [r for r in answer.rounds if not r.others and r.label]
     if len(others) > 1:
         # a year that has only begun has no peak yet
@@ -68,8 +68,10 @@ _PARTS = {"day": "hours", "week": "weekdays", "year": "months", "quarters": "qua
 _PREPOSITION = {"day": "at", "week": "on", "year": "in", "quarters": "in"}
 
 
-def _times(high: float, low: float) -> tuple[Span, ...]:
-    if low > 0 and high / low >= 1.5:
+def _times(answer: CycleAnswer, high: float, low: float) -> tuple[Span, ...]:
+    # degrees have no zero of their own: twice as many are not twice as warm
+    degrees = answer.column is not None and answer.column.unit in ("°C", "°F", "°")
+    if not degrees and low > 0 and high / low >= 1.5:
         return spans(": {n} times as much.", n=number(high / low, 2))
     return (Span("."),)
 
@@ -95,7 +97,7 @@ def _grid_words(answer: CycleAnswer, said: Callable[[float], str], table: Table)
         least=said(low[0]),
     )
     facts = [Fact(f"part:{d} {h}", f"{d}, {h}", v, said(v)) for v, d, h in cells]
-    headline += _times(top[0], low[0]) + _lit(answer)
+    headline += _times(answer, top[0], low[0]) + _lit(answer)
     return Words(headline, tuple(facts), tuple(_cycle_cautions(answer, table)))
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from night_trail.core.conditions import Condition
 from night_trail.core.moments import DAY
 from night_trail.core.questions.drivers.features import OTHERS, Feature
-from night_trail.core.table import Floats
+from night_trail.core.table import Floats, Kind
 
 Shape = Literal["step", "line", "valley", "hill", "curve", "values", "flat"]
 IS_STEP, IS_LINE, IS_BENT = 0.85, 0.93, 0.4
@@ -176,6 +176,8 @@ def rounded(value: float, at: Floats, feature: Feature) -> float:
     """
     if feature.column.kind.temporal:
         return float(round(value / DAY) * DAY)
+    if feature.column.kind == Kind.WHOLE:
+        return float(math.ceil(value))
     span = float(np.ptp(at))
     return round(float(value), 2 - math.floor(math.log10(span))) if span > 0 else float(value)
 

@@ -13,7 +13,7 @@ from night_trail.core.moments import LENGTHS, PART_NAMES, Part, part_of
 from night_trail.core.questions.drivers.apart import Apart, set_apart
 from night_trail.core.questions.drivers.question import ALONE, Drivers
 from night_trail.core.questions.drivers.target import Target, target_of
-from night_trail.core.questions.shared.kept_together import sets_of
+from night_trail.core.questions.shared.kept_together import alike_within, sets_of
 from night_trail.core.questions.shared.looked_at import looked_at
 from night_trail.core.rows import Rows
 from night_trail.core.stats.drivers import Family, Matrix
@@ -112,10 +112,9 @@ def features_of(question: Drivers, rows: Rows) -> Made:
     )
     seen = x.copy()
     for group in groups:
-        # a coarser category says nothing that the finer one does not, and would share its effect
+        # the others of a family say what its first says, and would share its effect
         for i in group[1:]:
-            if features[of[i][0]].labels and features[of[group[0]][0]].labels:
-                seen[:, of[i]] = np.nan
+            seen[:, of[i]] = np.nan
     kept_by, sets = _together(question, table, at, y)
     levels = tuple(len(f.labels) if f.labels else LENGTHS[f.part] if f.part else 0 for f in features)
     return Made(
@@ -206,7 +205,19 @@ def _families(
     groups: dict[int, list[int]] = {}
     for i in range(len(able)):
         groups.setdefault(parent[i], []).append(i)
-    return [[top, *(i for i in its if i != top)] for top, its in groups.items()]
+    found: list[list[int]] = []
+    for top_of, members in groups.items():
+        lead = (
+            top_of if plain[top_of] else max(members, key=lambda i: (len(of[i]), _moves(shown[i], y[some])))
+        )
+        found.append([lead, *(i for i in members if i != lead)])
+    return found
+
+
+def _moves(x: Floats, y: Floats) -> float:
+    """Return how closely a number moves with a target, by ranks; both of shape (rows,), NaN where missing."""
+    has = np.isfinite(x)
+    return abs(pearson(ranks(x[has]), ranks(y[has]))) if has.sum() > 2 else 0.0
 
 
 def _tells(codes: Floats, y: Floats) -> float:
@@ -264,25 +275,9 @@ def _together(question: Drivers, table: Table, at: Ints, y: Floats) -> tuple[Col
         dense = np.unique(codes, return_inverse=True)[1].astype(np.int64)
         if question.together == column.name:
             return column, dense
-        if question.together is None and column.name != question.of and _shared(y, dense) > SHARED:
+        if question.together is None and column.name != question.of and alike_within(y, dense) > SHARED:
             found.append((int(dense.max()) + 1, column, dense))
     if not found:
         return None, alone
     _, column, dense = min(found, key=lambda f: f[0])
     return column, dense
-
-
-def _shared(y: Floats, sets: Ints) -> float:
-    """Return the intraclass correlation of a target within sets, 0 where it may be chance (Fisher 1925)."""
-    from scipy import special  # noqa: PLC0415  (slow import)
-
-    n = np.bincount(sets)
-    k, total = len(n), len(y)
-    means = np.bincount(sets, weights=y) / n
-    between = float((n * (means - y.mean()) ** 2).sum()) / max(k - 1, 1)
-    within = float(((y - means[sets]) ** 2).sum()) / max(total - k, 1)
-    if within <= 0 or total <= k:
-        return 1.0 if between > 0 else 0.0
-    size = (total - float((n.astype(np.float64) ** 2).sum()) / total) / max(k - 1, 1)
-    chance = float(special.fdtrc(k - 1, total - k, between / within))
-    return (between - within) / (between + (size - 1) * within) if chance < 0.001 else 0.0

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from night_trail.core.moments import DAY
-from night_trail.core.table import Bools, Column, Ints, Kind, Table
+from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
 
 LEAST_SETS = 20
 TOGETHER = 0.2
@@ -65,3 +65,22 @@ def one_of_each(codes: Ints) -> Ints:
     mixed = np.random.default_rng(len(codes)).permutation(len(codes))
     _, first = np.unique(codes[mixed], return_index=True)
     return np.sort(mixed[first])
+
+
+def alike_within(y: Floats, sets: Ints) -> float:
+    """Return the intraclass correlation of values within sets, 0 where it may be chance (Fisher 1925).
+
+    Both have shape (rows,), without NaN; sets are codes from 0.
+    """
+    from scipy import special  # noqa: PLC0415  (slow import)
+
+    n = np.bincount(sets)
+    k, total = len(n), len(y)
+    means = np.bincount(sets, weights=y) / n
+    between = float((n * (means - y.mean()) ** 2).sum()) / max(k - 1, 1)
+    within = float(((y - means[sets]) ** 2).sum()) / max(total - k, 1)
+    if within <= 0 or total <= k:
+        return 1.0 if between > 0 else 0.0
+    size = (total - float((n.astype(np.float64) ** 2).sum()) / total) / max(k - 1, 1)
+    chance = float(special.fdtrc(k - 1, total - k, between / within))
+    return (between - within) / (between + (size - 1) * within) if chance < 0.001 else 0.0

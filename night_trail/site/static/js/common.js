@@ -6,7 +6,8 @@ export const $ = (selector, root = document) => root.querySelector(selector);
 export const $$ = (selector, root = document) => [...root.querySelectorAll(selector)];
 export const token = () => $('input[name="csrfmiddlewaretoken"]')?.value ?? "";
 
-const BY_ITSELF = ".later, .asks, .stage, #pending, #arrival";
+const BY_ITSELF = ".later, .asks, .stage, .signposts, #pending, #arrival";
+const UNSEEN = "#arrival, .signposts";  // nobody waits for these
 let noticed = 0;
 export function notice(sentence) {
   noticed = performance.now();
@@ -32,7 +33,7 @@ let running = 0;
 let busyTimer = 0;
 const begun = new WeakMap();
 document.addEventListener("htmx:before:request", (event) => {
-  if (event.detail?.ctx?.sourceElement?.id === "arrival") return;
+  if (event.detail?.ctx?.sourceElement?.matches?.(UNSEEN)) return;
   running += 1;
   document.body.ariaBusy = "true";
   clearTimeout(busyTimer);
@@ -44,7 +45,8 @@ document.addEventListener("htmx:before:request", (event) => {
     }
   }, 250);
 });
-document.addEventListener("htmx:finally:request", () => {
+document.addEventListener("htmx:finally:request", (event) => {
+  if (event.detail?.ctx?.sourceElement?.matches?.(UNSEEN)) return;
   running = Math.max(0, running - 1);
   if (!running) {
     document.body.ariaBusy = "false";

@@ -1,0 +1,313 @@
+"""Where to look next: pictures whose finding was made on one part of the rows and confirmed on the rest.
+
+What a picture on the desk is about is held against every column of its table. A
+picture is proposed where the first part of the rows shows a relation beyond
+chance, over all that was tried, and the second shows the same one again. What it
+says is what the words of that very picture say.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import special
+
+from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Measure
+from night_trail.core.moments import LENGTHS, Part, part_of
+from night_trail.core.question import Question, Scene, key
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.crosstab.question import Crosstab
+from night_trail.core.questions.cycle.question import Cycle
+from night_trail.core.questions.differ.question import Differ
+from night_trail.core.questions.over_time.question import OverTime
+from night_trail.core.questions.registry import check, kind_of
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.shared.gist import Gist
+from night_trail.core.questions.shared.grouping import makes_groups
+from night_trail.core.questions.shared.kept_together import alike_within, one_of_each, sets_of
+from night_trail.core.questions.shared.measures import first_measure, first_shape
+from night_trail.core.questions.shared.periods import time_column
+from night_trail.core.rows import Rows
+from night_trail.core.stats.groups import cramers_v, eta_squared, moments
+from night_trail.core.stats.relation import pearson, ranks
+from night_trail.core.table import Column, Floats, Ints, Kind, Table
+
+MOST_ROWS = 24_000
+LEAST_ROWS = 80
+MOST = 6
+OF_A_KIND = 2
+FIRST, AGAIN = 0.01, 0.01
+"""The chance allowed over everything tried on the first part, and for each on the second."""
+WEAK = 0.01
+"""A relation that explains less of the differences than this is not worth a look."""
+SHARED = 0.05
+PARTS: tuple[Part, ...] = ("year", "week", "day")
+
+
+@dataclass(frozen=True)
+class Signpost:
+    """A picture worth a look; ``strength`` is the share of the differences it explains on the second part."""
+
+    question: Question
+    strength: float
+
+
+@dataclass(frozen=True)
+class Search:
+    """What was found, the strongest first, and how many relations were tried."""
+
+    found: tuple[Signpost, ...]
+    tried: int
+
+
+@dataclass(frozen=True)
+class _Tried:
+    question: Question
+    first: tuple[float, float]
+    again: tuple[float, float]
+    same: bool
+
+
+def search(scene: Scene, rows: Rows, seen: Collection[str] = ()) -> Search:
+    """Return pictures that may be looked at next.
+
+    Parameters
+    ----------
+    scene
+        What is on the desk; nothing of it is proposed.
+    rows
+        The rows it keeps.
+    seen
+        Keys of the questions that were asked already (``question.key``).
+    """
+    if scene.main is None:
+        return Search((), 0)
+    gist = kind_of(scene.main).gist(scene.main, rows.table)
+    target = _target(gist, rows.table)
+    if target is None:
+        return Search((), 0)
+    tried = rows.remember(("signposts", target.name, gist.measure), lambda: tuple(_all(gist, target, rows)))
+    looked = [_named(q) for q in (scene.main, *scene.beside) if q is not None]
+    level = FIRST / max(len(tried), 1)
+    found = [
+        Signpost(one.question, min(one.first[1], one.again[1]))
+        for one in tried
+        if one.first[0] < level
+        and one.again[0] < AGAIN
+        and one.same
+        and min(one.first[1], one.again[1]) >= WEAK
+    ]
+    found = [s for s in found if s.strength >= WEAK]
+    found = [s for s in found if _named(s.question) not in looked and key(s.question) not in seen]
+    found.sort(key=lambda s: -s.strength)
+    kept: list[Signpost] = []
+    for one in found:
+        if sum(type(k.question) is type(one.question) for k in kept) < OF_A_KIND:
+            kept.append(one)
+    if scene.lit is not None and not isinstance(scene.main, Differ):
+        differ = Differ(scene.lit)
+        if key(differ) not in seen:
+            kept.insert(0, Signpost(differ, 1.0))
+    return Search(tuple(kept[:MOST]), len(tried))
+
+
+def _named(question: Question) -> tuple[str, ...]:
+    """Return what a picture is of: the same kind over the same columns is the same picture."""
+    return (kind_of(question).tag, *sorted(n for n in question.mentions if n))
+
+
+def _target(gist: Gist, table: Table) -> Column | None:
+    """Return the column whose differences are looked into: the one measured, or looked at."""
+    name = gist.measure.column if gist.measure is not None else gist.column
+    column = None if not name else table.column(name)
+    if column is None or column.kind.temporal or column.kind in (Kind.TEXT, Kind.IDENTIFIER) or column.code:
+        return None
+    return column if column.kind.numeric or 2 <= column.distinct <= 60 else None
+
+
+def _all(gist: Gist, target: Column, rows: Rows) -> Iterator[_Tried]:
+    table = rows.table
+    numeric = target.kind.numeric
+    values = table.axis(target.name).values if numeric else table.coded(target.name).codes.astype(np.float64)
+    has = np.isfinite(values) if numeric else values >= 0
+    at = np.flatnonzero(has if rows.kept is None else has & rows.kept)
+    if len(at) < LEAST_ROWS:
+        return
+    rng = np.random.default_rng(len(at))
+    if len(at) > MOST_ROWS:
+        at = np.sort(rng.choice(at, MOST_ROWS, replace=False))
+    # rows of one day or name are in one part, and chance is judged by one of each
+    sets = min(
+        (codes for _, codes in sets_of(table, at)), key=lambda c: int(c.max()), default=np.arange(len(at))
+    )
+    side = rng.random(int(sets.max()) + 1) < 0.5
+    first = side[sets]
+    one_each = np.zeros(len(at), dtype=np.bool_)
+    one_each[one_of_each(sets)] = True
+    y = ranks(values[at]) if numeric else values[at]
+    for question, x, grouped in _candidates(gist, target, table, at):
+        # of columns that rows of a set share, a set counts once
+        ones = one_each if _shared(x, y, sets, grouped) else np.ones(len(at), dtype=np.bool_)
+        halves = [(first, first & ones), (~first, ~first & ones)]
+        results, shapes = [], []
+        for rows_of, single in halves:
+            p, strength, shape = _tested(y, x, rows_of, single, numeric, grouped)
+            results.append((p, strength))
+            shapes.append(shape)
+        both = np.isfinite(shapes[0]) & np.isfinite(shapes[1]) if len(shapes[0]) == len(shapes[1]) else None
+        same = both is not None and bool(both.any()) and _agree(shapes[0][both], shapes[1][both])
+        yield _Tried(question, results[0], results[1], same)
+
+
+def _shared(x: Floats, y: Floats, sets: Ints, grouped: bool) -> bool:
+    """Whether rows of a set are alike in a column. All have shape (rows,); cells are NaN where missing."""
+    known = np.isfinite(x)
+    if not known.any():
+        return False
+    values, within = x[known], np.unique(sets[known], return_inverse=True)[1]
+    if grouped:
+        # groups in the order of what they do to the target
+        codes = values.astype(np.int64)
+        means = np.bincount(codes, weights=y[known]) / np.maximum(np.bincount(codes), 1)
+        values = means[codes]
+    return alike_within(ranks(values), within) > SHARED
+
+
+def _agree(one: Floats, other: Floats) -> bool:
+    """Whether two parts show the same: a sign, or groups that differ alike; both of shape (groups,)."""
+    if len(one) == 1:
+        return bool(one[0] * other[0] > 0)
+    return float(np.ptp(one)) > 0 and float(np.ptp(other)) > 0 and pearson(one, other) > 0.5
+
+
+def _candidates(
+    gist: Gist, target: Column, table: Table, at: Ints
+) -> Iterator[tuple[Question, Floats, bool]]:
+    """Yield questions with the cells they hold the target against, and whether those are groups."""
+    measure = gist.measure if gist.measure is not None else first_measure(target)
+    for column in table.columns:
+        able = column.name != target.name and column.kind not in (Kind.TEXT, Kind.IDENTIFIER)
+        if able and _groups(column):
+            codes = table.coded(column.name).codes[at].astype(np.float64)
+            codes[codes < 0] = np.nan
+            question: Question = Crosstab(target.name, column.name)
+            if target.kind.numeric:
+                question = Compare(measure, column.name, shape=first_shape(measure))
+            if _asks(question, table):
+                yield question, codes, True
+        elif able and column.kind.numeric and not column.code:
+            cells = table.axis(column.name).values[at]
+            question = Relate(target.name, column.name)
+            if not target.kind.numeric:
+                question = Compare(Measure("mean", column.name), target.name, shape="dots")
+            if _asks(question, table):
+                yield question, cells, False
+    when = time_column(table, target.name)
+    if when is not None and target.kind.numeric:
+        yield from _in_time(measure, when, table, at)
+
+
+def _groups(column: Column) -> bool:
+    """Whether a column is set side by side: few numbers are, many are related."""
+    return makes_groups(column) and 2 <= column.distinct <= (12 if column.kind.numeric else 60)
+
+
+def _in_time(
+    measure: Measure, when: Column, table: Table, at: Ints
+) -> Iterator[tuple[Question, Floats, bool]]:
+    moments_ = table.moments(when.name).values[at]
+    has = np.isfinite(moments_)
+    parts = PARTS if when.kind == Kind.DATETIME else PARTS[:2] if when.kind == Kind.DATE else ()
+    for part in parts:
+        codes = np.full(len(at), np.nan)
+        codes[has] = part_of(moments_[has], part, None)
+        question = Cycle(measure, when.name, part)
+        if len(np.unique(codes[has])) >= min(4, LENGTHS[part]) and _asks(question, table):
+            yield question, codes, True
+    if _asks(OverTime(measure, when.name), table):
+        yield OverTime(measure, when.name), moments_, False
+
+
+def _asks(question: Question, table: Table) -> bool:
+    try:
+        check(question, table)
+    except BadQuestion:
+        return False
+    return True
+
+
+def _tested(
+    y: Floats, x: Floats, rows: np.ndarray, single: np.ndarray, numeric: bool, grouped: bool
+) -> tuple[float, float, Floats]:
+    """Return the chance of a relation among rows that stand alone, its strength among all, and its shape."""
+    nothing = (1.0, 0.0, np.empty(0))
+    known = np.isfinite(x)
+    all_, alone = rows & known, single & known
+    if int(alone.sum()) < 20:
+        return nothing
+    if not grouped and not numeric:
+        # a number across the groups of the target
+        return _tested(ranks(x), y, rows & known, single & known, True, True)
+    if not grouped:
+        r = pearson(ranks(x[all_]), y[all_])
+        few = pearson(ranks(x[alone]), y[alone])
+        n = int(alone.sum())
+        if not np.isfinite(r) or not np.isfinite(few) or n < 5:
+            return nothing
+        z = np.arctanh(min(abs(few), 1 - 1e-12)) * np.sqrt(n - 3)
+        return 2 * float(special.ndtr(-z)), r * r, np.array([r])
+    codes = x[all_].astype(np.int64)
+    k = int(x[known].max()) + 1
+    if not numeric:
+        v = cramers_v(y[all_].astype(np.int64), codes)
+        return (
+            _chi(y[alone], x[alone]),
+            0.0 if v is None else v * v,
+            _table(y[all_], codes, int(y.max()) + 1, k),
+        )
+    found = moments(y[all_], codes, k)
+    eta = eta_squared(found)
+    groups = int((found.n > 0).sum())
+    if eta is None or groups < 2:
+        return nothing
+    n = int(all_.sum())
+    strength = 1 - (1 - eta) * (n - 1) / (n - groups) if n > groups else 0.0
+    # of groups of few rows the mean says nothing that another part could confirm
+    return _kruskal(y[alone], x[alone]), strength, np.where(found.n >= 5, found.means, np.nan)
+
+
+def _kruskal(y: Floats, x: Floats) -> float:
+    """Return the chance of ranks that differ so between groups: F of ranks (Conover & Iman 1981)."""
+    dense = np.unique(x, return_inverse=True)[1]
+    k, n = int(dense.max()) + 1, len(y)
+    found = eta_squared(moments(ranks(y), dense, k))
+    if found is None or k < 2 or n <= k:
+        return 1.0
+    return float(special.fdtrc(k - 1, n - k, found / (k - 1) * (n - k) / max(1 - found, 1e-12)))
+
+
+def _chi(y: Floats, x: Floats) -> float:
+    counts = _counts(y.astype(np.int64), x.astype(np.int64))
+    expected = np.outer(counts.sum(axis=1), counts.sum(axis=0)) / counts.sum()
+    if float(expected.min()) < 1:
+        return 1.0
+    statistic = float(((counts - expected) ** 2 / expected).sum())
+    return float(special.chdtrc((counts.shape[0] - 1) * (counts.shape[1] - 1), statistic))
+
+
+def _counts(a: Ints, b: Ints) -> Floats:
+    _, a = np.unique(a, return_inverse=True)
+    _, b = np.unique(b, return_inverse=True)
+    m = int(b.max()) + 1
+    return np.bincount(a * m + b, minlength=(int(a.max()) + 1) * m).reshape(-1, m).astype(np.float64)
+
+
+def _table(y: Floats, codes: Ints, rows: int, columns: int) -> Floats:
+    """Return how far each cell is from what chance gives, as one row."""
+    pairs = y.astype(np.int64) * columns + codes
+    counts = np.bincount(pairs, minlength=rows * columns).reshape(rows, columns).astype(np.float64)
+    expected = np.outer(counts.sum(axis=1), counts.sum(axis=0)) / max(counts.sum(), 1)
+    return np.asarray(((counts - expected) / np.sqrt(np.maximum(expected, 1.0))).ravel())

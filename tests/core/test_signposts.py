@@ -1,0 +1,105 @@
+"""Where to look next: what was planted is proposed, nothing of noise, nothing that was seen."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+import numpy as np
+
+from night_trail.core.conditions import OneOf
+from night_trail.core.question import Scene, key
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.crosstab.question import Crosstab
+from night_trail.core.questions.cycle.question import Cycle
+from night_trail.core.questions.differ.question import Differ
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.spread.question import Spread
+from night_trail.core.rows import Rows
+from night_trail.core.signposts import Search, search
+from tests.core.tables import table_of
+
+MAIN = Scene(main=Spread("y"))
+
+
+def noise(seed: int, n: int, mixed: bool = False) -> dict[str, Any]:
+    rng = np.random.default_rng(seed)
+    day = rng.integers(0, 400, n)
+    cells: dict[str, Any] = {
+        "day": [dt.date(2024, 1, 1) + dt.timedelta(int(d)) for d in day],
+        **{f"n{k}": rng.normal(size=n) ** (1 + k % 3) for k in range(8)},
+        **{f"c{k}": rng.choice([f"{k}{i}" for i in range(2 + 3 * k)], n).tolist() for k in range(6)},
+        **{f"w{k}": rng.poisson(2, n) for k in range(4)},
+    }
+    y = rng.choice(["a", "b", "c"], n).tolist() if mixed else rng.gamma(2, 5, n)
+    return cells | {"y": y}
+
+
+def found(cells: dict[str, Any], scene: Scene = MAIN, seen: tuple[str, ...] = ()) -> Search:
+    return search(scene, Rows(table_of(**cells), scene.only, scene.lit), seen)
+
+
+def test_of_noise_nothing_is_proposed() -> None:
+    claimed = sum(
+        bool(found(noise(seed, 500 if seed % 2 else 5_000, mixed=seed % 3 == 0)).found) for seed in range(60)
+    )
+    assert claimed <= 3
+
+
+def test_a_number_groups_and_a_weekday_are_found_of_a_number() -> None:
+    weeks = 0
+    for seed in range(10):
+        cells = noise(seed, 4_000)
+        group = np.array(cells["c1"]) == "11"
+        weekend = np.array([d.weekday() >= 5 for d in cells["day"]])
+        cells["y"] = cells["y"] + 4 * cells["n0"] + 6 * group + 8 * weekend
+        asked = [s.question for s in found(cells).found]
+        assert Relate("y", "n0") in asked
+        assert any(isinstance(q, Compare) and q.across == "c1" for q in asked)
+        week = [q for q in asked if isinstance(q, Cycle) and q.part == "week"]
+        weeks += bool(week)
+        assert len(asked) == 2 + len(week), "and nothing else"
+    assert weeks >= 9, "of the days of each part one row each is judged by"
+
+
+def test_groups_and_numbers_are_found_of_a_category() -> None:
+    cells = noise(3, 4_000, mixed=True)
+    is_a = np.array(cells["y"]) == "a"
+    rng = np.random.default_rng(3)
+    cells["c0"] = np.where(rng.random(4_000) < np.where(is_a, 0.8, 0.3), "00", "01").tolist()
+    cells["n1"] = cells["n1"] + 2.0 * is_a
+    asked = [s.question for s in found(cells).found]
+    assert Crosstab("y", "c0") in asked
+    assert any(isinstance(q, Compare) and q.across == "y" and q.measure.column == "n1" for q in asked)
+
+
+def test_what_days_share_by_chance_is_no_finding() -> None:
+    claimed = 0
+    for seed in range(30):
+        rng = np.random.default_rng(seed)
+        day = np.repeat(np.arange(120), 30)
+        cells = {
+            "day": [dt.date(2024, 1, 1) + dt.timedelta(int(d)) for d in day],
+            **{f"weather{k}": rng.normal(size=120)[day] for k in range(6)},
+            **{f"shift{k}": rng.choice(["p", "q"], 120)[day].tolist() for k in range(4)},
+            "y": 2 * rng.normal(size=120)[day] + rng.normal(size=3_600),
+        }
+        claimed += any(not isinstance(s.question, Cycle) for s in found(cells).found)
+    assert claimed <= 2
+
+
+def test_what_was_asked_stands_on_the_desk_or_is_too_little_is_not_proposed() -> None:
+    cells = noise(1, 4_000)
+    cells["y"] = cells["y"] + 5 * cells["n0"]
+    (first,) = found(cells).found
+    assert first.question == Relate("y", "n0") and 0.1 < first.strength < 1
+    assert not found(cells, seen=(key(first.question),)).found
+    assert not found(cells, Scene(main=Spread("y"), beside=(Relate("n0", "y"),))).found
+    assert found({k: v[:60] for k, v in cells.items()}).tried == 0
+    assert search(Scene(), Rows(table_of(**cells))).found == ()
+
+
+def test_lit_rows_are_asked_how_they_differ_first() -> None:
+    lit = OneOf("c1", ("11",))
+    asked = found(noise(2, 1_000), Scene(main=Spread("y"), lit=lit)).found
+    assert asked[0].question == Differ(lit)
