@@ -92,8 +92,8 @@ def looking(page: Page, base: str) -> None:
     for words, name in (
         ("average late_min by line only where rain_mm above 2", "compare"),
         ("late_min vs rain_mm with a curve", "relate"),
-        ("average late_min and the sum of boardings and the number of trips by line as a table", "table"),
-        ("how do the numbers move together", "together"),
+        ("what drives late_min, leaving out rider_rating", "drivers"),
+        ("why did the sum of boardings rise from February 2023 to March 2023", "changed"),
         ("boardings by month against the year before with the median", "over-time"),
         ("boardings through the year in each year", "cycle"),
         ("boardings taken apart, day by day", "apart"),
@@ -108,6 +108,9 @@ def looking(page: Page, base: str) -> None:
         page.locator("#stage svg.picture").wait_for()
         if name == "compare":
             page.locator("#stage .mark").first.click()
+        if name == "drivers":
+            page.get_by_text("is explained on").wait_for()  # its models are made behind the page
+        page.locator(".signposts .side-head").wait_for(state="attached")
         page.evaluate("document.activeElement.blur()")
         page.mouse.move(640, 780)
         shot(page, name)

@@ -209,3 +209,23 @@ def test_few_rows_one_value_and_what_nothing_drives() -> None:
     for name, why in (("day", "which nothing drives"), ("y", "one value only")):
         with pytest.raises(BadQuestion, match=why):
             check(Drivers(name), table)
+
+
+def test_of_courses_that_wander_stretches_are_held_back_and_nothing_is_claimed_of_two_that_only_wander() -> (
+    None
+):
+    claimed = 0
+    for seed in range(6):
+        rng = np.random.default_rng(seed)
+        n = 600
+        steps = rng.normal(size=(n, 4)).cumsum(axis=0)
+        day = [dt.date(2024, 1, 1) + dt.timedelta(d) for d in range(n)]
+        cells = {"day": day, **{f"s{k}": steps[:, k] for k in range(3)}, "y": steps[:, 3]}
+        answer, table = of(cells, without=("day",))
+        assert answer.stretches is not None and answer.stretches.name == "day"
+        assert any("stretches of it are held back whole" in c for c in drivers_words(answer, table).cautions)
+        claimed += bool(answer.found)
+        said_of = said((answer, table))
+        assert answer.found or "beyond chance" in said_of
+        assert answer.explained < 0.01 or "no better than its average" not in said_of
+    assert claimed <= 1

@@ -130,6 +130,9 @@ def check(question: Changed, table: Table) -> None:
         )
     for condition in (question.before, question.after):
         check_condition(condition, table)
+    if question.measure.column in question.sides:
+        name = question.measure.column
+        raise BadQuestion(f"“{name}” says which rows are meant", "column", "Measure another column.")
     if question.before == question.after:
         raise BadQuestion("Both sides are the same rows", "after", "Choose another side.")
     for name in question.by:
@@ -313,7 +316,7 @@ class _Work:
                     rate=float(rate[i]),
                     weight=float(weight[i]),
                     off=float(off[i]),
-                    unexpected=bool(p[i] * looked < LEVEL),
+                    unexpected=bool(by) and bool(p[i] * looked < LEVEL),
                     usual=None if past is None else float(past[i]),
                     condition=AllOf((cut.conditions[i], both)),
                 )

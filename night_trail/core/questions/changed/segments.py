@@ -43,7 +43,7 @@ class Segments:
 def candidates(question: Changed, table: Table) -> list[str]:
     """Return the columns that may tell the parts apart, those of fewest values first."""
     taken = {*question.sides, question.measure.column, question.measure.per}
-    able = [c for c in table.columns if c.name not in taken and _cuts(c)]
+    able = [c for c in table.columns if c.name not in taken and _cuts(c) and 4 * c.distinct <= table.height]
     able.sort(key=lambda c: (c.kind.numeric, c.distinct))
     return [c.name for c in able[:MOST_COLUMNS]]
 

@@ -30,7 +30,9 @@ def signed(answer: ChangedAnswer) -> Callable[[float], str]:
 
     def written(at: float) -> str:
         shown = said(round(abs(at), 12 - len(str(int(abs(at))))) if math.isfinite(at) else at)
-        return f"{'+' if at > 0 else MINUS if at < 0 else ''}{shown}"
+        # what rounds to nothing has no sign
+        some = any(digit in "123456789" for digit in shown)
+        return f"{'+' if at > 0 and some else MINUS if at < 0 and some else ''}{shown}"
 
     return written
 
@@ -139,7 +141,8 @@ def _split(answer: ChangedAnswer, table: Table) -> tuple[Span, ...]:
         if answer.chosen and abs(mix) > 0.02 * abs(answer.change):
             made += spans(", and another mix {mix}", mix=written(mix))
         return (*made, Span("."))
-    if not answer.chosen or len(answer.segments) < 2 or not answer.change:
+    little = abs(answer.weight) < 0.01 * abs(answer.change)
+    if not answer.chosen or len(answer.segments) < 2 or not answer.change or little:
         return ()
     by = listed(answer.chosen)
     text = " Within {by} it changed by {rate}; that there are more of some and fewer of others makes {mix}."

@@ -281,12 +281,20 @@ def _valued(column: Column, table: Table, a: Ints, b: Ints) -> list[Contrast]:
         rest = np.setdiff1d(np.flatnonzero(shown), kept)
     else:
         kept, rest = np.flatnonzero(shown), np.empty(0, dtype=np.int64)
-    named: Named = [(coded.labels[i], OneOf(column.name, (coded.labels[i],))) for i in kept]
+    named: Named = [(_said(column, coded.labels[i]), OneOf(column.name, (coded.labels[i],))) for i in kept]
     parts = [side[kept] for side in counts]
     if len(rest):
         named.append((f"{len(rest):,} others", None))
         parts = [np.append(part, side[rest].sum()) for part, side in zip(parts, counts, strict=True)]
     return [_contrast(column, parts[0], parts[1], named)]
+
+
+def _said(column: Column, label: str) -> str:
+    """Return a value as it is read: a number without needless digits."""
+    try:
+        return value(float(label), column.kind, column.unit) if column.kind.numeric else label
+    except ValueError:
+        return label
 
 
 def _missing(column: Column, table: Table, a: Ints, b: Ints) -> list[Contrast]:

@@ -89,7 +89,7 @@ def _cautions(answer: DifferAnswer, table: Table) -> tuple[str, ...]:
         )
     if passed := answer.passed_over:
         made.append(
-            f"{_listed(passed)} {_verb(passed, 'holds', 'hold')} texts or names of single {plural}, "
+            f"{_listed(passed)} {_verb(passed, 'holds', 'hold')} texts, names or numbers of single {plural}, "
             f"and {_verb(passed, 'is', 'are')} not compared."
         )
     same = next((c for c in answer.found if not c.of_missing and c.apart > 0.9), None)

@@ -24,6 +24,8 @@ from night_trail.core.table import Column, Floats, Table
 
 LEAST = 60
 """Rows under which nothing can be said of drivers."""
+LEAST_EXPLAINED = 0.01
+"""A share of the differences that is smaller is not worth a driver."""
 ACTS_TOGETHER = 0.03
 """Two columns act together where so much of their surface is neither's alone, and that is beyond chance."""
 
@@ -88,6 +90,7 @@ class DriversAnswer:
     ends: tuple[float, float]
     leaves: tuple[Leaf, ...]
     mean: float
+    stretches: Column | None = None
     pending: Pending | None = None
 
     @property
@@ -151,7 +154,7 @@ def _enough(made: Made) -> bool:
     sets = int(made.matrix.sets.max()) + 1 if len(made.matrix.sets) else 0
     return (
         len(made.matrix.y) >= LEAST
-        and sets >= 2 * FOLDS
+        and sets >= FOLDS
         and bool(made.features)
         and float(np.ptp(made.matrix.y)) > 0
     )
@@ -178,7 +181,7 @@ def meanwhile(question: Drivers, rows: Rows, pending: Pending) -> DriversAnswer:
         (0.0, 0.0),
         (),
         0.0,
-        pending,
+        pending=pending,
     )
 
 
@@ -193,7 +196,7 @@ def drives(question: Drivers, rows: Rows, made_folds: Sequence[Fold] | None = No
     by_chance = max((1 - f.squares / f.plain_squares for f in null if f.plain_squares > 0), default=0.0)
     share = made.target.is_share
     worse, level = _importance(real, null, share) if able else (np.zeros((0, 0)), 0.0)
-    beyond = able and explained > max(by_chance, 0.0)
+    beyond = able and explained > max(by_chance, LEAST_EXPLAINED)
     drivers = (
         tuple(_driver(i, made, real, worse, level, beyond) for i in range(worse.shape[1])) if able else ()
     )
@@ -226,6 +229,7 @@ def drives(question: Drivers, rows: Rows, made_folds: Sequence[Fold] | None = No
         apart=made.apart,
         passed_over=made.passed_over,
         together=made.together,
+        stretches=made.stretches,
         model_rows=len(made.matrix.y),
         far=made.target.far,
         ends=made.target.ends,

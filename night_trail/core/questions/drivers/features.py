@@ -15,6 +15,7 @@ from night_trail.core.questions.drivers.question import ALONE, Drivers
 from night_trail.core.questions.drivers.target import Target, target_of
 from night_trail.core.questions.shared.kept_together import alike_within, sets_of
 from night_trail.core.questions.shared.looked_at import looked_at
+from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.rows import Rows
 from night_trail.core.stats.drivers import Family, Matrix
 from night_trail.core.stats.relation import pearson, ranks
@@ -64,7 +65,8 @@ class Made:
 
     ``cells`` are all its columns, also those left out of the matrix because a finer
     one has all they say. ``families`` are names of columns that carry the same.
-    ``together`` is the column whose rows stay in one fold.
+    ``together`` is the column whose rows stay in one fold, ``stretches`` the time
+    whose stretches do.
     """
 
     target: Target
@@ -75,6 +77,7 @@ class Made:
     apart: tuple[Apart, ...]
     passed_over: tuple[str, ...]
     together: Column | None
+    stretches: Column | None
     rows: int
     missing: int
     used: Ints
@@ -116,6 +119,9 @@ def features_of(question: Drivers, rows: Rows) -> Made:
         for i in group[1:]:
             seen[:, of[i]] = np.nan
     kept_by, sets = _together(question, table, at, y)
+    stretches = None
+    if kept_by is None and question.together is None:
+        stretches, sets = _stretches(table, at, y, sets)
     levels = tuple(len(f.labels) if f.labels else LENGTHS[f.part] if f.part else 0 for f in features)
     return Made(
         target,
@@ -126,6 +132,7 @@ def features_of(question: Drivers, rows: Rows) -> Made:
         apart,
         tuple(passed),
         kept_by,
+        stretches,
         n,
         rows.n - n,
         at,
@@ -281,3 +288,27 @@ def _together(question: Drivers, table: Table, at: Ints, y: Floats) -> tuple[Col
         return None, alone
     _, column, dense = min(found, key=lambda f: f[0])
     return column, dense
+
+
+STRETCHES = 4
+FOLLOWS = 0.5
+"""Rows follow each other where a target is correlated so with the one before it in time."""
+
+
+def _stretches(table: Table, at: Ints, y: Floats, alone: Ints) -> tuple[Column | None, Ints]:
+    """Return stretches of time as sets, where rows are steps of a course: what is next to a row tells it."""
+    when = time_column(table)
+    if when is None or when.missing or table.height > 8 * when.distinct or len(at) < 15 * STRETCHES:
+        return None, alone
+    moments = table.moments(when.name).values[at]
+    # rows of one period, as quarters of a year, follow each other where the table has them in order
+    several = 10 * when.distinct < 9 * table.height
+    if several and bool((np.diff(moments) < 0).any()):
+        return None, alone
+    order = np.argsort(moments, kind="stable")
+    course = y[order]
+    if float(np.ptp(course)) == 0.0 or pearson(course[1:], course[:-1]) < (0.9 if several else FOLLOWS):
+        return None, alone
+    sets = np.empty(len(at), dtype=np.int64)
+    sets[order] = np.arange(len(at)) * STRETCHES // len(at)
+    return when, sets

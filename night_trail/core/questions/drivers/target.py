@@ -38,8 +38,8 @@ class Target:
 def check_target(question: Drivers, table: Table) -> None:
     """Refuse a column nothing can drive: one of dates, of texts, of names."""
     column = table.column(question.of)
-    if column.kind.temporal or column.kind in (Kind.TEXT, Kind.IDENTIFIER) or column.code:
-        kind = "a code" if column.code else str(column.kind)
+    if column.dated or column.kind in (Kind.TEXT, Kind.IDENTIFIER) or column.code:
+        kind = "a code" if column.code else "a time" if column.dated else str(column.kind)
         raise BadQuestion(
             f"“{column.name}” is {kind}, which nothing drives", "of", "Choose a number or a category."
         )

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 from night_trail.core.language.numbers import MINUS, bare, counted, listed, number, percent, value, with_unit
 from night_trail.core.language.spans import Caution, Fact, Span, Words, shortened, spans
 from night_trail.core.measure import Measure
-from night_trail.core.questions.drivers.answer import LEAST, Driver, DriversAnswer
+from night_trail.core.questions.drivers.answer import LEAST, LEAST_EXPLAINED, Driver, DriversAnswer
 from night_trail.core.questions.drivers.effects import Effect, Said
 from night_trail.core.questions.shared.measure_words import gap_of, points
 from night_trail.core.table import Table
@@ -67,12 +67,18 @@ def drivers_words(answer: DriversAnswer, table: Table) -> Words:
     )
     headline = spans(text, share=percent(answer.explained), of=Span(of))
     for one in answer.found[:SPOKEN]:
-        name = listed([shortened(n) for n in one.columns])
+        name = _family(one.columns)
         headline += spans(" {name}: {what}.", name=name, what=Span(effect_words(one, answer)))
     if answer.pairs:
         a, b = answer.pairs[0].one.column.name, answer.pairs[0].other.column.name
         headline += spans(" {a} and {b} act together beyond their sum.", a=a, b=b)
     return Words(headline, facts, cautions)
+
+
+def _family(columns: Sequence[str]) -> str:
+    """Return the columns of a driver, of many the first."""
+    shown = [shortened(n) for n in columns[:4]]
+    return listed([*shown[:3], f"{len(columns) - 3} more"] if len(columns) > 4 else shown)
 
 
 def _facts(answer: DriversAnswer) -> Iterator[Fact]:
@@ -84,15 +90,19 @@ def _facts(answer: DriversAnswer) -> Iterator[Fact]:
 
 
 def _nothing(answer: DriversAnswer, table: Table, of: str) -> tuple[Span, ...]:
-    n = counted(len({c for d in answer.drivers for c in d.columns}), "column")
+    k = len({c for d in answer.drivers for c in d.columns})
+    n, tell = counted(k, "column"), "tells" if k == 1 else "tell"
     unseen = _unseen(answer, table)
     text = (
         f"Nothing here drives {{of}} beyond chance: on {unseen} that were not looked at, "
-        "{n} tell it no better than its average."
+        f"{{n}} {tell} it no better than its average."
     )
-    if answer.explained > max(answer.by_chance, 0.0):
+    if answer.explained > max(answer.by_chance, LEAST_EXPLAINED):
+        text = f"{{n}} {tell} {{of}} a little, but none by itself beyond chance, on {unseen} not looked at."
+    elif answer.explained > LEAST_EXPLAINED:
         text = (
-            f"No column by itself drives {{of}} beyond chance, in {{n}}, on {unseen} that were not looked at."
+            f"Nothing here drives {{of}} beyond chance: what {{n}} {tell} of it on {unseen} "
+            "that were not looked at is no more than shuffled ones reach."
         )
     return spans(text, of=Span(of), n=n)
 
@@ -178,6 +188,9 @@ def _made_from(answer: DriversAnswer, table: Table) -> Iterator[str]:
         far = table.rows_in_words(answer.far)
         ends = " to ".join(value(e, answer.column.kind, answer.column.unit) for e in answer.ends)
         yield f"{far} outside {ends} would pull every effect, and count as lying there."
+    if answer.stretches is not None and math.isfinite(answer.explained):
+        by = answer.stretches.name
+        yield f"{plural.capitalize()} follow each other by {by}, so stretches of it are held back whole."
     if answer.together is not None and math.isfinite(answer.explained):
         day = "day of " if answer.together.kind.temporal else ""
         alike = f"{plural.capitalize()} of one {day}{answer.together.name} are alike"
@@ -190,7 +203,7 @@ def _made_from(answer: DriversAnswer, table: Table) -> Iterator[str]:
     if passed := answer.passed_over:
         some = [shortened(n) for n in passed[:4]]
         shown = listed([*some, f"{len(passed) - 4} more"] if len(passed) > 4 else some)
-        yield f"Texts and names of single {plural} are not looked at: {shown}."
+        yield f"Texts, names and numbers of single {plural} are not looked at: {shown}."
 
 
 def _set_apart(answer: DriversAnswer) -> Iterator[str]:
@@ -199,7 +212,8 @@ def _set_apart(answer: DriversAnswer) -> Iterator[str]:
         text = f"{one.name} is set apart: {'' if computed else 'it '}{one.reason}."
         yield Caution(text, "put it back", turn="slot", slot="back", value=one.name)
     if len(answer.apart) > 4:
-        yield f"{len(answer.apart) - 4} more columns are set apart."
+        rest = counted(len(answer.apart) - 4, "more column")
+        yield f"{rest} {'is' if len(answer.apart) == 5 else 'are'} set apart."
 
 
 def _known_after(answer: DriversAnswer) -> Iterator[str]:

@@ -27,6 +27,8 @@ def looked_at(table: Table, taken: Collection[str], passed_over: list[str]) -> I
 def _says_nothing(column: Column, table: Table) -> bool:
     if column.kind in (Kind.TEXT, Kind.IDENTIFIER):
         return column.distinct > MOST_DISTINCT or 2 * column.distinct > table.height
+    if column.dated:
+        return False
     if column.kind.measured and not column.code:
         counts = column.kind == Kind.WHOLE and column.distinct >= 0.97 * table.height
         return counts and is_row_number(column, table.axis(column.name).values, table.height)
