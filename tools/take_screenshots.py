@@ -109,7 +109,9 @@ def looking(page: Page, base: str) -> None:
         if name == "compare":
             page.locator("#stage .mark").first.click()
         if name == "drivers":
-            page.get_by_text("is explained on").wait_for()  # its models are made behind the page
+            page.locator("#words", has_text="is explained on").wait_for(
+                timeout=90_000
+            )  # its models are made behind the page
         page.locator(".signposts .side-head").wait_for(state="attached")
         page.evaluate("document.activeElement.blur()")
         page.mouse.move(640, 780)

@@ -71,6 +71,8 @@ def test_drivers_are_made_behind_the_page_then_shown_as_rules_and_lit(page: Page
     page.get_by_role("button", name="what drives it?").click()
     expect(page.locator("#sentence")).to_contain_text("What drives late_min")
     expect(page.locator("#words")).to_contain_text("is explained on", timeout=90_000)
+    # signposts that came meanwhile stay when the models are there
+    expect(page.locator(".signpost").first).to_be_visible()
     expect(page.locator("#stage .mark.door").first).to_be_visible()
     page.get_by_role("button", name="leave it out").first.click()
     expect(page.locator("#sentence")).to_contain_text("leaving out rider_rating")
