@@ -294,5 +294,5 @@ def test_scales_are_shared_bars_cut_and_figures_marked_by_hand_and_the_page_prin
     expect(page.locator(".topbar")).to_be_hidden()
     expect(page.locator("#alike")).to_be_hidden()
     expect(page.locator("#sentence")).to_be_visible()
-    expect(page.locator(".beside svg.picture").first).to_be_visible()
+    expect(page.locator(".beside-item svg.picture").first).to_be_visible()
     page.emulate_media(media="screen")

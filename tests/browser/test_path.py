@@ -117,8 +117,9 @@ def test_from_survey_to_tale_by_keyboard_alone(page: Page, base: str) -> None:
     # s goes to the sentence, arrows walk its slots, Enter opens, arrows choose
     page.keyboard.press("s")
     page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowRight")
     page.keyboard.press("Enter")
-    expect(page.locator("#popover")).to_be_visible()
+    expect(page.locator("#popover .filter")).to_be_focused()
     page.keyboard.type("depot")
     page.keyboard.press("ArrowDown")
     page.keyboard.press("Enter")

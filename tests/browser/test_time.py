@@ -27,13 +27,13 @@ def test_from_a_dip_in_the_line_to_its_rows_and_the_line_behind_it(page: Page) -
     say(page, "sum of boardings month by month, only where line is N3 Crane Wharf")
     page.locator("#beside-add").click()
     page.locator("#popover .choice", has_text="vehicle").first.click()
-    expect(page.locator(".beside svg.picture")).to_be_visible()
+    expect(page.locator(".beside-item svg.picture")).to_be_visible()
     dip = page.locator("#stage .mark[aria-label*='March 2023']").first
     dip.click(force=True)
     expect(page.locator(".chip.lantern")).to_contain_text("departed_at in March 2023")
     expect(page.locator("#words")).to_contain_text("lit rows are in March 2023")
     # the same rows are lit beside it
-    expect(page.locator(".beside svg.picture .lit").first).to_be_attached()
+    expect(page.locator(".beside-item svg.picture .lit").first).to_be_attached()
     page.keyboard.press("r")
     expect(page.locator("#drawer")).to_contain_text("N3 Crane Wharf")
     page.keyboard.press("Escape")

@@ -54,7 +54,7 @@ def said(pair: tuple[DriversAnswer, Table]) -> str:
     return plain(drivers_words(*pair).headline)
 
 
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", range(2))
 def test_true_drivers_come_before_noise_with_their_shapes_and_the_pair(seed: int) -> None:
     answer, table = of(made(seed))
     names = [d.columns[0] for d in answer.drivers]
@@ -74,7 +74,7 @@ def test_true_drivers_come_before_noise_with_their_shapes_and_the_pair(seed: int
 
 def test_of_noise_nothing_drives() -> None:
     claimed = 0
-    for seed in range(8):
+    for seed in range(6):
         rng = np.random.default_rng(seed)
         n = 500 if seed % 2 else 1_500
         y = rng.normal(size=n) if seed % 4 < 2 else np.where(rng.random(n) < 0.3, "yes", "no").tolist()
@@ -87,7 +87,7 @@ def test_of_noise_nothing_drives() -> None:
 
 def test_beside_true_drivers_noise_stays_below_what_chance_reaches() -> None:
     above = sum(
-        not {d.columns[0] for d in of(made(seed))[0].found} <= TRUE | {"a", "b"} for seed in range(10, 15)
+        not {d.columns[0] for d in of(made(seed))[0].found} <= TRUE | {"a", "b"} for seed in range(10, 13)
     )
     assert above <= 1
 

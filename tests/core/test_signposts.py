@@ -41,14 +41,14 @@ def found(cells: dict[str, Any], scene: Scene = MAIN, seen: tuple[str, ...] = ()
 
 def test_of_noise_nothing_is_proposed() -> None:
     claimed = sum(
-        bool(found(noise(seed, 500 if seed % 2 else 5_000, mixed=seed % 3 == 0)).found) for seed in range(60)
+        bool(found(noise(seed, 500 if seed % 2 else 5_000, mixed=seed % 3 == 0)).found) for seed in range(30)
     )
     assert claimed <= 3
 
 
 def test_a_number_groups_and_a_weekday_are_found_of_a_number() -> None:
     weeks = 0
-    for seed in range(10):
+    for seed in range(6):
         cells = noise(seed, 4_000)
         group = np.array(cells["c1"]) == "11"
         weekend = np.array([d.weekday() >= 5 for d in cells["day"]])
@@ -59,7 +59,7 @@ def test_a_number_groups_and_a_weekday_are_found_of_a_number() -> None:
         week = [q for q in asked if isinstance(q, Cycle) and q.part == "week"]
         weeks += bool(week)
         assert len(asked) == 2 + len(week), "and nothing else"
-    assert weeks >= 9, "of the days of each part one row each is judged by"
+    assert weeks >= 5, "of the days of each part one row each is judged by"
 
 
 def test_groups_and_numbers_are_found_of_a_category() -> None:
@@ -75,7 +75,7 @@ def test_groups_and_numbers_are_found_of_a_category() -> None:
 
 def test_what_days_share_by_chance_is_no_finding() -> None:
     claimed = 0
-    for seed in range(30):
+    for seed in range(15):
         rng = np.random.default_rng(seed)
         day = np.repeat(np.arange(120), 30)
         cells = {

@@ -9,8 +9,9 @@ from night_trail.core.questions.compare.answer import CompareAnswer
 from night_trail.core.questions.compare.sentence import baseline_words
 from night_trail.core.questions.compare.words import difference_words, figure_words
 from night_trail.core.table import Table
-from night_trail.draw.frame.canvas import NAMED, Canvas, Size, label, line
+from night_trail.draw.frame.canvas import NAMED, Canvas, Size, label
 from night_trail.draw.frame.scales import Lanes, Linear
+from night_trail.draw.frame.stairs import Stair
 from night_trail.draw.frame.svg import Svg, el
 from night_trail.draw.frame.text import shortened, width
 from night_trail.draw.shapes.compare import axis_words, group_card, group_key, group_rows, measure_ticks
@@ -135,65 +136,17 @@ def draw_stair(answer: CompareAnswer, table: Table, size: Size, prefix: str) -> 
     )
     baseline = answer.question.baseline
     names = [baseline_words(baseline) if baseline else "before", *(g.label for g in steps), "now"]
-    if canvas.labelled:
-        canvas.left = canvas.name_room(names, 190.0, 90.0)
-        canvas.right = 16.0 + max((width(difference_words(answer)(g)) for g in steps), default=20.0)
-        canvas.top, canvas.bottom = 14.0, 50.0 if canvas.full else 26.0
-    else:
-        canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
-    canvas.grow(len(names), NAMED)
-    levels = [base]
-    for one in steps:
-        levels.append(levels[-1] + one.value - (one.base or 0.0))
-    low, high = min([*levels, 0.0]), max([*levels, 0.0])
-    # from 0 the steps may be too small to see; the first and last bar then say where they begin
-    near = low == 0.0 and max(levels) - min(levels) < 0.25 * high
-    if near:
-        low = min(levels) - 0.5 * (max(levels) - min(levels) or abs(high) * 0.01 or 1.0)
-    x = Linear(low, high + 0.02 * (high - low) if high > low else low + 1.0, canvas.x_start, canvas.x_end)
-    lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
-    canvas.x, canvas.y = x, lanes
-    canvas.lane_labels(lanes, names, canvas.left - 22.0)
-    if canvas.labelled:
-        for tick in measure_ticks(answer, x):
-            canvas.under.append(line(x(tick.at), canvas.y_start, x(tick.at), canvas.y_end, "grid"))
-        canvas.bottom_ticks(measure_ticks(answer, x), x)
-        canvas.bottom_title(axis_words(answer, table) + (" · not from 0" if near else ""))
+    written = difference_words(answer)
+    changes = [g.value - (g.base or 0.0) for g in steps]
+    stair = Stair.laid(canvas, names, base, changes, [written(g) for g in steps])
     said = figure_words(answer)
-    thick = min(26.0, max(0.66 * lanes.step, 1.0))
-    for i, level in ((0, base), (len(names) - 1, levels[-1])):
-        canvas.under.append(
-            stair_step(x, max(low, 0.0) if near else 0.0, level, lanes, i, thick, "part tone-5")
-        )
-        if canvas.labelled:
-            canvas.over.append(after_step(said(level), x, level, lanes, i))
-    for i, one in enumerate(steps, 1):
-        before, after = levels[i - 1], levels[i]
-        tone = "rise" if after >= before else "fall"
+    stair.framed(measure_ticks(answer, stair.x), axis_words(answer, table), said)
+    for i, one in enumerate(steps):
         key = group_key(answer, one)
-        shape = el(
-            "g", stair_step(x, before, after, lanes, i, thick, f"stair-step {tone}"), id=canvas.id("b", key)
-        )
-        card = [*group_card(answer, table, one, said(one.value)), difference_words(answer)(one)]
+        shape = stair.step(i, canvas.id("b", key))
+        card = [*group_card(answer, table, one, said(one.value)), written(one)]
         canvas.mark(shape, None, key, answer.condition(one), card, group_rows(answer, one))
-        canvas.under.append(
-            line(x(before), lanes.top(i) - lanes.step / 2, x(before), lanes.top(i) + lanes.step / 2, "grid")
-        )
-        if canvas.labelled and lanes.step >= 10:
-            canvas.over.append(after_step(difference_words(answer)(one), x, max(before, after), lanes, i))
     return canvas
-
-
-def after_step(text: str, x: Linear, at: float, lanes: Lanes, i: int) -> Svg:
-    """Return what is said behind a step of a stair."""
-    return label(text, x(at) + 6, lanes.top(i) + lanes.step / 2 + 4, "start", "bar-value")
-
-
-def stair_step(x: Linear, start: float, end: float, lanes: Lanes, i: int, thick: float, class_: str) -> Svg:
-    """Return a step of a stair, or a bar of its ends."""
-    left, right = sorted((x(start), x(end)))
-    top = lanes.top(i) + (lanes.step - thick) / 2
-    return el("rect", class_=class_, x=left, y=top, width=max(right - left, 0.8), height=thick)
 
 
 def _held_against(answer: CompareAnswer) -> str:

@@ -38,6 +38,12 @@ def from_gist(gist: Gist, table: Table) -> Changed:
     Rows that are no time are held against the rest.
     """
     measure = _with_parts(gist.measured(table), table)
+    asked = _asked(gist, measure, table)
+    answer.check(asked, table)
+    return asked
+
+
+def _asked(gist: Gist, measure: Measure, table: Table) -> Changed:
     if gist.rows is not None:
         *earlier, spoken = _times(gist.rows)
         if earlier:
