@@ -35,7 +35,7 @@ from night_trail.core.stats.groups import cramers_v, eta_squared, moments
 from night_trail.core.stats.relation import pearson, ranks
 from night_trail.core.table import Column, Floats, Ints, Kind, Table
 
-MOST_ROWS = 24_000
+MOST_ROWS = 12_000
 LEAST_ROWS = 80
 MOST = 6
 OF_A_KIND = 2
