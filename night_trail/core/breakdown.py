@@ -95,7 +95,5 @@ def _effect(values: Floats, codes: Ints, measured: bool) -> float | None:
         return figures.cramers_v(values.astype(np.int64), codes)
     _, dense = np.unique(codes, return_inverse=True)
     k = int(dense.max()) + 1
-    eta = figures.eta_squared(figures.moments(values, dense, k))
-    if eta is None or len(values) <= k:
-        return None
-    return max(0.0, 1 - (1 - eta) * (len(values) - 1) / (len(values) - k))
+    found = figures.epsilon_squared(figures.moments(values, dense, k))
+    return None if found is None else max(0.0, found)

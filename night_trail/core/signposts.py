@@ -31,7 +31,7 @@ from night_trail.core.questions.shared.kept_together import alike_within, one_of
 from night_trail.core.questions.shared.measures import first_measure, first_shape
 from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.rows import Rows
-from night_trail.core.stats.groups import cramers_v, eta_squared, moments
+from night_trail.core.stats.groups import cramers_v, epsilon_squared, eta_squared, moments
 from night_trail.core.stats.relation import pearson, ranks
 from night_trail.core.table import Column, Floats, Ints, Kind, Table
 
@@ -100,7 +100,6 @@ def search(scene: Scene, rows: Rows, seen: Collection[str] = ()) -> Search:
         and one.same
         and min(one.first[1], one.again[1]) >= WEAK
     ]
-    found = [s for s in found if s.strength >= WEAK]
     found = [s for s in found if _named(s.question) not in looked and key(s.question) not in seen]
     found.sort(key=lambda s: -s.strength)
     kept: list[Signpost] = []
@@ -269,12 +268,9 @@ def _tested(
             _table(y[all_], codes, int(y.max()) + 1, k),
         )
     found = moments(y[all_], codes, k)
-    eta = eta_squared(found)
-    groups = int((found.n > 0).sum())
-    if eta is None or groups < 2:
+    strength = epsilon_squared(found)
+    if strength is None or int((found.n > 0).sum()) < 2:
         return nothing
-    n = int(all_.sum())
-    strength = 1 - (1 - eta) * (n - 1) / (n - groups) if n > groups else 0.0
     # of groups of few rows the mean says nothing that another part could confirm
     return _kruskal(y[alone], x[alone]), strength, np.where(found.n >= 5, found.means, np.nan)
 

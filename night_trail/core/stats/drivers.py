@@ -322,8 +322,3 @@ def _under(rows: Floats, values: dict[int, float]) -> Floats:
     for j, value in values.items():
         found[:, j] = value
     return found
-
-
-def all_folds(matrix: Matrix) -> list[Fold]:
-    """Return every fold, those of shuffled targets last."""
-    return [fold(matrix, k) for k in range(FOLDS + SHUFFLES)]

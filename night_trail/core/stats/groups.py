@@ -298,6 +298,15 @@ def eta_squared(found: GroupMoments) -> float | None:
     return between / (between + within) if between + within > 0 else None
 
 
+def epsilon_squared(found: GroupMoments) -> float | None:
+    """Return ε², η² less what chance gives it (Kelley 1935), below 0 where chance gives more.
+
+    None without variance, or with as many groups as values.
+    """
+    eta, n, groups = eta_squared(found), int(found.n.sum()), int((found.n > 0).sum())
+    return None if eta is None or n <= groups else 1 - (1 - eta) * (n - 1) / (n - groups)
+
+
 def cramers_v(left: Ints, right: Ints) -> float | None:
     """Return Cramér's V of two categories as codes, with the bias correction of Bergsma (2013).
 

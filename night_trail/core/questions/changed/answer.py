@@ -84,7 +84,7 @@ class ChangedAnswer:
     ``segments`` add up to the change; ``told`` are all columns looked at, what
     tells most first, ``chosen`` those the segments are of. ``rate`` and ``weight``
     add up to the change too: over all segments. ``days`` are the days with rows on
-    either side, where the sides are times. ``earlier`` is the same step a year before.
+    either side, where the sides are times.
     """
 
     question: Changed

@@ -18,7 +18,6 @@ from night_trail.core.table import Column, Ints, Table
 MOST_PARTS = 400
 """Parts that a cut may have; of columns of more values those of most rows stand alone, the rest together."""
 MOST_COLUMNS = 16
-WITHOUT = "(missing)"
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from night_trail.core.moments import DAY
 from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.shared.basis import Basis
 from night_trail.core.questions.shared.kept_together import on_one_side, one_of_each
-from night_trail.core.questions.shared.looked_at import looked_at
+from night_trail.core.questions.shared.looked_at import a_part_of, looked_at
 from night_trail.core.rows import Rows
 from night_trail.core.stats.contrast import chance, distance, higher
 from night_trail.core.stats.groups import discoveries
@@ -165,18 +165,11 @@ def sides(question: Differ, rows: Rows) -> tuple[Bools, Bools, int]:
     return ones & ~both, others & ~both, int(np.count_nonzero(both))
 
 
-def _some(side: Bools) -> Ints:
-    at = np.flatnonzero(side)
-    if len(at) <= MOST_ROWS:
-        return at
-    return np.sort(np.random.default_rng(len(at)).choice(at, MOST_ROWS, replace=False))
-
-
 Made = tuple[tuple[Contrast, ...], tuple[str, ...], tuple[int, int], Column | None]
 
 
 def _contrasts(question: Differ, table: Table, ones: Bools, others: Bools) -> Made:
-    a, b = _some(ones), _some(others)
+    a, b = a_part_of(ones, MOST_ROWS), a_part_of(others, MOST_ROWS)
     at = np.concatenate([a, b])
     together = on_one_side(table, at, np.arange(len(at)) < len(a))
     # of rows that stand or fall together one is judged by
@@ -216,15 +209,13 @@ def _measured(column: Column, table: Table, a: Ints, b: Ints) -> list[Contrast]:
         return []
     if column.distinct <= MOST_VALUES // 2 and column.kind.numeric:
         found = _valued(column, table, a, b)
-        counts = None
     else:
         # stretches of about as many rows from each side, whatever their sizes
         bins = min(BINS, max(2, min(len(left), len(right)) // FEW))
         weighed = np.sort(np.concatenate([_thinned(left), _thinned(right)]))
         edges = np.quantile(weighed, np.linspace(0, 1, bins + 1)[1:-1], method="lower")
         edges = np.unique(_rounded(edges, float(np.ptp(weighed)), column))
-        counts = _binned(left, edges), _binned(right, edges)
-        found = [_contrast(column, *counts, _stretches(column, edges))]
+        found = [_contrast(column, _binned(left, edges), _binned(right, edges), _stretches(column, edges))]
     delta, p = higher(left, right)
     middles = float(np.median(left)), float(np.median(right))
     # two looks at one column: by shares, and by which is higher

@@ -14,10 +14,11 @@ from night_trail.core.questions.drivers.apart import Apart, set_apart
 from night_trail.core.questions.drivers.question import ALONE, Drivers
 from night_trail.core.questions.drivers.target import Target, target_of
 from night_trail.core.questions.shared.kept_together import alike_within, sets_of
-from night_trail.core.questions.shared.looked_at import looked_at
+from night_trail.core.questions.shared.looked_at import a_part_of, looked_at
 from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.rows import Rows
 from night_trail.core.stats.drivers import Family, Matrix
+from night_trail.core.stats.groups import epsilon_squared, moments
 from night_trail.core.stats.relation import pearson, ranks
 from night_trail.core.table import Column, Floats, Ints, Kind, Table
 
@@ -26,9 +27,9 @@ MOST_ROWS = 16_000
 MOST_LEVELS = 60
 """Values of a category beyond those of most rows count as one."""
 SAME = 0.95
+"""Numbers that rise and fall together so closely carry the same."""
 WITHIN = 0.95
 """A category lies within another where that leaves so little to guess of it."""
-"""Columns whose values follow from each other so closely carry the same."""
 SOME = 3_000
 OTHERS = "others"
 
@@ -80,7 +81,6 @@ class Made:
     stretches: Column | None
     rows: int
     missing: int
-    used: Ints
 
 
 def features_of(question: Drivers, rows: Rows) -> Made:
@@ -88,9 +88,7 @@ def features_of(question: Drivers, rows: Rows) -> Made:
     table, target = rows.table, target_of(question, rows)
     has = np.isfinite(target.values) if rows.kept is None else rows.kept & np.isfinite(target.values)
     n = int(np.count_nonzero(has))
-    at = np.flatnonzero(has)
-    if n > MOST_ROWS:
-        at = np.sort(np.random.default_rng(n).choice(at, MOST_ROWS, replace=False))
+    at = a_part_of(has, MOST_ROWS)
     y = target.values[at]
     passed: list[str] = []
     able = list(looked_at(table, {question.of, *question.without}, passed))
@@ -135,7 +133,6 @@ def features_of(question: Drivers, rows: Rows) -> Made:
         stretches,
         n,
         rows.n - n,
-        at,
     )
 
 
@@ -234,12 +231,8 @@ def _tells(codes: Floats, y: Floats) -> float:
     """
     has = np.isfinite(codes)
     dense = np.unique(codes[has], return_inverse=True)[1]
-    n = np.bincount(dense)
-    means = np.bincount(dense, weights=y[has]) / n
-    whole = float(((y[has] - y[has].mean()) ** 2).sum())
-    within = float(((y[has] - means[dense]) ** 2).sum())
-    free = len(dense) - len(n)
-    return 1 - within / whole * (len(dense) - 1) / free if whole > 0 and free > 0 else 0.0
+    found = moments(y[has], dense.astype(np.int64), int(dense.max(initial=0)) + 1)
+    return epsilon_squared(found) or 0.0
 
 
 def _within(finer: Ints, coarser: Ints) -> bool:

@@ -4,9 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator
 
-from night_trail.core.table import Column, Kind, Table, is_row_number
+import numpy as np
+
+from night_trail.core.table import Bools, Column, Ints, Kind, Table, is_row_number
 
 MOST_DISTINCT = 2_000
+
+
+def a_part_of(rows: Bools, most: int) -> Ints:
+    """Return where rows are, of many a fixed random part, in order.
+
+    ``rows`` has shape (rows of the table,).
+    """
+    at = np.flatnonzero(rows)
+    if len(at) <= most:
+        return at
+    return np.sort(np.random.default_rng(len(at)).choice(at, most, replace=False))
 
 
 def looked_at(table: Table, taken: Collection[str], passed_over: list[str]) -> Iterator[Column]:
