@@ -119,6 +119,19 @@ class Loop(_Base, frozen=True, tag="loop"):
             raise BadQuestion("The loop has a corner nowhere", self.x, "Draw it again.")
 
 
+class Above(_Base, frozen=True, tag="above"):
+    """Rows where one measured column is above another: numbers above numbers, dates after dates."""
+
+    column: Text
+    other: Text
+
+
+class Again(_Base, frozen=True, tag="again"):
+    """Rows that have the same cells as an earlier row: in these columns, in every one where none is named."""
+
+    columns: Annotated[tuple[Text, ...], msgspec.Meta(max_length=500)] = ()
+
+
 class Not(_Base, frozen=True, tag="not"):
     """All rows but these."""
 
@@ -137,20 +150,25 @@ class AnyOf(_Base, frozen=True, tag="any"):
     parts: Annotated[tuple[Condition, ...], msgspec.Meta(min_length=1, max_length=200)]
 
 
-Leaf = Between | OneOf | Contains | Missing | Recent | Recurs | Loop
-"""A condition on single columns."""
+Leaf = Between | OneOf | Contains | Missing | Recent | Recurs | Loop | Above | Again
+"""A condition on columns, not on other conditions."""
 
 Condition = Leaf | Not | AllOf | AnyOf
 
 
 def columns_of(condition: Condition) -> tuple[str, ...]:
     """Return the columns a condition speaks of, each once, in order."""
-    named = [
-        n
-        for leaf in leaves(condition)
-        for n in ((leaf.x, leaf.y) if isinstance(leaf, Loop) else (leaf.column,))
-    ]
-    return tuple(dict.fromkeys(named))
+    return tuple(dict.fromkeys(n for leaf in leaves(condition) for n in _named(leaf)))
+
+
+def _named(leaf: Leaf) -> tuple[str, ...]:
+    match leaf:
+        case Loop(x, y) | Above(x, y):
+            return x, y
+        case Again(columns):
+            return columns
+        case _:
+            return (leaf.column,)
 
 
 def between(column: Column, low: float | None, high: float | None, closed: bool = False) -> Between:
@@ -212,6 +230,19 @@ def mask(condition: Condition, table: Table) -> Bools:  # noqa: C901  (one case 
             return np.asarray(np.isin(found, at))
         case Loop():
             return _inside(condition, table)
+        case Above(column, other):
+            check(condition, table)
+            return np.asarray(table.axis(column).values > table.axis(other).values)
+        case Again(columns):
+            return _again(columns or tuple(c.name for c in table.columns), table)
+
+
+def _again(columns: tuple[str, ...], table: Table) -> Bools:
+    """Return which rows have the cells of an earlier row in these columns."""
+    if not columns:
+        return np.zeros(table.height, dtype=np.bool_)
+    cells = pl.DataFrame([table.series(name).alias(str(i)) for i, name in enumerate(columns)])
+    return ~np.asarray(cells.hash_rows(seed=0).is_first_distinct().to_numpy(), dtype=np.bool_)
 
 
 def _by_label(column: str, table: Table, test: Callable[[list[str]], list[bool]]) -> Bools:
@@ -221,13 +252,11 @@ def _by_label(column: str, table: Table, test: Callable[[list[str]], list[bool]]
     return np.asarray(passes[coded.codes])  # code −1, missing, reads the False at the end
 
 
-def check(condition: Condition, table: Table) -> None:  # noqa: C901  (one case a rule)
+def check(condition: Condition, table: Table) -> None:
     """Refuse a condition that this table cannot meet, before any cell is read."""
     for leaf in leaves(condition):
-        if isinstance(leaf, Loop):
-            for name in (leaf.x, leaf.y):
-                if not table.column(name).kind.measured:
-                    raise BadQuestion(f"“{name}” has no axis to draw a loop on", table.name)
+        if isinstance(leaf, Loop | Above | Again):
+            _check_together(leaf, table)
             continue
         column = table.column(leaf.column)
         if isinstance(leaf, Recurs) and (leaf.part == "day" or leaf.zone) and column.kind == Kind.DATE:
@@ -244,6 +273,19 @@ def check(condition: Condition, table: Table) -> None:  # noqa: C901  (one case 
             for bound in (leaf.low, leaf.high):
                 if bound is not None:
                     axis_bound(bound, column.kind, column.name)
+
+
+def _check_together(leaf: Loop | Above | Again, table: Table) -> None:
+    columns = [table.column(name) for name in _named(leaf)]
+    if isinstance(leaf, Again):
+        return
+    for column in columns:
+        if not column.kind.measured:
+            what = "axis to draw a loop on" if isinstance(leaf, Loop) else "order to be above or below in"
+            raise BadQuestion(f"“{column.name}” has no {what}", table.name)
+    if isinstance(leaf, Above) and columns[0].kind.temporal != columns[1].kind.temporal:
+        both = f"“{leaf.column}” and “{leaf.other}”"
+        raise BadQuestion(f"{both} are a time and a number, and neither is above the other", table.name)
 
 
 def axis_bound(bound: float | str, kind: Kind, column: str) -> float:

@@ -26,12 +26,13 @@ from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
+from night_trail.core.questions.stands.question import Stands
 from night_trail.core.structs import looked_through
 
 Time = OverTime | Cycle | Decomposition | Forecast
 """Those about a measure over time."""
 
-Why = Changed | Differ | Drivers
+Why = Changed | Differ | Drivers | Stands
 """Those about why something is so."""
 
 Question = (

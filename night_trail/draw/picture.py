@@ -29,6 +29,7 @@ from night_trail.core.questions.spread.boxes import BoxesAnswer
 from night_trail.core.questions.spread.curves import CurvesAnswer
 from night_trail.core.questions.spread.histogram import HistogramAnswer
 from night_trail.core.questions.spread.strip import StripAnswer
+from night_trail.core.questions.stands.answer import StandsAnswer
 from night_trail.core.table import Table
 from night_trail.draw.annotations import draw_annotations
 from night_trail.draw.frame.canvas import Canvas, Size
@@ -52,6 +53,7 @@ from night_trail.draw.shapes.histogram import draw_histogram
 from night_trail.draw.shapes.over_time import draw_over_time
 from night_trail.draw.shapes.relate import draw_relate
 from night_trail.draw.shapes.several import draw_several, draw_table
+from night_trail.draw.shapes.stands import draw_stands
 from night_trail.draw.shapes.wholes import draw_figure, draw_parts, draw_stair
 
 MAIN = Size(738, 388)
@@ -95,6 +97,7 @@ _SHAPES: dict[type, Drawer] = {
     DifferAnswer: draw_differ,
     DriversAnswer: draw_drivers,
     ChangedAnswer: draw_changed,
+    StandsAnswer: draw_stands,
 }
 
 

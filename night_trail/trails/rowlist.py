@@ -15,7 +15,7 @@ from django.http import QueryDict
 from night_trail.core.conditions import columns_of, mask
 from night_trail.core.language.conditions import from_words
 from night_trail.core.language.numbers import value
-from night_trail.core.questions.shared.measure_slots import aggregate_words
+from night_trail.core.questions.shared.measure_words import aggregate_words
 from night_trail.core.questions.shared.measures import first_measure
 from night_trail.core.table import Column, Kind
 from night_trail.tables import cells

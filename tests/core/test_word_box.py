@@ -114,7 +114,6 @@ def test_a_sentence_of_the_house_is_read_as_itself_first(name: str) -> None:
         ("late_min over time on a log scale by planet", "“planet” is not in this table"),
         ("boardings taken apart by depot", "has no place in this picture"),
         ("xyzzy", "“xyzzy” is not in this table"),
-        ("what stands out in late_min", "No picture answers “what stands out” yet"),
         ("  ", "Nothing was typed"),
     ],
 )

@@ -54,6 +54,7 @@ PICTURES: dict[str, tuple[str, str, Condition | None]] = {
     "drives": ("buses", "what drives late_min leaving out rider_rating", WET),
     "rules": ("buses", "what drives late_min leaving out rider_rating, as a few rules", None),
     "changed": ("buses", "why did the sum of boardings change from February 2023 to March 2023", WET),
+    "stands": ("buses", "what stands out", WET),
     "differ": ("buses", "how do trips where rain_mm at least 2 differ from the rest", WET),
     "months": ("buses", "boardings by month", WET),
     "areas": ("buses", "boardings by month for each depot as stacked areas", None),

@@ -8,6 +8,8 @@ import re
 from typing import Any, cast
 
 from night_trail.core.conditions import (
+    Above,
+    Again,
     AllOf,
     AnyOf,
     Between,
@@ -53,6 +55,11 @@ def in_words(condition: Condition, table: Table) -> str:  # noqa: C901  (one cas
             return f"{condition.column} {_recurs_words(condition)}"
         case Loop(x, y):
             return f"inside a loop over {x} and {y}"
+        case Above(column, other):
+            return f"{column} {'after' if table.column(column).kind.temporal else 'above'} {other}"
+        case Again(columns):
+            shown = [*columns[:SHOWN], *([f"{len(columns) - SHOWN} more"] if len(columns) > SHOWN else [])]
+            return f"{', '.join(shown) if columns else 'every cell'} as in an earlier row"
         case Not(Missing(column)):
             return f"{column} is not missing"
         case Not(OneOf() as inner):
@@ -205,6 +212,8 @@ def _split(text: str, word: str, table: Table) -> list[str]:
 
 def _one(text: str, table: Table) -> Condition:  # noqa: C901  (one case a phrase)
     """Return the condition on one column that a text states."""
+    if (again := _again(text, table)) is not None:
+        return again
     column, rest = take_column(text, table)
     if column is None:
         raise BadQuestion(
@@ -226,6 +235,8 @@ def _one(text: str, table: Table) -> Condition:  # noqa: C901  (one case a phras
         return Contains(column.name, rest[9:].strip(" \"“”'"))
     if column.kind.temporal and lowered.startswith("in ") and (period := _period(lowered[3:])):
         return Between(column.name, period[0], period[1])
+    if (above := _above(column, rest, table)) is not None:
+        return above
     for pattern, flags in _RANGES:
         if found := pattern.fullmatch(rest):
             return _ranged(column, found, dict(flags))
@@ -234,6 +245,34 @@ def _one(text: str, table: Table) -> Condition:  # noqa: C901  (one case a phras
         "",
         "Write: above 2, from 2 to 5, is Quayside, contains bus, or is missing.",
     )
+
+
+def _again(text: str, table: Table) -> Again | None:
+    """Return the condition of ``every cell as in an earlier row``, or of columns before these words."""
+    found = re.fullmatch(r"(.+?) as in an earlier row", text.strip(), re.IGNORECASE)
+    if found is None:
+        return None
+    names: list[str] = []
+    rest = "" if found[1].lower() == "every cell" else found[1]
+    while rest:
+        column, rest = take_column(rest, table)
+        if column is None:
+            raise BadQuestion(f"“{rest}” is no column", table.name, "Write: every cell as in an earlier row.")
+        names.append(column.name)
+        rest = rest.lstrip(", ")
+    return Again(tuple(names))
+
+
+def _above(column: Column, rest: str, table: Table) -> Above | None:
+    """Return the condition of a column above or under another: ``planned above boardings``."""
+    found = re.match(r"(above|over|after|>|under|below|before|<) ?", rest, re.IGNORECASE)
+    if found is None or not column.kind.measured:
+        return None
+    other, more = take_column(rest[found.end() :], table)
+    if other is None or more or not other.kind.measured:
+        return None
+    low = found[1].lower() in ("under", "below", "before", "<")
+    return Above(other.name, column.name) if low else Above(column.name, other.name)
 
 
 _MONTHS = {name.lower(): i for i, name in enumerate(calendar.month_name) if name}

@@ -43,12 +43,14 @@ from night_trail.core.questions.shared.repeats import repeats
 from night_trail.core.questions.shared.sentence import Sentence
 from night_trail.core.questions.spread import kind as spread
 from night_trail.core.questions.spread.answer import SpreadAnswer
+from night_trail.core.questions.stands import kind as stands
+from night_trail.core.questions.stands.answer import StandsAnswer
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 
 Compared = CompareAnswer | CrossAnswer | SeveralAnswer
 Timed = OverTimeAnswer | CycleAnswer | DecompositionAnswer | ForecastAnswer
-Reasoned = ChangedAnswer | DifferAnswer | DriversAnswer
+Reasoned = ChangedAnswer | DifferAnswer | DriversAnswer | StandsAnswer
 Answer = SpreadAnswer | Compared | RelateAnswer | CorrelationAnswer | CrosstabAnswer | Timed | Reasoned
 
 KINDS: tuple[QuestionKind, ...] = (
@@ -64,6 +66,7 @@ KINDS: tuple[QuestionKind, ...] = (
     drivers.KIND,
     changed.KIND,
     differ.KIND,
+    stands.KIND,
 )
 """In the order in which ways of looking are offered."""
 

@@ -20,6 +20,7 @@ _READ_FIRST = (
     "drives",
     "differ",
     "changed",
+    "stands",
     "together",
     "goes",
     "apart",

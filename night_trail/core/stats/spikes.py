@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import warnings
 from statistics import NormalDist
 
 import numpy as np
@@ -128,20 +127,25 @@ def _medians_beside(values: Floats, beside: int) -> tuple[Floats, Floats]:
     n = len(values)
     padded = np.concatenate([np.full(beside, np.nan), values, np.full(beside, np.nan)])
     windows = np.lib.stride_tricks.sliding_window_view(padded, beside)
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", RuntimeWarning)
-        before = np.nanmedian(windows[:n], axis=1)
-        after = np.nanmedian(windows[beside + 1 : beside + 1 + n], axis=1)
+    before, after = _row_medians(windows[:n]), _row_medians(windows[beside + 1 : beside + 1 + n])
     return np.where(np.isnan(before), after, before), np.where(np.isnan(after), before, after)
+
+
+def _row_medians(windows: Floats) -> Floats:
+    """Return the median of the values of each row, NaN where it has none; shape (rows, values)."""
+    # several times as fast as numpy's median that skips NaN, which goes row by row
+    ordered = np.sort(windows, axis=1)
+    n = np.count_nonzero(~np.isnan(ordered), axis=1)
+    rows = np.arange(len(ordered))
+    middle = (ordered[rows, np.maximum(n - 1, 0) // 2] + ordered[rows, np.minimum(n // 2, n - 1)]) / 2
+    return np.asarray(np.where(n > 0, middle, np.nan))
 
 
 def _spread_around(sizes: Floats, usual: float) -> Floats:
     n = len(sizes)
     half = min(AROUND, n - 1 + n % 2) // 2
     windows = np.lib.stride_tricks.sliding_window_view(np.pad(sizes, half, mode="reflect"), 2 * half + 1)
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", RuntimeWarning)
-        around = np.nanmedian(windows, axis=1)
+    around = _row_medians(windows)
     return np.where(np.isnan(around), usual, around)
 
 

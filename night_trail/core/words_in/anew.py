@@ -90,6 +90,7 @@ def _made(asked: Asked, kind: QuestionKind, missed: Missed, table: Table, index:
         others=tuple(c.name for c in further),
         rows=rows,
         against=against,
+        named=bool(measures or asked.columns or groups),
     )
     question = _grouped(kind.from_gist(gist, table), kind, groups, missed, table)
     more = [*measures[1:], *(first_measure(c) for c in further)]

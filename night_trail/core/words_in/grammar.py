@@ -79,11 +79,6 @@ class _Reader(RowsReader):
         self.asked.end, self.asked.best = end, end == "best"
         self.asked.keep = int(min(max(keep, 0), 9_999))
 
-    def _not_yet(self, tag: Tag, at: int) -> None:
-        self.asked.left.append(self.asked.text(tag))
-        self.asked.hurdle = f"No picture answers “{self.asked.text(tag)}” yet"
-        self.asked.penalty += 0.9
-
     def _divide(self, tag: Tag, at: int) -> None:
         """Take the column before as a part of another: boardings / planned_boardings."""
         below: Column = tag.value

@@ -156,10 +156,6 @@ COMPARED = {
 }  # fmt: skip
 """Words that name a column and a side at once: older than 30."""
 
-_NOT_YET: tuple[tuple[str, str, Any], ...] = (
-    ("what stands out|stands out|outliers|anomalies|unusual|strange|what is odd", "not yet", "stands out"),
-)  # fmt: skip
-
 
 def _grains() -> list[tuple[str, str, Any]]:
     adverbs = {
@@ -181,7 +177,7 @@ def _grains() -> list[tuple[str, str, Any]]:
 def patterns() -> dict[str, tuple[Pattern, ...]]:
     """Return all patterns by their first symbol; a word by its stem."""
     found: dict[tuple[str, ...], list[Pattern]] = {}
-    general = (*_FIGURES, *_LINKS, *_DONE, *_AMOUNTS, *_NOT_YET, *_grains())
+    general = (*_FIGURES, *_LINKS, *_DONE, *_AMOUNTS, *_grains())
     for said, role, value in general:
         for symbols in _forms(said):
             found.setdefault(symbols, []).append(Pattern(symbols, role, value))

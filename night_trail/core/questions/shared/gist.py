@@ -22,7 +22,7 @@ class Gist:
     ``measure`` is None where a column itself is looked at; ``alone`` says
     whether one column's values are what the picture is about. ``others`` are
     further columns that were named beside the first, ``rows`` those that are spoken
-    of, and ``against`` those they are set against.
+    of, and ``against`` those they are set against. ``named`` is whether any column was.
     """
 
     column: str
@@ -35,6 +35,7 @@ class Gist:
     others: tuple[str, ...] = ()
     rows: Condition | None = None
     against: Condition | None = None
+    named: bool = True
 
     @property
     def told_apart(self) -> str | None:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from night_trail.core.language.conditions import in_words
 from night_trail.core.measure import Measure
-from night_trail.core.questions.shared.measure_slots import NAMED, aggregate_words, measure_words, plain_words
+from night_trail.core.questions.shared.measure_slots import NAMED, measure_words, plain_words
+from night_trail.core.questions.shared.measure_words import aggregate_words
 from night_trail.core.questions.shared.measures import AGGREGATES, first_measure, fits
 from night_trail.core.questions.shared.offers import Looking, Offer, column_offer
 from night_trail.core.table import Kind

@@ -11,33 +11,14 @@ from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.hand import real
 from night_trail.core.language.conditions import from_words, in_words, take_column
-from night_trail.core.language.numbers import THIN, number
 from night_trail.core.measure import Aggregate, Measure
+from night_trail.core.questions.shared.measure_words import aggregate_words
 from night_trail.core.questions.shared.measures import AGGREGATES, check_measure, first_measure, fits
 from night_trail.core.questions.shared.sentence import Part
 from night_trail.core.table import Column, Kind, Table
 
 NAMED = "named: "
 """Begins the choice of a measure that was given a name."""
-
-AGGREGATE_WORDS: dict[Aggregate, str] = {
-    "mean": "the average",
-    "median": "the median",
-    "sum": "the sum",
-    "count": "the number",
-    "distinct": "the number of different",
-    "share": "the share",
-    "ratio": "the ratio",
-}
-
-
-def aggregate_words(measure: Measure, column: Column | None = None) -> str:
-    """Return the aggregate as the sentence names it."""
-    if measure.aggregate == "quantile":
-        return f"the {number(100 * measure.level)}{THIN}% quantile"
-    if measure.aggregate == "mean" and column is not None and column.kind == Kind.YES_NO:
-        return "the share"
-    return AGGREGATE_WORDS[measure.aggregate]
 
 
 def measure_parts(measure: Measure, table: Table) -> list[Part]:

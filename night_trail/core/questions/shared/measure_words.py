@@ -5,10 +5,29 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 
-from night_trail.core.language.numbers import MINUS, number, percent, unit_suffix, value
-from night_trail.core.measure import Measure
+from night_trail.core.language.numbers import MINUS, THIN, number, percent, unit_suffix, value
+from night_trail.core.measure import Aggregate, Measure
 from night_trail.core.questions.shared.measures import is_share
 from night_trail.core.table import CLOCK, YEAR, Column, Kind
+
+AGGREGATE_WORDS: dict[Aggregate, str] = {
+    "mean": "the average",
+    "median": "the median",
+    "sum": "the sum",
+    "count": "the number",
+    "distinct": "the number of different",
+    "share": "the share",
+    "ratio": "the ratio",
+}
+
+
+def aggregate_words(measure: Measure, column: Column | None = None) -> str:
+    """Return the aggregate as the sentence names it."""
+    if measure.aggregate == "quantile":
+        return f"the {number(100 * measure.level)}{THIN}% quantile"
+    if measure.aggregate == "mean" and column is not None and column.kind == Kind.YES_NO:
+        return "the share"
+    return AGGREGATE_WORDS[measure.aggregate]
 
 
 def gap_of(measure: Measure, column: Column | None) -> Callable[[float], str]:
