@@ -10,6 +10,7 @@ from night_trail.core.questions.changed.question import Changed
 from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.drivers.question import Drivers
 from night_trail.core.questions.registry import kind_of
+from night_trail.core.questions.stands.question import Stands
 from night_trail.core.table import Table
 from night_trail.core.turns import See, Slot, turn
 
@@ -26,7 +27,7 @@ def whys(scene: Scene, table: Table) -> list[Why]:
     """Return what can be asked of what is lit, or of the column looked at; not what cannot be answered.
 
     Of a measure a time or a group that is lit: why is it so. Of lit rows: how
-    they differ. Of a column, whatever is lit: what drives it.
+    they differ. Of a column, whatever is lit: what drives it, and what stands out in it.
     """
     main = scene.main
     if main is None:
@@ -39,8 +40,12 @@ def whys(scene: Scene, table: Table) -> list[Why]:
         found.append(Why("how do they differ?", Slot("way", "differ")))
     if scene.lit is not None and isinstance(main, Differ) and main.ones != scene.lit:
         found.append(Why("how do these differ?", See(Differ(scene.lit))))
-    if not isinstance(main, Changed | Differ | Drivers):
+    if not isinstance(main, Changed | Differ | Drivers) and not (
+        isinstance(main, Stands) and main.of is None
+    ):
         found.append(Why("what drives it?", Slot("way", "drives")))
+    if not isinstance(main, Changed | Differ | Drivers | Stands):
+        found.append(Why("what stands out?", Slot("way", "stands")))
     return [why for why in found if _can(scene, why, table)]
 
 

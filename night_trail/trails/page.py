@@ -13,6 +13,7 @@ from django_htmx.http import push_url
 from night_trail.core.asking_why import whys
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
+from night_trail.core.one_by_one import goes_one_by_one
 from night_trail.core.question import Scene, to_json
 from night_trail.core.questions.registry import kind_of, short_name
 from night_trail.core.questions.shared.sentence import Sentence
@@ -158,6 +159,7 @@ def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:
     main = desk.drawn(scene.main, size, "main", step.annotation_values())
     context["main"] = main
     context["all_groups"] = all_groups(scene.main, main.answer, desk)
+    context["one_by_one"] = goes_one_by_one(main.answer)
     context["pending"] = getattr(main.answer, "pending", None)
     context["alike"] = to_json(Alike(not scene.alike))
     if (neighbours := kind_of(scene.main).neighbours) is not None:

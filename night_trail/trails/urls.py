@@ -3,7 +3,17 @@
 from django.urls import path
 
 from night_trail.trails import views
-from night_trail.trails.views import cairns, conditions, looking_on, naming, parts, ranks, together, wording
+from night_trail.trails.views import (
+    cairns,
+    conditions,
+    looking_on,
+    naming,
+    one_by_one,
+    parts,
+    ranks,
+    together,
+    wording,
+)
 
 app_name = "trails"
 step = "trails/<int:trail>/steps/<int:step>/"
@@ -29,6 +39,8 @@ urlpatterns = [
     path(step + "measure/", naming.measure, name="measure"),
     path(step + "measure/forget/", naming.forget, name="measure-forget"),
     path(step + "signposts/", looking_on.signposts, name="signposts"),
+    path(step + "one-by-one/", one_by_one.listed, name="one-by-one"),
+    path(step + "one-by-one/keep/", one_by_one.keep, name="keep-several"),
     path(step + "work/", parts.work, name="work"),
     path(step + "picture/", parts.picture, name="picture"),
     path(step + "same-rows/", parts.same_rows, name="same-rows"),

@@ -45,13 +45,14 @@ LOOKS_AT_A_TRAIL = {
         "trails:reword",
         "trails:same-rows",
         "trails:signposts",
+        "trails:one-by-one",
         "trails:groups",
         "trails:groups-csv",
     ),
 }
 GOES_ON = {
     *("trails:turn", "trails:condition", "trails:reword", "trails:cairn", "trails:cairn-edit"),
-    *("trails:cairn-take", "trails:annotate", "trails:work"),
+    *("trails:cairn-take", "trails:annotate", "trails:work", "trails:keep-several"),
 }
 WALKS = {"tales:own-walk", "tales:own-walk-stop"}
 WRITES = {

@@ -41,12 +41,12 @@ class Ranked:
         return label(text, after + 6, top + tall / 2 + 4, "start", "bar-value")
 
     def say(self, i: int, text: str) -> list[Svg]:
-        """Return what a lane's small picture says, in at most three lines."""
+        """Return what a lane's small picture says, in as many lines as fit, at most five."""
         if self.words is None:
             return []
         start, end = self.words
         lines = wrapped(text, end - start, 11.5, "Figtree-Regular")[
-            : max(1, min(3, int(self.lanes.step / 14)))
+            : max(1, min(5, int(self.lanes.step / 14)))
         ]
         middle = self.lanes.top(i) + self.lanes.step / 2 + 4 - 7.0 * (len(lines) - 1)
         return [label(one, start, middle + 14.0 * j, "start", "lane-said") for j, one in enumerate(lines)]

@@ -5,15 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from night_trail.core.language.numbers import counted, number
-from night_trail.core.measure import Measure
 from night_trail.core.question import to_json
-from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.drivers.answer import Driver, DriversAnswer
 from night_trail.core.questions.drivers.effects import Effect
+from night_trail.core.questions.drivers.pictures import picture_of
 from night_trail.core.questions.drivers.words import effect_words, importance_said, leaf_said
-from night_trail.core.questions.relate.question import Relate
 from night_trail.core.table import Table
-from night_trail.core.turns import See, SeeColumn
+from night_trail.core.turns import See
 from night_trail.draw.frame.canvas import NAMED, UNCOUNTED, Canvas, Size, Stands, label, line
 from night_trail.draw.frame.ranked import Ranked, ranked_frame
 from night_trail.draw.frame.scales import Lanes, Linear, ticks
@@ -70,7 +68,7 @@ def _lane(
         f"{written(one.worse)} worse without, give or take {written(one.half)}",
         said,
     ]
-    canvas.door(bar, f"open\x1f{one.name}", to_json(_opened(answer, one, table)), [*card, "open it"])
+    canvas.door(bar, f"open\x1f{one.name}", to_json(See(picture_of(answer, one, table))), [*card, "open it"])
     if not canvas.labelled:
         return
     top, tall = frame.band(i, 0.5, 18.0)
@@ -93,18 +91,6 @@ def _lane(
             [one.effect.feature.name, said, "light these"],
             UNCOUNTED,
         )
-
-
-def _opened(answer: DriversAnswer, one: Driver, table: Table) -> See | SeeColumn:
-    """Return the turn that shows a driver beside what it drives: points of two numbers, else a comparison."""
-    feature = one.effect.feature if one.effect is not None else None
-    column = table.column(one.columns[0]) if feature is None else feature.column
-    target = answer.column
-    if answer.is_share:
-        return SeeColumn(column.name)
-    if column.kind.measured and not column.code:
-        return See(Relate(target.name, column.name))
-    return See(Compare(Measure("mean", target.name), column.name, shape="dots"))
 
 
 def _effect(canvas: Canvas, frame: Ranked, i: int, one: Effect, biggest: float) -> Svg:

@@ -58,7 +58,10 @@ def find(look: Looked) -> Iterator[Finding]:
         typed, chance = _typed(column, known, level, sets)
         if typed.any():
             yield _one(look, column, known, typed, "typed", chance)
-        far, sides = _far(column, known, typed, level, sets)
+        far = np.zeros(len(known), dtype=np.bool_)
+        sides: dict[str, Apart] = {}
+        if column.kind.temporal or column.distinct >= LEAST_DIFFERENT:
+            far, sides = _far(column, known, typed, level, sets)
         grouped = _against_groups(look, column, at, known, level, sets)
         slips = np.zeros(len(known), dtype=np.bool_)
         if grouped is not None:
