@@ -7,9 +7,12 @@ from dataclasses import dataclass
 from night_trail.core.errors import BadQuestion
 from night_trail.core.question import Scene
 from night_trail.core.questions.changed.question import Changed
+from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.drivers.question import Drivers
 from night_trail.core.questions.registry import kind_of
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.spread.question import Spread
 from night_trail.core.questions.stands.question import Stands
 from night_trail.core.table import Table
 from night_trail.core.turns import See, Slot, turn
@@ -27,7 +30,8 @@ def whys(scene: Scene, table: Table) -> list[Why]:
     """Return what can be asked of what is lit, or of the column looked at; not what cannot be answered.
 
     Of a measure a time or a group that is lit: why is it so. Of lit rows: how
-    they differ. Of a column, whatever is lit: what drives it, and what stands out in it.
+    they differ. Of a column, whatever is lit: what drives it, what stands out
+    in it, and of two whether it is really so.
     """
     main = scene.main
     if main is None:
@@ -40,6 +44,8 @@ def whys(scene: Scene, table: Table) -> list[Why]:
         found.append(Why("how do they differ?", Slot("way", "differ")))
     if scene.lit is not None and isinstance(main, Differ) and main.ones != scene.lit:
         found.append(Why("how do these differ?", See(Differ(scene.lit))))
+    if isinstance(main, Compare | Relate | Spread):
+        found.append(Why("is it really so?", Slot("way", "held")))
     if not isinstance(main, Changed | Differ | Drivers) and not (
         isinstance(main, Stands) and main.of is None
     ):

@@ -23,6 +23,7 @@ from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.drivers.question import Drivers
 from night_trail.core.questions.forecast.question import Forecast
+from night_trail.core.questions.held.question import Held
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
@@ -32,7 +33,7 @@ from night_trail.core.structs import looked_through
 Time = OverTime | Cycle | Decomposition | Forecast
 """Those about a measure over time."""
 
-Why = Changed | Differ | Drivers | Stands
+Why = Changed | Differ | Drivers | Held | Stands
 """Those about why something is so."""
 
 Question = (

@@ -20,6 +20,7 @@ from night_trail.core.questions.decomposition.answer import DecompositionAnswer
 from night_trail.core.questions.differ.answer import DifferAnswer
 from night_trail.core.questions.drivers.answer import DriversAnswer
 from night_trail.core.questions.forecast.answer import ForecastAnswer
+from night_trail.core.questions.held.answer import HeldAnswer
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.registry import Answer, sentence, words_of
 from night_trail.core.questions.relate.answer import RelateAnswer
@@ -49,6 +50,7 @@ from night_trail.draw.shapes.differ import draw_differ
 from night_trail.draw.shapes.drivers import draw_drivers
 from night_trail.draw.shapes.forecast import draw_forecast
 from night_trail.draw.shapes.grids import draw_correlation, draw_crosstab
+from night_trail.draw.shapes.held import draw_held
 from night_trail.draw.shapes.histogram import draw_histogram
 from night_trail.draw.shapes.over_time import draw_over_time
 from night_trail.draw.shapes.relate import draw_relate
@@ -98,6 +100,7 @@ _SHAPES: dict[type, Drawer] = {
     DriversAnswer: draw_drivers,
     ChangedAnswer: draw_changed,
     StandsAnswer: draw_stands,
+    HeldAnswer: draw_held,
 }
 
 

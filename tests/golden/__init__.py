@@ -54,6 +54,17 @@ PICTURES: dict[str, tuple[str, str, Condition | None]] = {
     "drives": ("buses", "what drives late_min leaving out rider_rating", WET),
     "rules": ("buses", "what drives late_min leaving out rider_rating, as a few rules", None),
     "changed": ("buses", "why did the sum of boardings change from February 2023 to March 2023", WET),
+    "held": ("buses", "does late_min still go with depot", WET),
+    "coefficients": (
+        "buses",
+        "does late_min still go with rain_mm when depot and boardings are held fixed, drawn as coefficients",
+        None,
+    ),
+    "what is left": (
+        "buses",
+        "does late_min still go with rain_mm when depot is held fixed, drawn as what is left",
+        None,
+    ),
     "stands": ("buses", "what stands out", WET),
     "differ": ("buses", "how do trips where rain_mm at least 2 differ from the rest", WET),
     "months": ("buses", "boardings by month", WET),

@@ -33,6 +33,8 @@ from night_trail.core.questions.drivers import kind as drivers
 from night_trail.core.questions.drivers.answer import DriversAnswer
 from night_trail.core.questions.forecast import kind as forecast
 from night_trail.core.questions.forecast.answer import ForecastAnswer
+from night_trail.core.questions.held import kind as held
+from night_trail.core.questions.held.answer import HeldAnswer
 from night_trail.core.questions.kind import QuestionKind
 from night_trail.core.questions.over_time import kind as over_time
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
@@ -50,7 +52,7 @@ from night_trail.core.table import Table
 
 Compared = CompareAnswer | CrossAnswer | SeveralAnswer
 Timed = OverTimeAnswer | CycleAnswer | DecompositionAnswer | ForecastAnswer
-Reasoned = ChangedAnswer | DifferAnswer | DriversAnswer | StandsAnswer
+Reasoned = ChangedAnswer | DifferAnswer | DriversAnswer | HeldAnswer | StandsAnswer
 Answer = SpreadAnswer | Compared | RelateAnswer | CorrelationAnswer | CrosstabAnswer | Timed | Reasoned
 
 KINDS: tuple[QuestionKind, ...] = (
@@ -64,6 +66,7 @@ KINDS: tuple[QuestionKind, ...] = (
     decomposition.KIND,
     forecast.KIND,
     drivers.KIND,
+    held.KIND,
     changed.KIND,
     differ.KIND,
     stands.KIND,

@@ -20,6 +20,7 @@ _READ_FIRST = (
     "drives",
     "differ",
     "changed",
+    "held",
     "stands",
     "together",
     "goes",

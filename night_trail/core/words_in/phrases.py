@@ -102,7 +102,7 @@ _LINKS: tuple[tuple[str, str, Any], ...] = (
     ("sorted by @|ordered by @|ranked by @|sort by @|order by @", "sorts", None),
     ("@ rate|@ percentage|rate of @", "rate", None),
     ("vs|versus|against|compared with|compared to", "versus", None),
-    ("affect|affects|make|makes|influence|influences|impact|affecting|matter for|matters for|matter to|matter|matters", "affect", None),
+    ("affect|affects|effect of|the effect of|effects of|impact of|the impact of|influence of|make|makes|influence|influences|impact|affecting|matter for|matters for|matter to|matter|matters", "affect", None),
     ("per & |per &|for each &|each &|a &|every &", "per row", None),
     ("missing|is missing|are missing|not known|unknown|blank|without a value|no value|not given", "missing", True),
     ("not missing|is not missing|known|is known|given|present|filled in", "missing", False),

@@ -19,7 +19,7 @@ def gist(question: Crosstab, table: Table) -> Gist:
 
 def from_gist(gist: Gist, table: Table) -> Crosstab:
     """Return two categories to begin with: what groups the present picture before its column."""
-    if gist.others:
+    if gist.others and not table.column(gist.others[0]).kind.measured:
         return Crosstab(gist.column, gist.others[0])
     if len(gist.groups) == 2:
         return Crosstab(gist.groups[0], gist.groups[1])

@@ -13,7 +13,8 @@ from night_trail.core.table import Column, Table
 
 def gist(question: Relate, table: Table) -> Gist:
     """Return what it is about."""
-    return Gist(question.column, groups=(question.across,) if question.across else ())
+    groups = (question.across,) if question.across else ()
+    return Gist(question.column, groups=groups, others=(question.against,))
 
 
 def from_gist(gist: Gist, table: Table) -> Relate:
