@@ -8,7 +8,7 @@ says is what the words of that very picture say.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,6 +30,7 @@ from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.questions.shared.kept_together import alike_within, one_of_each, sets_of
 from night_trail.core.questions.shared.measures import first_measure, first_shape
 from night_trail.core.questions.shared.periods import time_column
+from night_trail.core.questions.spread.answer import first_question
 from night_trail.core.rows import Rows
 from night_trail.core.stats.groups import cramers_v, epsilon_squared, eta_squared, moments
 from night_trail.core.stats.relation import pearson, ranks
@@ -38,6 +39,7 @@ from night_trail.core.table import Column, Floats, Ints, Kind, Table
 MOST_ROWS = 12_000
 LEAST_ROWS = 80
 MOST = 6
+MOST_BEGUN = 3
 OF_A_KIND = 2
 FIRST, AGAIN = 0.01, 0.01
 """The chance allowed over everything tried on the first part, and for each on the second."""
@@ -71,7 +73,26 @@ class _Tried:
     same: bool
 
 
-def search(scene: Scene, rows: Rows, seen: Collection[str] = ()) -> Search:
+Likes = Callable[[Question], float]
+"""How many times as strong a picture counts for a person: 1 without a word, 0 where it is not wanted."""
+
+
+def beginnings(rows: Rows, likes: Likes | None = None) -> Search:
+    """Return pictures to begin a table with: the strongest of its first measures, those that add up first."""
+    table = rows.table
+    able = [c for c in table.columns if _target(Gist(c.name), table) is not None]
+    able.sort(key=lambda c: (not c.kind.numeric, not c.additive, c.missing))
+    found: list[Signpost] = []
+    tried = 0
+    for column in able[:MOST_BEGUN]:
+        searched = search(Scene(main=first_question(column)), rows, (), likes)
+        tried += searched.tried
+        named = [_named(s.question) for s in found]
+        found += [s for s in searched.found if _named(s.question) not in named][:2]
+    return Search(tuple(found[:MOST]), tried)
+
+
+def search(scene: Scene, rows: Rows, seen: Collection[str] = (), likes: Likes | None = None) -> Search:
     """Return pictures that may be looked at next.
 
     Parameters
@@ -82,6 +103,8 @@ def search(scene: Scene, rows: Rows, seen: Collection[str] = ()) -> Search:
         The rows it keeps.
     seen
         Keys of the questions that were asked already (``question.key``).
+    likes
+        What the person made of such pictures before.
     """
     if scene.main is None:
         return Search((), 0)
@@ -101,7 +124,9 @@ def search(scene: Scene, rows: Rows, seen: Collection[str] = ()) -> Search:
         and min(one.first[1], one.again[1]) >= WEAK
     ]
     found = [s for s in found if _named(s.question) not in looked and key(s.question) not in seen]
-    found.sort(key=lambda s: -s.strength)
+    weight = likes or (lambda question: 1.0)
+    found = [s for s in found if weight(s.question) > 0]
+    found.sort(key=lambda s: -s.strength * weight(s.question))
     kept: list[Signpost] = []
     for one in found:
         if sum(type(k.question) is type(one.question) for k in kept) < OF_A_KIND:

@@ -12,7 +12,7 @@ from night_trail.core.annotations import Annotation
 from night_trail.core.errors import NightTrailError
 from night_trail.core.question import Scene
 from night_trail.people.models import Owned, Role, Share
-from night_trail.tables.models import TableShare, Version, kept
+from night_trail.tables.models import Table, TableShare, Version, kept
 
 
 class Trails(Owned):
@@ -125,6 +125,26 @@ class Cairn(Annotated):
 
     def __str__(self) -> str:
         return self.title
+
+
+class Taste(models.Model):
+    """What somebody made of a picture that was proposed: useful, or not for them."""
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="tastes")
+    table = models.ForeignKey(Table, on_delete=models.CASCADE, related_name="tastes")
+    question = models.JSONField()
+    question_key = models.CharField(max_length=20)
+    useful = models.BooleanField()
+    made = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["-made"]
+        constraints = [
+            models.UniqueConstraint(fields=["person", "table", "question_key"], name="one_taste_a_question")
+        ]
+
+    def __str__(self) -> str:
+        return f"{'useful' if self.useful else 'not for'} {self.person}"
 
 
 def annotations_from(stored: list[object]) -> tuple[Annotation, ...]:

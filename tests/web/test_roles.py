@@ -28,6 +28,8 @@ LOOKS_AT_A_TABLE = {
 ASKS = {
     *("trails:start", "trails:words", "trails:words-ask", "trails:words-picture", "trails:words-mean"),
     "trails:words-favourite",
+    "trails:begin",
+    "trails:begin-taste",
 }
 LOOKS_AT_A_TRAIL = {
     *("trails:latest", "trails:step", "trails:slot", "trails:condition", "trails:found", "trails:picture"),
@@ -52,7 +54,7 @@ LOOKS_AT_A_TRAIL = {
 }
 GOES_ON = {
     *("trails:turn", "trails:condition", "trails:reword", "trails:cairn", "trails:cairn-edit"),
-    *("trails:cairn-take", "trails:annotate", "trails:work", "trails:keep-several"),
+    *("trails:cairn-take", "trails:annotate", "trails:work", "trails:keep-several", "trails:taste"),
 }
 WALKS = {"tales:own-walk", "tales:own-walk-stop"}
 WRITES = {

@@ -10,12 +10,17 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
 
+from night_trail.core.measure import Measure
+from night_trail.core.question import to_json
+from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
 from night_trail.core.turns import See
 from night_trail.people.models import Role
-from night_trail.trails.models import Step, TrailShare
+from night_trail.tables.models import TableShare
+from night_trail.trails.models import Step, Taste, TrailShare
 from night_trail.trails.services import start_trail, take_turn
+from night_trail.trails.tastes import likes, mark
 from tests.web.conftest import bring, client_of
 
 EVIL = "<script>alert(1)</script>"
@@ -53,3 +58,53 @@ def test_who_only_reads_a_trail_gets_none_and_strangers_nothing(client: Client, 
     TrailShare.objects.create(thing=step.trail, person=reader, role=Role.READ)
     assert client_of(reader).get(address(step)).content == b""
     assert client_of(None).get(address(step)).status_code == 302
+
+
+def test_what_is_not_wanted_goes_for_this_analyst_alone_and_comes_back(client: Client, step: Step) -> None:
+    marks = reverse("trails:taste", args=[step.trail_id, step.pk])
+    relation = to_json(Relate("y", EVIL))
+    client.post(marks, {"question": relation, "useful": "no"}, headers={"HX-Request": "true"})
+    found = client.get(address(step)).content.decode()
+    assert "rises strongly" not in found and "Not for you: y with &lt;script&gt;" in found
+    other = User.objects.create_user("explorer", password="a long enough secret")
+    TrailShare.objects.create(thing=step.trail, person=other, role=Role.EXPLORE)
+    TableShare.objects.create(thing=step.trail.version.table, person=other, role=Role.EXPLORE)
+    assert "rises strongly" in client_of(other).get(address(step)).content.decode()
+    back = client.post(marks, {"question": relation, "useful": ""}, headers={"HX-Request": "true"})
+    assert "rises strongly" in back.content.decode() and not Taste.objects.exists()
+    refused = client.post(marks, {"question": "{", "useful": "no"})
+    assert refused.status_code == 422 and not Taste.objects.exists()
+
+
+def test_what_was_useful_moves_the_like_up_and_what_was_not_down(owner: User, step: Step) -> None:
+    table = step.trail.version.table
+    assert table is not None
+    weight = likes(owner, table)
+    assert weight(Relate("y", "a")) == weight(Compare(Measure("mean", "y"), "b")) == 1
+    mark(owner, table, to_json(Relate("y", "a")), "yes")
+    weight = likes(owner, table)
+    assert (
+        weight(Relate("z", "a")) > weight(Relate("y", "b")) > 1 == weight(Compare(Measure("mean", "y"), "b"))
+    )
+    mark(owner, table, to_json(Compare(Measure("mean", "y"), "b")), "no")
+    weight = likes(owner, table)
+    assert weight(Compare(Measure("mean", "y"), "b")) == 0 < weight(Compare(Measure("mean", "y"), "c")) < 1
+    # said again otherwise, the later word holds
+    mark(owner, table, to_json(Compare(Measure("mean", "y"), "b")), "yes")
+    assert likes(owner, table)(Compare(Measure("mean", "y"), "b")) > 1
+
+
+def test_a_table_is_begun_with_what_is_strongest_in_it(client: Client, step: Step) -> None:
+    table = step.trail.version.table
+    begun = reverse("trails:begin", args=[table.pk])
+    assert begun in client.get(reverse("tables:survey", args=[table.pk])).content.decode()
+    found = client.get(begun).content.decode()
+    assert "Where to begin" in found and "rises strongly with" in found and EVIL not in found
+    marks = reverse("trails:begin-taste", args=[table.pk])
+    after = client.post(
+        marks, {"question": to_json(Relate("y", EVIL)), "useful": "no"}, headers={"HX-Request": "true"}
+    )
+    assert "Not for you" in after.content.decode()
+    stranger = User.objects.create_user("stranger", password="a long enough secret")
+    assert client_of(stranger).get(begun).status_code == 404
+    assert client_of(stranger).post(marks, {"question": "", "useful": "no"}).status_code == 404

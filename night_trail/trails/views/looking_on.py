@@ -1,22 +1,32 @@
-"""Where to look next: pictures proposed beside the one on the desk, each with its reason."""
+"""Where to look next: pictures proposed beside the one on the desk, or where a table is begun."""
 
 from __future__ import annotations
 
 import re
+from typing import Any
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
-from django.views.decorators.http import require_GET
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
 
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.spans import plain
-from night_trail.core.question import key, to_json
+from night_trail.core.question import Question, Scene, key, to_json
 from night_trail.core.questions.registry import short_name
-from night_trail.core.signposts import search
+from night_trail.core.questions.stands.answer import StandsAnswer
+from night_trail.core.questions.stands.question import Stands
+from night_trail.core.sentence import scene_in_words
+from night_trail.core.signposts import Search, Signpost, beginnings, search
 from night_trail.core.turns import See
 from night_trail.draw import BESIDE
+from night_trail.people.models import Role
+from night_trail.tables.models import Table
+from night_trail.trails import tastes
 from night_trail.trails.models import Step, Trail
 from night_trail.trails.page import desk_of, may_explore, step_for
+from night_trail.trails.pictures import Desk
+from night_trail.web.asking import for_a_part
 
 MOST_REMEMBERED = 300
 """Of so many steps of a trail, the newest, what was asked is not proposed again."""
@@ -28,19 +38,87 @@ def signposts(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     found = step_for(request, trail, step)
     if not may_explore(request, found.trail):
         return HttpResponse("")
+    return _of_step(request, found)
+
+
+@require_POST
+def taste(request: HttpRequest, trail: int, step: int) -> HttpResponse:
+    """Keep what the analyst made of a proposed picture, or take it back; the list is made anew."""
+    found = step_for(request, trail, step)
+    tastes.mark(request.user, _table(found), request.POST.get("question", ""), request.POST.get("useful", ""))
+    if not for_a_part(request):
+        return redirect("trails:step", trail, step)
+    return _of_step(request, found)
+
+
+def _table(step: Step) -> Table:
+    table = step.trail.version.table
+    assert table is not None  # noqa: S101  (a trail's version is complete)
+    return table
+
+
+def _of_step(request: HttpRequest, found: Step) -> HttpResponse:
     desk = desk_of(found)
-    searched = search(desk.scene, desk.rows, _asked(found.trail))
+    table = _table(found)
+    searched = search(desk.scene, desk.rows, _asked(found.trail), tastes.likes(request.user, table))
+    post = reverse("trails:turn", args=[found.trail_id, found.pk])
+    marks = reverse("trails:taste", args=[found.trail_id, found.pk])
+    context = _context(request, desk, searched, table) | {"post": post, "marks": marks, "step": found}
+    return render(request, "trails/_signposts.html", context)
+
+
+@require_GET
+def begin(request: HttpRequest, table: int) -> HttpResponse:
+    """Return the pictures with which a table may be begun; first what stands out, where anything does."""
+    found = get_object_or_404(Table.objects.visible_to(request.user, Role.EXPLORE), pk=table)
+    return _of_table(request, found)
+
+
+@require_POST
+def begin_taste(request: HttpRequest, table: int) -> HttpResponse:
+    """Keep what the analyst made of a picture that a table may be begun with."""
+    found = get_object_or_404(Table.objects.visible_to(request.user, Role.EXPLORE), pk=table)
+    tastes.mark(request.user, found, request.POST.get("question", ""), request.POST.get("useful", ""))
+    return _of_table(request, found) if for_a_part(request) else redirect("tables:survey", table)
+
+
+def _of_table(request: HttpRequest, found: Table) -> HttpResponse:
+    desk = Desk(found.latest, Scene())
+    likes = tastes.likes(request.user, found)
+    searched = beginnings(desk.rows, likes)
+    odd = Stands()
+    standing = desk.answer(odd) if likes(odd) > 0 else None
+    if isinstance(standing, StandsAnswer) and standing.findings:
+        searched = Search((Signpost(odd, 1.0), *searched.found[:5]), searched.tried)
+    post = reverse("trails:start", args=[found.pk])
+    marks = reverse("trails:begin-taste", args=[found.pk])
+    context = _context(request, desk, searched, found) | {"post": post, "marks": marks, "begins": True}
+    return render(request, "trails/_signposts.html", context)
+
+
+def _context(request: HttpRequest, desk: Desk, searched: Search, table: Table) -> dict[str, Any]:
+    useful = tastes.useful_keys(request.user, table)
     items = []
     for i, one in enumerate(searched.found):
-        try:
-            drawn = desk.drawn(one.question, BESIDE, f"s{i}")
-        except NightTrailError:
-            continue  # what cannot be drawn of these rows is no way on
-        reason = first_sentence(plain(drawn.words.headline))
-        name = short_name(one.question)
-        items.append({"name": name, "reason": reason, "svg": drawn.svg, "post": to_json(See(one.question))})
-    context = {"items": items, "tried": searched.tried, "step": found, "trail": found.trail}
-    return render(request, "trails/_signposts.html", context)
+        item = _item(desk, one.question, f"s{i}")
+        if item is not None:
+            items.append(item | {"useful": key(one.question) in useful})
+    return {"items": items, "tried": searched.tried, "away": tastes.put_away(request.user, table)[:1]}
+
+
+def _item(desk: Desk, question: Question, prefix: str) -> dict[str, Any] | None:
+    try:
+        drawn = desk.drawn(question, BESIDE, prefix)
+    except NightTrailError:
+        return None  # what cannot be drawn of these rows is no way on
+    return {
+        "name": short_name(question),
+        "reason": first_sentence(plain(drawn.words.headline)),
+        "svg": drawn.svg,
+        "change": to_json(See(question)),
+        "words": scene_in_words(Scene(main=question), desk.table),
+        "question": to_json(question),
+    }
 
 
 def first_sentence(text: str) -> str:

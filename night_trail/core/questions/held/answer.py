@@ -39,6 +39,8 @@ SAME = 0.98
 MOST_VALUES = 40
 STRETCHES = 24
 SHARED = 0.05
+BENDS = 0.75
+"""The middle of what is left may lie so many of its standard deviations off before it is said to bend."""
 
 
 @dataclass(frozen=True)
@@ -114,6 +116,14 @@ class HeldAnswer:
     apart: tuple[Apart, ...]
     logistic: bool
     converged: bool
+
+    @property
+    def bends(self) -> bool:
+        """Whether what is left still goes with what is expected: its middle lies far off somewhere."""
+        if self.logistic or len(self.residuals) < 4:
+            return False
+        off = np.abs(self.residuals[:, 2] - np.median(self.residuals[:, 2]))
+        return bool(off.max() > BENDS * self.residual)
 
     @property
     def fitted(self) -> bool:
@@ -349,7 +359,7 @@ def _shown(
     for one, fit in ((plain_design, plain), (design, model)):
         made.append(fit.averages(_each(one, k), weights))
     (sums, errors), (held_sums, held_errors) = made
-    return tuple(
+    found = [
         Shown(
             label,
             float(sums[i]),
@@ -360,7 +370,8 @@ def _shown(
             int(n[i]),
         )
         for i, label in enumerate(by.labels)
-    )
+    ]
+    return tuple(sorted(found, key=lambda s: (s.condition is None, -s.held)))
 
 
 def _each(design: Design, k: int) -> Iterator[Floats]:

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Iterator
 
 from night_trail.core.language.numbers import MINUS, listed, number, percent, unit_suffix, value
-from night_trail.core.language.spans import Fact, Span, Words, shortened, spans
+from night_trail.core.language.spans import Caution, Fact, Span, Words, shortened, spans
 from night_trail.core.questions.held.answer import MOST_ROWS, HeldAnswer, Shown
 from night_trail.core.table import Table
 
@@ -172,6 +172,16 @@ def _cautions(answer: HeldAnswer, table: Table) -> tuple[str, ...]:
         made.append(
             f"What is held fixed nearly gives {answer.by.name}: its variance is inflated {number(worst, 2)} "
             "times, and its own effect hardly known."
+        )
+    if answer.bends:
+        made.append(
+            Caution(
+                "What is left still bends with what is expected: sums and straight lines miss something.",
+                "see what is left",
+                turn="slot",
+                slot="shape",
+                value="residuals",
+            )
         )
     if not answer.converged:
         made.append(
