@@ -6,6 +6,7 @@ from night_trail.trails import views
 from night_trail.trails.views import (
     cairns,
     conditions,
+    holding,
     looking_on,
     naming,
     one_by_one,
@@ -44,6 +45,7 @@ urlpatterns = [
     path(step + "signposts/taste/", looking_on.taste, name="taste"),
     path(step + "one-by-one/", one_by_one.listed, name="one-by-one"),
     path(step + "one-by-one/keep/", one_by_one.keep, name="keep-several"),
+    path(step + "at-hand/", holding.held, name="at-hand"),
     path(step + "work/", parts.work, name="work"),
     path(step + "picture/", parts.picture, name="picture"),
     path(step + "same-rows/", parts.same_rows, name="same-rows"),

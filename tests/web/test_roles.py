@@ -48,6 +48,7 @@ LOOKS_AT_A_TRAIL = {
         "trails:same-rows",
         "trails:signposts",
         "trails:one-by-one",
+        "trails:at-hand",
         "trails:groups",
         "trails:groups-csv",
     ),

@@ -108,9 +108,23 @@ function showCard(holder, x, y) {
   place(x, y);
 }
 
+let more = { holder: null, part: null };
+/** Put a drawn part, made by the server, below what the card says of a mark. */
+export function addToCard(holder, markup) {
+  const part = new DOMParser().parseFromString(markup, "text/html").body.firstElementChild;
+  more = { holder, part };
+  if (part && !card.hidden) {
+    card.append(part);
+    const box = card.getBoundingClientRect();
+    if (box.bottom > innerHeight) card.style.top = `${Math.max(6, innerHeight - box.height - 8)}px`;
+  }
+}
+
 document.addEventListener("pointermove", (event) => {
   const holder = event.target.closest?.("[data-card]");
+  if (holder && holder === more.holder && !card.hidden) return;
   if (holder) return showCard(holder, event.clientX, event.clientY);
+  more = { holder: null, part: null };
   const small = event.target.closest?.("[data-small]");
   if (small) {
     if (card.dataset.small !== small.dataset.small || card.hidden) {

@@ -1,6 +1,6 @@
 // The desk: pointer and keys become turns. A turn is posted to the step one
 // stands on; the server answers with the desk at the step it leads to.
-import { $, $$, onLoop, onSweep, pixel, toData, token, typing, walkMarks } from "./common.js";
+import { $, $$, addToCard, onLoop, onSweep, pixel, toData, token, typing, walkMarks } from "./common.js";
 import { annotating, toggleAnnotating } from "./annotate.js";
 
 const desk = () => $("#desk");
@@ -52,7 +52,7 @@ document.addEventListener("click", (event) => {
   if (mark?.dataset.turn) return change(JSON.parse(mark.dataset.turn));
   if (mark?.closest("[data-range]")) return fillRange(JSON.parse(mark.dataset.light));
   if (mark) {
-    if (event.detail < 2) light(mark, event.shiftKey);
+    if (event.detail < 2 && !wasHeld()) light(mark, event.shiftKey);
     return;
   }
   if (event.target.closest?.("svg.picture .ground") && $(".chip.lantern")) change({ turn: "put out" });
@@ -65,6 +65,47 @@ onSweep((swept, svg) => {
   else if (!annotating()) change(swept);
 });
 onLoop((loop, add) => { if (!annotating()) change({ turn: "light", rows: loop, add }); });
+
+// ---- a mark that is pointed at for a while shows what makes it up; held, by pointer or key, what can be asked ----
+const REST_MS = 900;
+const HOLD_MS = 550;
+let resting = 0;
+let holding = 0;
+let heldAt = 0;
+const wasHeld = () => performance.now() - heldAt < 700;
+const atHand = (mark, part) => `${desk().dataset.step}at-hand/?part=${part}&rows=${encodeURIComponent(mark.dataset.light)}`;
+const holdable = (target) => (annotating() ? null : target.closest?.("#stage .mark[data-light]"));
+document.addEventListener("pointerover", (event) => {
+  const mark = holdable(event.target);
+  if (mark?.contains(event.relatedTarget)) return;
+  clearTimeout(resting);
+  if (!mark || event.pointerType === "touch") return;
+  resting = setTimeout(async () => {
+    const answer = await fetch(atHand(mark, "card"), { headers: { "HX-Request": "true" } });
+    if (answer.ok && mark.isConnected && mark.matches(":hover")) addToCard(mark, await answer.text());
+  }, REST_MS);
+});
+document.addEventListener("pointerdown", (event) => {
+  clearTimeout(resting);
+  const mark = event.button === 0 ? holdable(event.target) : null;
+  if (!mark) return;
+  const from = [event.clientX, event.clientY];
+  holding = setTimeout(() => { heldAt = Infinity; }, HOLD_MS);
+  const moved = (later) => { if (Math.hypot(later.clientX - from[0], later.clientY - from[1]) > 6) clearTimeout(holding); };
+  document.addEventListener("pointermove", moved);
+  document.addEventListener("pointerup", () => {
+    clearTimeout(holding);
+    document.removeEventListener("pointermove", moved);
+    if (heldAt !== Infinity) return;
+    heldAt = performance.now();
+    // a list that opens while the pointer is still down closes with its going up
+    setTimeout(() => openAtHand(mark), 0);
+  }, { once: true });
+});
+function openAtHand(mark) {
+  opener = mark;
+  htmx.ajax("GET", atHand(mark, "all"), { source: mark, target: "#popover", swap: "innerHTML" });
+}
 
 // ---- the edge of a bin, dragged, sets the width of all bins ----
 let edge = null;
@@ -334,6 +375,7 @@ const keys = {
   ">": () => $("#coarser")?.click(),
   b: () => change({ turn: "beside" }),
   r: () => ($("#drawer").childElementCount ? closeDrawer() : showDrawer()),
+  h: () => { const mark = holdable(document.activeElement); if (mark) openAtHand(mark); },
   k: () => ($("#cairn-title") ? $("#cairn-title").focus() : $("#leave-cairn button")?.click()),
   n: () => toggleAnnotating(),
 };
