@@ -2,12 +2,14 @@
 
 from django.urls import path
 
-from night_trail.tales.views import links, walking, writing
+from night_trail.tales.views import drafting, links, walking, writing
 
 app_name = "tales"
 urlpatterns = [
     path("tales/", writing.index, name="index"),
     path("tales/new/", writing.new, name="new"),
+    path("tales/draft/<int:trail>/<int:step>/", drafting.draft, name="draft"),
+    path("tales/draft/<int:table>/", drafting.draft_table, name="draft-table"),
     path("tales/<int:tale>/", writing.write, name="write"),
     path("tales/<int:tale>/title/", writing.rename, name="rename"),
     path("tales/<int:tale>/readers/", writing.readers, name="readers"),

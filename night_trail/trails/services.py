@@ -13,7 +13,7 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.language.spans import plain
 from night_trail.core.question import Scene, decode, key
 from night_trail.core.questions.decomposition.question import Decomposition
-from night_trail.core.questions.registry import words_of
+from night_trail.core.questions.registry import short_name, words_of
 from night_trail.core.recipe.steps import Group, PartOf, SeriesPart
 from night_trail.core.scenes import zoomed_out
 from night_trail.core.turns import Change, Light, OneBack, Say, SeeColumn, Zoom, turn
@@ -82,6 +82,28 @@ def take_turn(step: Step, change: Change) -> Step:
     except IntegrityError:  # two tabs made the same turn in the same moment
         child = Step.objects.get(parent=step, scene_key=scene_key)
     # with its version and table, which are at hand
+    child.trail = step.trail
+    return child
+
+
+def show(step: Step, scene: Scene) -> Step:
+    """Return the step of a trail whose scene this is; one that leaves from ``step`` where there is none."""
+    known = Step.objects.filter(trail=step.trail, scene_key=key(scene)).order_by("pk").first()
+    if known is not None:
+        known.trail = step.trail
+        return known
+    if scene.main is None:
+        return step
+    _must_open(step.trail.version, scene)
+    child, _ = Step.objects.get_or_create(
+        parent=step,
+        scene_key=key(scene),
+        defaults={
+            "trail": step.trail,
+            "scene": msgspec.to_builtins(scene),
+            "label": short_name(scene.main)[:300],
+        },
+    )
     child.trail = step.trail
     return child
 

@@ -30,6 +30,8 @@ ASKS = {
     "trails:words-favourite",
     "trails:begin",
     "trails:begin-taste",
+    "trails:table-in-short",
+    "tales:draft-table",
 }
 LOOKS_AT_A_TRAIL = {
     *("trails:latest", "trails:step", "trails:slot", "trails:condition", "trails:found", "trails:picture"),
@@ -49,6 +51,7 @@ LOOKS_AT_A_TRAIL = {
         "trails:signposts",
         "trails:one-by-one",
         "trails:at-hand",
+        "trails:in-short",
         "trails:groups",
         "trails:groups-csv",
     ),
@@ -56,6 +59,7 @@ LOOKS_AT_A_TRAIL = {
 GOES_ON = {
     *("trails:turn", "trails:condition", "trails:reword", "trails:cairn", "trails:cairn-edit"),
     *("trails:cairn-take", "trails:annotate", "trails:work", "trails:keep-several", "trails:taste"),
+    *("trails:in-short-see", "tales:draft"),
 }
 WALKS = {"tales:own-walk", "tales:own-walk-stop"}
 WRITES = {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -56,6 +57,15 @@ class Words:
 def plain(spans: Iterable[Span]) -> str:
     """Return spans as one text."""
     return "".join(span.text for span in spans)
+
+
+def first_sentence(text: str) -> str:
+    """Return the first sentence of a text.
+
+    >>> first_sentence("Half lie above 4.1 min. The rest do not.")
+    'Half lie above 4.1 min.'
+    """
+    return re.split(r"(?<=[.?!])\s+(?=[A-Z])", text.strip(), maxsplit=1)[0]
 
 
 LONGEST = 120

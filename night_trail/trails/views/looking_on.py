@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -11,7 +10,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from night_trail.core.errors import NightTrailError
-from night_trail.core.language.spans import plain
+from night_trail.core.language.spans import first_sentence, plain
 from night_trail.core.question import Question, Scene, key, to_json
 from night_trail.core.questions.registry import short_name
 from night_trail.core.questions.stands.answer import StandsAnswer
@@ -119,15 +118,6 @@ def _item(desk: Desk, question: Question, prefix: str) -> dict[str, Any] | None:
         "words": scene_in_words(Scene(main=question), desk.table),
         "question": to_json(question),
     }
-
-
-def first_sentence(text: str) -> str:
-    """Return the first sentence of a text.
-
-    >>> first_sentence("Half lie above 4.1 min. The rest do not.")
-    'Half lie above 4.1 min.'
-    """
-    return re.split(r"(?<=[.?!])\s+(?=[A-Z])", text.strip(), maxsplit=1)[0]
 
 
 def _asked(trail: Trail) -> set[str]:
