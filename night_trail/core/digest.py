@@ -17,9 +17,11 @@ from night_trail.core.language.numbers import counted
 from night_trail.core.language.spans import first_sentence, plain
 from night_trail.core.moments import DAY
 from night_trail.core.question import Question, Scene
+from night_trail.core.questions.changed.question import Changed
+from night_trail.core.questions.changed.sentence import side_words
 from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.over_time.question import OverTime
-from night_trail.core.questions.registry import KINDS, check, kind_of, words_of
+from night_trail.core.questions.registry import KINDS, check, kind_of, short_name, words_of
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.measures import first_measure
 from night_trail.core.questions.shared.periods import time_column
@@ -154,4 +156,13 @@ def _said(
         return None
     only = around.only if around is not None else ()
     words = plain(words_of(found, table, only).headline)
-    return Line(words if whole else first_sentence(words), part, Scene(main=question, only=only))
+    said = words if whole else first_sentence(words)
+    if isinstance(question, Changed):
+        sides = " to ".join(side_words(c, table) for c in (question.before, question.after))
+        said = f"From {sides}: {said[:1].lower()}{said[1:]}"
+    if question.column not in said and not whole:
+        # in the midst of others a sentence has to say what it is of
+        name = short_name(question)
+        said = f"i{said[1:]}" if said.startswith("It ") else said
+        said = f"{name[:1].upper()}{name[1:]}: {said}"
+    return Line(said, part, Scene(main=question, only=only))

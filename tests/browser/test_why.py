@@ -97,7 +97,85 @@ def test_a_signpost_is_followed_and_what_was_seen_is_not_proposed_again(page: Pa
     expect(page.locator("#sentence")).to_contain_text("How does late_min move with rain_mm")
     expect(posts.first).to_be_visible()
     expect(rain).to_have_count(0)
+    # what is not wanted goes, and comes back
+    first = posts.first.locator(".swap").inner_text()
+    posts.first.get_by_role("button", name="Not for me").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator(".signposts")).to_contain_text("Not for you:")
+    expect(posts.locator(".swap", has_text=re.compile(f"^{re.escape(first)}$"))).to_have_count(0)
+    page.get_by_role("button", name="Take back").click()
+    expect(posts.first.locator(".swap")).to_have_text(first)
     # at the width of a phone they stand below, and nothing is cut off
     page.set_viewport_size({"width": 390, "height": 844})
     settled(page)
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+
+
+def test_what_stands_out_is_gone_through_kept_as_cairns_and_put_aside(page: Page, base: str) -> None:
+    start_trail(page)
+    ask(page, "what stands out")
+    expect(page.locator("#words")).to_contain_text("2 things stand out in the whole table")
+    # a finding's rows are lit by its small picture
+    page.locator("#stage .mark:not(.door)", has=page.locator(".odd")).nth(1).click()
+    expect(page.locator(".chip.lantern")).to_contain_text("late_min at least 41.8")
+    page.locator("#one-by-one-toggle").focus()
+    page.keyboard.press("Enter")
+    drawer = page.locator('[data-drawer="one-by-one"]')
+    for box in drawer.get_by_role("checkbox").all():
+        box.check()
+    drawer.get_by_label("note").fill("ask the depots")
+    page.keyboard.press("Enter")
+    expect(page.locator(".way-scroll")).to_contain_text("late_min")
+    settled(page)
+    drawer.get_by_role("button", name="Put aside late_min: far from all others").click()
+    expect(page.locator("#cautions")).to_contain_text(
+        "Put aside on this trail: late_min: far from all others"
+    )
+    page.keyboard.press("Escape")  # closes the list
+    page.get_by_role("button", name="take it back").click()
+    expect(page.locator("#words")).to_contain_text("2 things")
+    assert not [v for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")]
+
+
+def test_a_mark_is_held_by_pointer_and_by_key_and_leads_on(page: Page, base: str) -> None:
+    start_trail(page)
+    ask(page, "sum of boardings by line")
+    mark = page.locator("#stage .mark").nth(2)
+    box = mark.bounding_box()
+    assert box is not None
+    at = box["x"] + box["width"] / 4, box["y"] + box["height"] / 2
+    page.mouse.move(at[0] - 3, at[1])
+    page.mouse.move(*at)
+    expect(page.locator(".hover-card .made-of svg")).to_be_visible()
+    page.mouse.down()
+    page.wait_for_timeout(800)
+    page.mouse.up()
+    held = page.locator("#popover .at-hand")
+    expect(held).to_contain_text("compare with the rest")
+    assert not page.locator(".chip.lantern").count()  # held, not lit
+    page.keyboard.press("Escape")
+    mark.focus()
+    page.keyboard.press("h")
+    expect(held).to_be_visible()
+    assert not [v for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")]
+    held.get_by_role("button", name="compare with the rest").click()
+    expect(page.locator("#sentence")).to_contain_text("differ from the rest")
+
+
+def test_is_it_really_so_and_what_it_says_in_short_becomes_a_tale(page: Page, base: str) -> None:
+    start_trail(page)
+    ask(page, "average late_min by depot")
+    page.get_by_role("button", name="is it really so?").click()
+    expect(page.locator("#sentence")).to_contain_text("Does late_min still go with depot when")
+    expect(page.locator("#words")).to_contain_text("held fixed up to")
+    ask(page, "holding rain_mm fixed")
+    assert "when rain_mm is held fixed" in sentence(page)
+    ask(page, "as coefficients")
+    assert "drawn as coefficients" in sentence(page)
+    page.locator("#in-short-toggle").click()
+    drawer = page.locator('[data-drawer="in-short"]')
+    drawer.get_by_role("button", name="sentence", exact=True).click()
+    expect(drawer.locator(".said-line")).to_have_count(1)
+    drawer.get_by_role("button", name="Begin a tale with this").click()
+    page.wait_for_url("**/tales/**")
+    expect(page.locator("body")).to_contain_text("in short")

@@ -198,7 +198,7 @@ def test_words_say_what_and_when_nothing_and_what_was_put_aside() -> None:
     table = table_of(**cells)
     answer = stands_out(Stands("fare"), Rows(table))
     assert plain(stands_words(answer, table).headline).startswith(
-        "1 thing stands out in fare. fare: typed for want of"
+        "1 thing stands out in fare. It is fare: typed for want of"
     )
     aside, words = changed(answer.question, "aside", answer.findings[0].key, table)
     after = stands_out(aside, Rows(table))  # type: ignore[arg-type]

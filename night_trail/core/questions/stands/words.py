@@ -56,19 +56,16 @@ def stands_words(answer: StandsAnswer, table: Table) -> Words:
     k = len(answer.findings) + answer.more
     verb = "stands" if k == 1 else "stand"
     head = spans(f"{{k}} {verb} out in {{where}}.", k=counted(k, "thing"), where=where)
-    for finding in answer.findings[:SPOKEN]:
+    for i, finding in enumerate(answer.findings[:SPOKEN]):
+        first = "It is" if k == 1 else "First" if i == 0 else "Then"
         head += spans(
-            " {title} ({n}): {here}; {usual}.",
-            title=Span(_capital(shortened(title(finding)))),
+            f" {first} {{title}} ({{n}}): {{here}}; {{usual}}.",
+            title=Span(shortened(title(finding))),
             n=table.rows_in_words(finding.n),
             here=Span(shortened(finding.here)),
             usual=Span(shortened(finding.usual)),
         )
     return Words(head, facts, cautions)
-
-
-def _capital(text: str) -> str:
-    return text if text[:1].islower() and ":" in text else text[:1].upper() + text[1:]
 
 
 def _cautions(answer: StandsAnswer, table: Table) -> tuple[str, ...]:

@@ -46,7 +46,8 @@ document.addEventListener("htmx:before:request", (event) => {
   }, 250);
 });
 document.addEventListener("htmx:finally:request", (event) => {
-  if (event.detail?.ctx?.sourceElement?.matches?.(UNSEEN)) return;
+  // what asked may be gone with the answer: its request is known by itself
+  if (event.detail?.ctx && !begun.has(event.detail.ctx)) return;
   running = Math.max(0, running - 1);
   if (!running) {
     document.body.ariaBusy = "false";

@@ -70,8 +70,7 @@ onLoop((loop, add) => { if (!annotating()) change({ turn: "light", rows: loop, a
 const REST_MS = 900;
 const HOLD_MS = 550;
 let resting = 0;
-let holding = 0;
-let heldAt = 0;
+let heldAt = -Infinity;
 const wasHeld = () => performance.now() - heldAt < 700;
 const atHand = (mark, part) => `${desk().dataset.step}at-hand/?part=${part}&rows=${encodeURIComponent(mark.dataset.light)}`;
 const holdable = (target) => (annotating() ? null : target.closest?.("#stage .mark[data-light]"));
@@ -89,14 +88,10 @@ document.addEventListener("pointerdown", (event) => {
   clearTimeout(resting);
   const mark = event.button === 0 ? holdable(event.target) : null;
   if (!mark) return;
-  const from = [event.clientX, event.clientY];
-  holding = setTimeout(() => { heldAt = Infinity; }, HOLD_MS);
-  const moved = (later) => { if (Math.hypot(later.clientX - from[0], later.clientY - from[1]) > 6) clearTimeout(holding); };
-  document.addEventListener("pointermove", moved);
-  document.addEventListener("pointerup", () => {
-    clearTimeout(holding);
-    document.removeEventListener("pointermove", moved);
-    if (heldAt !== Infinity) return;
+  // by when it happened, not by when a busy page heard of it
+  document.addEventListener("pointerup", (later) => {
+    const moved = Math.hypot(later.clientX - event.clientX, later.clientY - event.clientY);
+    if (later.timeStamp - event.timeStamp < HOLD_MS || moved > 6) return;
     heldAt = performance.now();
     // a list that opens while the pointer is still down closes with its going up
     setTimeout(() => openAtHand(mark), 0);
