@@ -14,6 +14,8 @@ ASKED = (
         "2 s",
     ),
     ("how rows differ, in every column", "how do rows where rain_mm at least 2 differ from the rest", "2 s"),
+    ("what stands out in the whole table", "what stands out", "2 s"),
+    ("an effect with others held fixed", "does late_min still go with rain_mm", ""),
 )
 
 

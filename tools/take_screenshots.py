@@ -47,6 +47,7 @@ def table(page: Page, base: str, name: str) -> str:
 
 def tables(page: Page, base: str) -> None:
     table(page, base, "night_buses")
+    page.locator(".begin .signpost").first.wait_for()
     shot(page, "survey")
     traps = table(page, base, "light_traps")
     page.get_by_text("More", exact=True).click()
@@ -66,12 +67,7 @@ def desk(page: Page, base: str) -> None:
     page.locator(".waymarks a", has_text="Rain makes its own hump").click()
     page.wait_for_load_state("networkidle")
     shot(page, "desk-histogram")
-    page.locator("[data-slot=across]").first.click()
-    page.locator("#popover").wait_for()
-    shot(page, "slot")
-    page.keyboard.press("Escape")
     page.locator(".waymarks a", has_text="Tallow Lane").click()
-    shot(page, "desk-boxes")
     page.keyboard.press("/")
     page.keyboard.type("top 5 lines by lateness on wet nights", delay=20)
     page.locator("#word-list .later svg").first.wait_for()
@@ -95,7 +91,9 @@ def looking(page: Page, base: str) -> None:
         ("what drives late_min, leaving out rider_rating", "drivers"),
         ("why did the sum of boardings rise from February 2023 to March 2023", "changed"),
         ("boardings by month against the year before with the median", "over-time"),
-        ("boardings through the year in each year", "cycle"),
+        ("what stands out", "stands"),
+        ("does late_min still go with depot when rain_mm and boardings are held fixed", "held"),
+        ("sum of boardings by line", "at-hand"),
         ("boardings taken apart, day by day", "apart"),
         ("boardings ahead, month by month over the next 12 months", "ahead"),
     ):
@@ -112,7 +110,14 @@ def looking(page: Page, base: str) -> None:
             page.locator("#words", has_text="is explained on").wait_for(
                 timeout=90_000
             )  # its models are made behind the page
-        page.locator(".signposts .side-head").wait_for(state="attached")
+        if name == "at-hand":
+            page.locator("#stage .mark").nth(2).focus()
+            page.keyboard.press("h")
+            page.locator("#popover .at-hand").wait_for()
+            shot(page, name)
+            continue
+        if name != "stands":
+            page.locator(".signposts .side-head").wait_for(state="attached")
         page.evaluate("document.activeElement.blur()")
         page.mouse.move(640, 780)
         shot(page, name)
