@@ -52,6 +52,7 @@ PICTURES: dict[str, tuple[str, str, Condition | None]] = {
     "together": ("buses", "how do the numbers move together", None),
     "goes": ("buses", "which district goes with which depot", WET),
     "drives": ("buses", "what drives late_min leaving out rider_rating", WET),
+    "opened": ("buses", "what drives late_min leaving out rider_rating, opened at rain_mm", None),
     "rules": ("buses", "what drives late_min leaving out rider_rating, as a few rules", None),
     "changed": ("buses", "why did the sum of boardings change from February 2023 to March 2023", WET),
     "held": ("buses", "does late_min still go with depot", WET),

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
+from msgspec.structs import replace
 
 from night_trail.core.language.numbers import counted, number
 from night_trail.core.question import to_json
 from night_trail.core.questions.drivers.answer import Driver, DriversAnswer
 from night_trail.core.questions.drivers.effects import Effect
-from night_trail.core.questions.drivers.pictures import picture_of
 from night_trail.core.questions.drivers.words import effect_words, importance_said, leaf_said
 from night_trail.core.table import Table
 from night_trail.core.turns import See
@@ -17,6 +17,7 @@ from night_trail.draw.frame.ranked import Ranked, ranked_frame
 from night_trail.draw.frame.scales import Lanes, Linear, ticks
 from night_trail.draw.frame.svg import Svg, el, group
 from night_trail.draw.frame.text import width
+from night_trail.draw.shapes.driver_opened import draw_opened
 
 BESIDE_LANES, THUMB_LANES, MOST_LANES = 6, 8, 20
 
@@ -25,6 +26,8 @@ def draw_drivers(answer: DriversAnswer, table: Table, size: Size, prefix: str) -
     """Return the drivers, the most important first, or the rules."""
     if answer.question.shape == "rules" and answer.leaves:
         return _rules(answer, table, size, prefix)
+    if answer.opened is not None:
+        return draw_opened(answer, answer.opened, table, size, prefix)
     canvas = Canvas(size, prefix, has_lit=False)
     most = MOST_LANES if canvas.full else BESIDE_LANES if canvas.labelled else THUMB_LANES
     shown = answer.found[:most]
@@ -68,7 +71,8 @@ def _lane(
         f"{written(one.worse)} worse without, give or take {written(one.half)}",
         said,
     ]
-    canvas.door(bar, f"open\x1f{one.name}", to_json(See(picture_of(answer, one, table))), [*card, "open it"])
+    opened = See(replace(answer.question, opened=one.columns[0], shape="drivers"))
+    canvas.door(bar, f"open\x1f{one.name}", to_json(opened), [*card, "open it"])
     if not canvas.labelled:
         return
     top, tall = frame.band(i, 0.5, 18.0)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -157,7 +158,7 @@ def changed(question: Changed, rows: Rows) -> ChangedAnswer:
     work = _Work(question, table, held, which, rows)
     told = rows.remember(("changed told", question.measure, question.before, question.after), work.told)
     chosen = question.by or _chosen(told, table)
-    segments, parts = work.segments(chosen)
+    segments, parts = work.segments(chosen, told)
     column = None if question.measure.column is None else table.column(question.measure.column)
     whole = work.sides(np.zeros(len(held.values), dtype=np.int64), 1)
     adds = question.measure.aggregate in ADDS_UP
@@ -195,9 +196,15 @@ def changed(question: Changed, rows: Rows) -> ChangedAnswer:
     )
 
 
+def tried(told: Sequence[Told], table: Table) -> int:
+    """Return how many ways of cutting were looked at: every column, and pairs of those that tell most."""
+    alone = [t.by[0] for t in told if len(t.by) == 1]
+    return len(alone) + len(pairs_of(alone[:MOST_PAIRED], table))
+
+
 def _chosen(told: tuple[Told, ...], table: Table) -> tuple[str, ...]:
     """Return the columns that tell most; where none tells anything, a category before a number."""
-    if not told or told[0].chance * len(told) < LEVEL:
+    if not told or told[0].chance * tried(told, table) < LEVEL:
         return told[0].by if told else ()
     plain = [t for t in told if len(t.by) == 1]
     return min(plain, key=lambda t: (table.column(t.by[0]).kind.numeric, t.chance)).by
@@ -283,12 +290,14 @@ class _Work:
         at = min(range(len(z)), key=lambda i: (p[i], -abs(z[i])))
         return Told(by, float(p[at]), float(z[at]), cut.labels[at])
 
-    def segments(self, by: tuple[str, ...]) -> tuple[tuple[Segment, ...], tuple[Floats, Floats]]:
+    def segments(
+        self, by: tuple[str, ...], told: Sequence[Told]
+    ) -> tuple[tuple[Segment, ...], tuple[Floats, Floats]]:
         """Return the segments, the largest changes first, the small ones gathered; and both parts of each."""
         if not len(self.held.values):
             return (), (np.zeros(0), np.zeros(0))
         cut, sides, _, p, past = self._judged(by)
-        looked = len(candidates(self.question, self.table)) if not self.question.by else 1
+        looked = 1 if self.question.by else tried(told, self.table)
         rate = weight = off = np.zeros(cut.n)
         figures = [s.sums if self.adds else s.rates for s in sides]
         if self.adds:

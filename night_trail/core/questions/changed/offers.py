@@ -11,7 +11,7 @@ from night_trail.core.conditions import Condition, Not
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.numbers import listed
 from night_trail.core.question import to_json
-from night_trail.core.questions.changed.answer import LEVEL
+from night_trail.core.questions.changed.answer import LEVEL, tried
 from night_trail.core.questions.changed.history import steps_of
 from night_trail.core.questions.changed.question import Changed
 from night_trail.core.questions.changed.segments import candidates
@@ -62,7 +62,7 @@ def _earlier(question: Changed, look: Looking) -> Iterator[Offer]:
 
 def _told(look: Looking, question: Changed) -> Iterator[Offer]:
     told = look.answer(question).told
-    looked = len(told)
+    looked = tried(told, look.table)
     for one in told:
         sure = one.chance * looked < LEVEL
         value = one.by[0] if len(one.by) == 1 else json.dumps(list(one.by))

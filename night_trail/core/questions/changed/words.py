@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from night_trail.core.language.numbers import MINUS, counted, listed, number, percent
 from night_trail.core.language.spans import Fact, Span, Words, shortened, spans
-from night_trail.core.questions.changed.answer import LEVEL, ChangedAnswer, Segment
+from night_trail.core.questions.changed.answer import LEVEL, ChangedAnswer, Segment, tried
 from night_trail.core.questions.changed.sentence import side_words
 from night_trail.core.questions.shared.measure_slots import measure_words
 from night_trail.core.questions.shared.measure_words import figure_of, gap_of
@@ -65,7 +65,7 @@ def changed_words(answer: ChangedAnswer, table: Table) -> Words:
             f"{name} {'rose' if answer.change > 0 else 'fell'} by {{by}}{relative}, from {{a}} to {{b}}.",
             by=change(abs(answer.change)), a=said(answer.before), b=said(answer.after),
         )  # fmt: skip
-    headline += _parts(answer) + _split(answer, table) + _untold(answer)
+    headline += _parts(answer) + _split(answer, table) + _untold(answer, table)
     return Words(headline, tuple(facts), _cautions(answer, table))
 
 
@@ -149,11 +149,11 @@ def _split(answer: ChangedAnswer, table: Table) -> tuple[Span, ...]:
     return spans(text, by=Span(by), rate=written(answer.rate), mix=written(answer.weight))
 
 
-def _untold(answer: ChangedAnswer) -> tuple[Span, ...]:
+def _untold(answer: ChangedAnswer, table: Table) -> tuple[Span, ...]:
     """Return the columns whose parts all moved alike."""
-    looked = len(answer.told)
+    looked = tried(answer.told, table)
     none = [t.by[0] for t in answer.told if len(t.by) == 1 and t.chance * looked >= LEVEL]
-    if not none or len(none) == looked:
+    if not none or len(none) == sum(len(t.by) == 1 for t in answer.told):
         return ()
     shown = none if len(none) <= 5 else [*none[:4], f"{len(none) - 4} more"]
     tell = "tells" if len(none) == 1 else "tell"
@@ -181,6 +181,6 @@ def _cautions(answer: ChangedAnswer, table: Table) -> tuple[str, ...]:
         made.append(f"{table.rows_in_words(answer.basis.missing)} {lack} {answer.question.measure.column}.")
     if answer.told:
         columns = {n for t in answer.told for n in t.by}
-        ways = counted(len(answer.told), "way")
+        ways = counted(tried(answer.told, table), "way")
         made.append(f"Looked at: {ways} of cutting it, by {counted(len(columns), 'column')}.")
     return tuple(made)

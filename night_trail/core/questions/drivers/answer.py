@@ -53,12 +53,18 @@ class Driver:
 
 @dataclass(frozen=True)
 class Pair:
-    """Two columns that act together beyond their sum: how far, and what share of what both do."""
+    """Two columns that act together beyond their sum: how far, and what share of what both do.
+
+    ``grid`` is what both do at a few values of each, shape (values of ``one``,
+    values of ``other``), which ``at`` has.
+    """
 
     one: Feature
     other: Feature
     size: float
     share: float
+    at: tuple[Floats, Floats]
+    grid: Floats
 
 
 @dataclass(frozen=True)
@@ -99,6 +105,12 @@ class DriversAnswer:
         return tuple(d for d in self.drivers if d.found)
 
     @property
+    def opened(self) -> Driver | None:
+        """The driver that is looked at closely, where it drives anything."""
+        name = self.question.opened
+        return next((d for d in self.found if name in d.columns and d.effect is not None), None)
+
+    @property
     def chance(self) -> tuple[Driver, ...]:
         """Those that shuffled targets reach too."""
         return tuple(d for d in self.drivers if not d.found)
@@ -112,7 +124,7 @@ class DriversAnswer:
 def check(question: Drivers, table: Table) -> None:
     """Refuse a target that nothing drives, and columns the table does not have."""
     check_target(question, table)
-    for name in (*question.without, *question.back):
+    for name in (*question.without, *question.back, *([question.opened] if question.opened else [])):
         table.column(name)
     if question.of in question.without:
         raise BadQuestion("What is driven cannot be left out", "without", "Leave out another column.")
@@ -132,7 +144,7 @@ def made_of(question: Drivers, rows: Rows) -> Made:
 
 def bare(question: Drivers) -> Drivers:
     """Return the question whose models serve this one: of another shape they are the same."""
-    return replace(question, shape="drivers")
+    return replace(question, shape="drivers", opened=None)
 
 
 def check_rows(question: Drivers, rows: Rows) -> None:
@@ -305,6 +317,19 @@ def _plainest(effect: Effect, column: int, made: Made, i: int) -> Effect:
     return effect
 
 
+def _pair(one: Feature, other: Feature, its: Sequence[Together], share: float, turned: bool) -> Pair:
+    """Return a pair with the mean surface of the folds that looked at as many values as the first."""
+    grids = [np.array(p.grid) for p in its]
+    same = [k for k, grid in enumerate(grids) if grid.shape == grids[0].shape]
+    grid = np.mean([grids[k] for k in same], axis=0)
+    at = [np.mean([its[k].at[side] for k in same], axis=0) for side in (0, 1)]
+    if one.labels or other.labels:
+        at = [np.array(its[0].at[0]), np.array(its[0].at[1])]
+    first, second = (at[1], at[0]) if turned else (at[0], at[1])
+    size = float(np.mean([p.size for p in its]))
+    return Pair(one, other, size, share, (first, second), grid.T if turned else grid)
+
+
 def _pairs(
     made: Made, real: Sequence[Fold], null: Sequence[Fold], drivers: Sequence[Driver]
 ) -> tuple[Pair, ...]:
@@ -322,5 +347,5 @@ def _pairs(
         beyond = sum(p.size > level for p in its)
         if 2 * beyond <= len(real) or share < ACTS_TOGETHER or {one.column.name, other.column.name} - named:
             continue
-        made_pairs.append(Pair(one, other, float(np.mean([p.size for p in its])), share))
+        made_pairs.append(_pair(one, other, its, share, turned=its[0].one != a))
     return tuple(sorted(made_pairs, key=lambda p: -p.size))

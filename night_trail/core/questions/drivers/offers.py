@@ -42,6 +42,12 @@ def offers(slot: str, look: Looking, question: Drivers) -> list[Offer]:
             Offer(f"each {table.row_noun[0]} by itself", ALONE, kept == ALONE),
             *(Offer(f"{plural} of one {c.name}", c.name, c.name == kept) for c, _ in sets_of(table, some)),
         ]
+    if slot == "opened":
+        found = look.answer(question).found
+        shown = [
+            Offer(d.name, d.columns[0], question.opened in d.columns) for d in found if d.effect is not None
+        ]
+        return [Offer("all of them", "", question.opened is None), *shown]
     if slot == "shape":
         return [Offer(words, key, key == question.shape) for key, words in SHAPE_WORDS.items()]
     raise no_slot(slot)

@@ -15,6 +15,7 @@ PHRASES = (
     Phrase("why is|why are|why do|why does", vote=0.9),
     Phrase("high|higher|low|lower|so high|so low|vary|varies", vote=0.15),
     Phrase("as a few rules|as rules|a few rules|rules for|simple rules|as a tree|decision tree|as a decision tree|rules", "shape", "rules", vote=0.6),
+    Phrase("open @|opened at @|closer at @|look closer at @", "opened", column_name, vote=0.2),
     Phrase("as bars", "shape", "drivers", vote=0.05),
     Phrase("without @|leaving out @|leave out @|ignoring @|ignore @|not counting @|other than @|apart from @|besides @", "without", column_name, vote=0.2),
     Phrase("put back @|with @ put back|with @ again", "back", column_name, vote=0.2),

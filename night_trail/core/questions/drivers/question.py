@@ -20,7 +20,8 @@ class Drivers(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     Of a category ``value`` is the one that is driven, None for the commonest.
     ``without`` are columns left out, ``back`` those that would be set apart and
     were put back. Rows of one value of ``together`` are kept together where rows
-    are held back; None for the column that needs it, if any does.
+    are held back; None for the column that needs it, if any does. ``opened`` is the
+    driver that is looked at closely.
     """
 
     of: Name
@@ -29,6 +30,7 @@ class Drivers(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     back: Annotated[tuple[Name, ...], msgspec.Meta(max_length=MOST)] = ()
     together: Name | None = None
     shape: DriversShape = "drivers"
+    opened: Name | None = None
 
     @property
     def column(self) -> str:
@@ -44,4 +46,4 @@ class Drivers(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     def mentions(self) -> tuple[str | None, ...]:
         """The columns the question speaks of."""
         kept = None if self.together in (None, ALONE) else self.together
-        return self.of, *self.without, *self.back, kept
+        return self.of, *self.without, *self.back, kept, self.opened

@@ -41,14 +41,20 @@ def said(question: Drivers, table: Table, answer: Any = None) -> Sentence:
         parts += [Part(", with "), Part(f"rows of one {kept} kept together", "together")]
     else:
         addable.append(Part("rows kept together…", "together"))
-    parts += [Part(", drawn as "), Part(SHAPE_WORDS[question.shape], "shape"), Part("?")]
+    parts += [Part(", drawn as "), Part(SHAPE_WORDS[question.shape], "shape")]
+    if question.opened is not None:
+        parts += [Part(", opened at "), Part(question.opened, "opened")]
+    elif question.shape == "drivers":
+        addable.append(Part("opened at…", "opened"))
+    parts.append(Part("?"))
     return Sentence(tuple(parts), tuple(addable))
 
 
 def short_name(question: Drivers) -> str:
     """Return a short name."""
     being = f" being {question.value}" if question.value is not None else ""
-    return f"what drives {question.of}{being}"
+    opened = f", {question.opened}" if question.opened is not None else ""
+    return f"what drives {question.of}{being}{opened}"
 
 
 _BEGINS = re.compile(r"what (?:drives|explains|determines|affects|influences) ", re.IGNORECASE)
@@ -63,7 +69,7 @@ def read(body: str, table: Table) -> Drivers | None:
     question = Drivers(column.name)
     if found := re.match(r"being (.+?)(?=, (?:leaving|with|drawn)|$)", rest, re.IGNORECASE):
         question, rest = replace(question, value=found[1]), rest[found.end() :]
-    ends = r"(?=,? (?:leaving out|with|drawn as|as) |$)"
+    ends = r"(?=,? (?:leaving out|with|drawn as|as|opened at) |$)"
     while rest := rest.strip(" ,"):
         if found := re.match(rf"(?:leaving out|without) (.+?){ends}", rest, re.IGNORECASE):
             question = replace(question, without=read_left_out(found[1], table))
@@ -73,6 +79,8 @@ def read(body: str, table: Table) -> Drivers | None:
             question = replace(question, together=ALONE)
         elif found := re.match(r"with \S+ of one (?:day of )?(.+?) kept together", rest, re.IGNORECASE):
             question = replace(question, together=read_left_out(found[1], table)[0])
+        elif found := re.match(rf"opened at (.+?){ends}", rest, re.IGNORECASE):
+            question = replace(question, opened=read_left_out(found[1], table)[0])
         elif found := re.match(r"(?:drawn )?as (a few rules|bars)", rest, re.IGNORECASE):
             question = replace(question, shape="rules" if "rules" in found[1] else "drivers")
         else:
@@ -110,6 +118,10 @@ def changed(
             kept, f"kept together by {kept}"
         )
         return replace(question, together=kept), words
+    if slot == "opened":
+        opened = table.column(value).name if value else None
+        shown = replace(question, opened=opened, shape="drivers")
+        return shown, f"opened at {opened}" if opened else "all drivers"
     if slot == "shape":
-        return replace(question, shape=value), f"as {chosen(slot, value, SHAPE_WORDS)}"
+        return replace(question, shape=value, opened=None), f"as {chosen(slot, value, SHAPE_WORDS)}"
     raise BadQuestion(f"There is no slot “{slot}” in this sentence")

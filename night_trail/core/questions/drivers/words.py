@@ -66,6 +66,8 @@ def drivers_words(answer: DriversAnswer, table: Table) -> Words:
         "that were not looked at; the rest is not in these columns."
     )
     headline = spans(text, share=percent(answer.explained), of=Span(of))
+    if answer.opened is not None:
+        return Words(_opened(answer, answer.opened, of), facts, cautions)
     for one in answer.found[:SPOKEN]:
         name = _family(one.columns)
         headline += spans(" {name}: {what}.", name=name, what=Span(effect_words(one, answer)))
@@ -73,6 +75,24 @@ def drivers_words(answer: DriversAnswer, table: Table) -> Words:
         a, b = answer.pairs[0].one.column.name, answer.pairs[0].other.column.name
         headline += spans(" {a} and {b} act together beyond their sum.", a=a, b=b)
     return Words(headline, facts, cautions)
+
+
+def _opened(answer: DriversAnswer, one: Driver, of: str) -> tuple[Span, ...]:
+    """Return the words of one driver: what it does, how much is lost without it, what it acts with."""
+    made = spans(
+        "{name}: {what}. Without it {of} is predicted worse by {worse} on rows not looked at.",
+        name=_family(one.columns),
+        what=Span(effect_words(one, answer)),
+        of=Span(of),
+        worse=importance_said(answer)(one.worse),
+    )
+    for pair in answer.pairs:
+        names = pair.one.column.name, pair.other.column.name
+        if one.effect is not None and one.effect.feature in (pair.one, pair.other):
+            other = names[1] if one.effect.feature == pair.one else names[0]
+            made += spans(" It acts together with {other} beyond their sum.", other=other)
+            break
+    return made
 
 
 def _family(columns: Sequence[str]) -> str:
