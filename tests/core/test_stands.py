@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -17,8 +18,10 @@ from night_trail.core.questions.stands.found import Finding
 from night_trail.core.questions.stands.question import Stands
 from night_trail.core.questions.stands.words import stands_words
 from night_trail.core.questions.ways import changed
+from night_trail.core.reading import load
 from night_trail.core.rows import Rows
 from night_trail.core.stats.outlying import HEADS, apart
+from night_trail.demo.night_buses import write_csv
 from tests.core.tables import table_of
 from tests.core.test_signposts import noise
 
@@ -34,8 +37,8 @@ def rows_of(finding: Finding, cells: dict[str, Any]) -> set[int]:
 def made(seed: int, n: int = 3_000) -> tuple[dict[str, Any], dict[str, set[int]]]:
     """A table with slips, stand-ins, broken rules, an odd pair, a pasted block, a gap and a stray value."""
     rng = np.random.default_rng(seed)
-    day = np.sort(rng.integers(0, 600, n))
-    day[(day >= 300) & (day < 314)] += 20
+    day = np.sort(rng.integers(0, 586, n))
+    day[day >= 300] += 14
     line = rng.integers(0, 12, n)
     length = np.array([4, 5, 6, 40, 45, 50, 8, 9, 60, 70, 7, 5.0])[line] * np.exp(0.15 * rng.normal(size=n))
     fare = np.round(12 * np.exp(0.6 * rng.normal(size=n)), 2)
@@ -248,3 +251,17 @@ def test_rows_above_another_column_and_rows_again_are_conditions_read_back() -> 
     assert from_words("b under a", table) == Above("a", "b")
     with pytest.raises(BadQuestion, match="no order"):
         mask(Above("a", "c"), table)
+
+
+def test_what_is_planted_in_the_demo_is_found_by_its_question(tmp_path: Path) -> None:
+    write_csv(path := tmp_path / "night_buses.csv")
+    table, _ = load(path)
+    found = {f.sort: f for f in stands_out(Stands(), Rows(table)).findings}
+    assert found["gap"].here.startswith("no trips after 7 March 2022 for 13 days")
+    late = found["far"]
+    assert late.columns == ("late_min",) and "a tenth of each would be usual" in late.usual
+    levels = [
+        f.here for f in stands_out(Stands("boardings", "line"), Rows(table)).findings if f.sort == "shift"
+    ]
+    assert any("N3 Crane Wharf: from 1 March 2023 on" in here for here in levels)
+    assert any("N7 Saltpan Loop: from " in here and " 2023 on" in here for here in levels)

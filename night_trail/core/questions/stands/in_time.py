@@ -30,8 +30,8 @@ LEAST_DAYS, LONGER = 20, 3.0
 LEAST_RUN = 5
 MOST_MEASURES, MOST_PERIODS, MOST_GROUPS = 2, 20, 12
 _SINGLE = ("slip", "typed", "far")
-FIRM = 4.0
-"""A new level is told where it differs by so many spreads of what is left over."""
+LEAST_STEP, FIRM = 1.0, 10.0
+"""A new level differs by so many spreads of what is left over, and by so many of its own standard errors."""
 
 
 def find(look: Looked, told: Sequence[Finding]) -> Iterator[Finding]:
@@ -303,7 +303,9 @@ def _off_course(
         size = (
             np.log(after / before) if parts.way == "multiplied" and min(before, after) > 0 else after - before
         )
-        if change.level and abs(size) >= FIRM * spread:
+        n, at = len(rest), change.at
+        error = spread * float(np.sqrt(1 / max(at, 1) + 1 / max(n - at, 1)))
+        if change.level and abs(size) >= LEAST_STEP * spread and abs(size) >= FIRM * error:
             yield _of_shift(look, course, measure, change.at, before, after, float(abs(size) / spread))
 
 
