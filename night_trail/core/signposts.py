@@ -39,7 +39,7 @@ from night_trail.core.table import Column, Floats, Ints, Kind, Table
 MOST_ROWS = 12_000
 LEAST_ROWS = 80
 MOST = 6
-MOST_BEGUN = 3
+MOST_BEGUN, WIDE = 3, 100
 OF_A_KIND = 2
 FIRST, AGAIN = 0.01, 0.01
 """The chance allowed over everything tried on the first part, and for each on the second."""
@@ -84,7 +84,8 @@ def beginnings(rows: Rows, likes: Likes | None = None) -> Search:
     able.sort(key=lambda c: (not c.kind.numeric, not c.additive, c.missing))
     found: list[Signpost] = []
     tried = 0
-    for column in able[:MOST_BEGUN]:
+    # of a very wide table one measure is searched, or its survey would wait
+    for column in able[: MOST_BEGUN if len(table.columns) <= WIDE else 1]:
         searched = search(Scene(main=first_question(column)), rows, (), likes)
         tried += searched.tried
         named = [_named(s.question) for s in found]

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from night_trail.core.conditions import Above, Again, Between, Condition, mask
+from night_trail.core.conditions import Above, Again, Between, Condition, OneOf, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import from_words, in_words
 from night_trail.core.language.spans import plain
@@ -158,6 +158,16 @@ def test_scores_are_no_slips_and_a_column_of_zeros_has_none_typed() -> None:
     assert [(f.sort, f.columns, f.n) for f in asked(cells).findings] == [("typed", ("kids",), 9)]
 
 
+def test_a_slip_is_found_beside_zeros_and_without_groups() -> None:
+    rng = np.random.default_rng(11)
+    paid = np.round(20 * np.exp(0.2 * rng.normal(size=900)), 2)
+    paid[:60] = 0
+    paid[[100, 400, 700]] *= 10
+    found = [f for f in asked({"paid": paid}).findings if f.sort == "slip"]
+    assert [rows_of(f, {"paid": paid}) for f in found] == [{100, 400, 700}]
+    assert found[0].here.startswith("10 times what is usual")
+
+
 def test_an_order_that_comes_from_distance_alone_is_no_rule() -> None:
     rng = np.random.default_rng(6)
     low = rng.normal(0, 1, 2_000)
@@ -182,6 +192,17 @@ def test_in_time_a_stuck_number_a_peak_and_a_new_level() -> None:
     assert rows_of(found["peak"], cells) == {333}
     assert rows_of(found["shift"], cells) == set(range(400, n))
     assert found["shift"].n == 100
+
+
+def test_what_a_filter_leaves_out_is_no_gap() -> None:
+    rng = np.random.default_rng(12)
+    days = [dt.date(2021, 1, 1) + dt.timedelta(i) for i in range(1_000)]
+    winter = [d.month in (12, 1, 2) for d in days]
+    cells = {"day": days, "winter": winter, "x": rng.normal(size=1_000)}
+    assert not [f for f in asked(cells, None, OneOf("winter", ("yes",))).findings if f.sort == "gap"]
+    kept = [d for d in days if not 400 <= (d - days[0]).days < 420]
+    found = asked({"day": kept, "x": rng.normal(size=len(kept))}).findings
+    assert [(f.sort, f.usual) for f in found] == [("gap", "elsewhere 100\u2009% of days have some")]
 
 
 def test_a_new_level_of_one_line_is_found_within_lines() -> None:

@@ -37,6 +37,8 @@ SAME = 0.98
 """A column that explains so much of what the question is about would be held against itself."""
 
 MOST_VALUES = 40
+MOST_ALONE = 80
+"""So many columns are held fixed alone, to find the one that changes an effect most."""
 STRETCHES = 24
 SHARED = 0.05
 BENDS = 0.75
@@ -478,7 +480,7 @@ def _changer(
     if plain is None:
         return None
     best: tuple[float, Changer] | None = None
-    for column in [c for c in _candidates(question, table) if c.name not in out]:
+    for column in [c for c in _candidates(question, table) if c.name not in out][:MOST_ALONE]:
         part = part_of(column, table, at)
         has = np.isfinite(part.cells)
         if np.count_nonzero(has) < 0.8 * len(at):

@@ -27,7 +27,7 @@ CLOSE = 0.5
 """The rank correlation from which one number says what is usual of another."""
 
 MOST_PAIRS, STEPS = 12, 40
-MOST_VALUES = 60
+MOST_VALUES, MOST_GROUPED = 60, 14
 EXPECTED, TENTH = 15.0, 0.1
 """Two values that should meet so often by chance, and meet at most in a tenth of it, hardly meet."""
 
@@ -130,7 +130,7 @@ def _off(x: Floats, y: Floats) -> tuple[Floats | None, Floats]:
 
 
 def _values(look: Looked) -> Iterator[Finding]:
-    able = [c for c in look.groups if c.distinct <= MOST_VALUES]
+    able = [c for c in look.groups if c.distinct <= MOST_VALUES][:MOST_GROUPED]
     pairs = [pair for pair in combinations(able, 2) if look.asked(*pair)]
     for a, b in pairs:
         left, right = look.codes(a).astype(np.int64), look.codes(b).astype(np.int64)

@@ -10,7 +10,7 @@ import numpy as np
 
 from night_trail.core.conditions import AllOf, AnyOf, Condition, Not, OneOf, between
 from night_trail.core.errors import BadQuestion
-from night_trail.core.language.numbers import counted, day, value
+from night_trail.core.language.numbers import counted, day, percent, value
 from night_trail.core.measure import Measure
 from night_trail.core.moments import DAY
 from night_trail.core.questions.decomposition.answer import check as check_apart
@@ -46,7 +46,8 @@ def find(look: Looked, told: Sequence[Finding]) -> Iterator[Finding]:
     if look.within is not None:
         yield from _by_group(look, when, told)
         return
-    if not when.yearly and look.asked(when):
+    # a filter has gaps of its own, as winters have summers between them
+    if not when.yearly and look.asked(when) and look.rows.kept is None:
         yield from _gaps(look, when)
     yield from _stuck(look, when)
     for measure in _measures(look, when):
@@ -90,17 +91,17 @@ def _gaps(look: Looked, when: Column) -> Iterator[Finding]:
         full = (len(days) - 1) / max((float(days[-1] - days[0]) - length + step) / step, 1.0)
         chance = len(days) * max(1 - min(full, 1.0), 1e-3) ** (length / step - 1)
         if chance < LEVEL:
-            found.append((int(i), chance))
+            found.append((int(i), chance, min(full, 1.0)))
     if not found:
         return
     parts: list[Condition] = []
-    for i, _ in found:
+    for i, _, _ in found:
         for at in (days[i], days[i + 1]):
             parts.append(between(when, float(at * DAY), float((at + 1) * DAY)))
     first = found[0][0]
     condition = AnyOf(tuple(dict.fromkeys(parts)))
     edges = np.linspace(days[0] * DAY, (days[-1] + 1) * DAY, BARS + 1)
-    beside = np.isin(np.floor(cells / DAY), [days[i + k] for i, _ in found for k in (0, 1)])
+    beside = np.isin(np.floor(cells / DAY), [days[i + k] for i, _, _ in found for k in (0, 1)])
     missing = int(steps[first] - 1)
     more = f", and {counted(len(found) - 1, 'more gap')}" if len(found) > 1 else ""
     n, last = look.count(condition), day(float(days[first] * DAY))
@@ -113,8 +114,8 @@ def _gaps(look: Looked, when: Column) -> Iterator[Finding]:
         f"{look.table.rows_in_words(n)} {'lies' if n == 1 else 'lie'} beside it",
         f"elsewhere they lie {counted(int(step), 'day')} apart"
         if step > 1
-        else "elsewhere hardly a day is without",
-        min(chance for _, chance in found),
+        else f"elsewhere {percent(found[0][2])} of days have some",
+        min(chance for _, chance, _ in found),
         Context(
             tuple(map(float, np.histogram(cells, edges)[0])),
             tuple(map(float, np.histogram(cells[beside], edges)[0])),

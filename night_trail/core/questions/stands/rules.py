@@ -23,7 +23,7 @@ from night_trail.core.questions.stands.found import (
 from night_trail.core.table import Column, Floats, Ints, Kind
 
 LEAST_ROWS = 100
-MOST_ORDERED, MOST_SUMMED, MOST_BELONGING = 14, 10, 2_000
+MOST_ORDERED, MOST_SUMMED, MOST_NESTED, MOST_BELONGING = 14, 10, 16, 2_000
 BROKEN = 0.005
 """A rule that more rows break than this part is none."""
 
@@ -174,7 +174,7 @@ def _belonging(look: Looked) -> Iterator[Finding]:
         if not c.kind.temporal
         and (c.kind.grouping or c.code or c.kind == Kind.IDENTIFIER)
         and 2 <= c.distinct <= min(MOST_BELONGING, look.n // 8)
-    ]
+    ][:MOST_NESTED]
     for inner, outer in permutations(able, 2):
         if not look.asked(inner, outer) or outer.distinct > inner.distinct or outer.distinct < 2:
             continue

@@ -30,7 +30,7 @@ from night_trail.core.table import Bools, Column, Floats, Ints
 TOLD = 0.1
 """Groups that explain less of a column's differences say nothing of what is usual in them."""
 
-LEAST_GROUP = 12
+LEAST_GROUP, MOST_TELLING = 12, 16
 MOST_TYPED = 0.3
 LEAST_DIFFERENT = 20
 """A column of fewer values has scores and places, which no slip makes ten times as large."""
@@ -196,7 +196,7 @@ def _telling(look: Looked, column: Column) -> Column | None:
         return None
     y = ranks(cells[known])
     best: tuple[float, Column] | None = None
-    for group in look.groups:
+    for group in look.groups[:MOST_TELLING]:
         if group.name == column.name:
             continue
         codes = look.table.coded(group.name).codes[some][known].astype(np.int64)
@@ -218,9 +218,10 @@ def _places(values: Floats, codes: Ints | None) -> tuple[Floats, Floats, float]:
     the median distance from the median (the normal standard deviation).
     """
     if codes is None:
-        middle = float(np.median(thinned(values)))
+        some = thinned(values[np.isfinite(values)])
+        middle = float(np.median(some))
         off = values - middle
-        spread = 1.4826 * float(np.median(np.abs(thinned(off))))
+        spread = 1.4826 * float(np.median(np.abs(some - middle)))
         return off / (spread or 1.0), np.full(len(values), middle), spread
     middles = np.append(_medians(values, codes), np.nan)[codes]
     off = values - middles
