@@ -68,28 +68,30 @@ def test_true_drivers_come_before_noise_with_their_shapes_and_the_pair(seed: int
     assert shapes["kind"] is not None and shapes["kind"].by == pytest.approx(2, abs=0.5)
     rows = mask(shapes["kind"].rows, table)  # type: ignore[arg-type]
     assert np.array_equal(rows, np.array(table.series("kind").to_list()) == "r")
-    assert {answer.pairs[0].one.name, answer.pairs[0].other.name} == {"a", "b"}
+    pair = answer.pairs[0]
+    assert {pair.one.name, pair.other.name} == {"a", "b"}
+    # both low or both high: more; one of each: less; in the order of the values that the axes have
+    assert pair.grid.shape == (len(pair.at[0]), len(pair.at[1])) and all(
+        np.diff(at).min() > 0 for at in pair.at
+    )
+    assert min(pair.grid[0, 0], pair.grid[-1, -1]) > 0.5 and max(pair.grid[0, -1], pair.grid[-1, 0]) < -0.5
+    opened = DriversAnswer(**vars(answer) | {"question": Drivers("y", opened="a")})
+    assert opened.opened is not None and "It acts together with b beyond" in said((opened, table))
     assert 0.4 < answer.explained < 0.85
 
 
 def test_of_noise_nothing_drives() -> None:
     claimed = 0
-    for seed in range(4):
+    # of thirty more tables the bench says how often (docs/accuracy.md)
+    for seed in range(2):
         rng = np.random.default_rng(seed)
         n = 500 if seed % 2 else 1_500
-        y = rng.normal(size=n) if seed % 4 < 2 else np.where(rng.random(n) < 0.3, "yes", "no").tolist()
+        y = np.where(rng.random(n) < 0.3, "yes", "no").tolist() if seed % 2 else rng.normal(size=n)
         pair = of(noise(rng, n) | {"y": y})
         claimed += bool(pair[0].found)
         if not pair[0].found:
             assert "drives" in said(pair) and "beyond chance" in said(pair)
-    assert claimed <= 1
-
-
-def test_beside_true_drivers_noise_stays_below_what_chance_reaches() -> None:
-    above = sum(
-        not {d.columns[0] for d in of(made(seed))[0].found} <= TRUE | {"a", "b"} for seed in range(10, 13)
-    )
-    assert above <= 1
+    assert claimed == 0
 
 
 def test_what_copies_is_computed_from_or_there_only_after_is_set_apart_and_can_be_put_back() -> None:
