@@ -171,9 +171,9 @@ def test_the_owner_meets_no_server_error(address: dict[str, str], client: Client
     ]
     first = [n for n in ALL if n not in last]
     assert walked({"owner": client}, address, first, fine) == {}
-    # these want a value in the address, a condition that is there, or groups
+    # these want a value in the address, a condition that is there, a mark, or groups
     wanting = ("people:enter", "people:invited", "tables:finding", "trails:same-rows", "trails:reword")
-    wanting += ("trails:groups", "trails:groups-csv")
+    wanting += ("trails:groups", "trails:groups-csv", "trails:at-hand")
     seen = {n: client.get(address[n]).status_code for n in first if n not in wanting}
     assert set(seen.values()) <= {200, 204, 302, 405}, seen
     assert walked({"owner": client}, address, last, fine) == {}
