@@ -12,6 +12,7 @@ from night_trail.core.conditions import AllOf, AnyOf, Condition, OneOf
 from night_trail.core.language.numbers import number, value
 from night_trail.core.questions.stands.found import (
     LEVEL,
+    MOST_CELLS,
     Context,
     Finding,
     Looked,
@@ -54,11 +55,12 @@ def _numbers(look: Looked) -> Iterator[Finding]:
         rows &= ~far_off(a, level, sets)[0] & ~far_off(b, level, sets)[0]
         if not rows.any():
             continue
-        at = look.at[known][rows]
+        at = look.at[known][rows][np.argsort(-np.abs(z[rows]), kind="stable")]
         condition = cells_of(at, (x, y), look.table)
+        furthest = f"; these are the {MOST_CELLS} furthest of {len(at):,}" if len(at) > MOST_CELLS else ""
         first = int(np.argmax(np.abs(z[rows])))
         there, by, line = (float(cells[rows][first]) for cells in (b, a, lines))
-        here = f"{y.name} {value(there, y.kind, y.unit)} with {x.name} {value(by, x.kind, x.unit)}"
+        here = f"{y.name} {value(there, y.kind, y.unit)} with {x.name} {value(by, x.kind, x.unit)}{furthest}"
         usual = f"with such {x.name}, {y.name} is about {value(line, y.kind, y.unit)}"
         context = bars_of(z, rows, lambda at: f"{number(at, 2)} spreads")
         yield Finding("odd", (y.name, x.name), condition, look.count(condition), here, usual, chance, context)

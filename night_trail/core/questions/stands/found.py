@@ -31,7 +31,7 @@ SHARED = 0.05
 """The correlation within sets of rows from which a set has one value."""
 
 BARS = 36
-MOST_CELLS = 100
+MOST_CELLS = 200
 """Single rows are named by their cells up to so many."""
 
 Sort = Literal[

@@ -345,7 +345,7 @@ def _in_groups(
 def _named(look: Looked, column: Column, known: Floats, rows: Bools, grouped: _Grouped) -> Condition:
     """Return the condition of rows that stand out in their groups: a stretch of each, or their cells."""
     columns = [column] if grouped.by is None else [grouped.by, column]
-    at = grouped.at[rows]
+    at = grouped.at[rows][np.argsort(-np.abs(grouped.places[rows]), kind="stable")]
     if grouped.by is None or grouped.codes is None:
         others = known[~rows]
         over, under = known[rows] > others.max(), known[rows] < others.min()
