@@ -27,6 +27,9 @@ SOME = 20_000
 PART = 50_000
 """Values by which the middle of many is found."""
 
+FEWER = 5
+"""Of those every so-manieth is enough to see whether rows of a set are alike."""
+
 SHARED = 0.05
 """The correlation within sets of rows from which a set has one value."""
 
@@ -128,7 +131,7 @@ class Looked:
 
     def sets_of(self, rows: Bools) -> Ints | None:
         """Return the sets of some of the kept rows; ``rows`` has shape (kept rows,)."""
-        return None if self.sets is None else self.sets[rows]
+        return None if self.sets is None else self.sets if rows.all() else self.sets[rows]
 
     @cached_property
     def alike(self) -> bool:
@@ -176,7 +179,7 @@ def far_off(values: Floats, level: float, sets: Ints | None = None) -> tuple[Boo
     if not len(values):
         return found, sides
     middle = float(np.median(thinned(values)))
-    if sets is not None and not _alike(thinned(values), thinned(sets)):
+    if sets is not None and not _alike(thinned(values)[::FEWER], thinned(sets)[::FEWER]):
         sets = None
     for end, sign in (("low", -1.0), ("high", 1.0)):
         shown = sign * values

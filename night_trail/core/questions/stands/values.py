@@ -52,7 +52,9 @@ def find(look: Looked) -> Iterator[Finding]:
     for column in measured:
         values = look.values(column)
         has = np.isfinite(values)
-        at, known, sets = look.at[has], values[has], look.sets_of(has)
+        whole = bool(has.all())
+        at, known = (look.at, values) if whole else (look.at[has], values[has])
+        sets = look.sets_of(has)
         if len(known) < 3 * LEAST_GROUP:
             continue
         typed, chance = _typed(column, known, level, sets)
@@ -117,7 +119,8 @@ def _far(
     column: Column, known: Floats, typed: Bools, level: float, sets: Ints | None
 ) -> tuple[Bools, dict[str, Apart]]:
     """Return which of the values that are not typed lie apart, and the ends of them."""
-    shown, theirs = _spread_out(column, known[~typed], None if sets is None else sets[~typed])
+    others = slice(None) if not typed.any() else ~typed
+    shown, theirs = _spread_out(column, known[others], None if sets is None else sets[others])
     sides = far_off(shown, level, theirs)[1]
     far = np.zeros(len(known), dtype=np.bool_)
     if "high" in sides:
