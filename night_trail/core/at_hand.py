@@ -18,6 +18,7 @@ from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.questions.shared.largest import largest
 from night_trail.core.questions.shared.measures import first_shape
+from night_trail.core.questions.shared.offers import can_be_asked
 from night_trail.core.questions.spread.answer import first_question
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
@@ -101,11 +102,7 @@ def _asked(tag: str, gist: Gist, condition: Condition, table: Table) -> Question
 
 
 def _checked(question: Question, table: Table) -> Question | None:
-    try:
-        check(question, table)
-    except BadQuestion:
-        return None
-    return question
+    return question if can_be_asked(check, question, table) else None
 
 
 def _others(condition: Condition, table: Table) -> list[tuple[str, Question]]:

@@ -139,6 +139,11 @@ class Rows:
             return None
         return self.remember("kept", self._filtered)
 
+    @property
+    def keeps(self) -> Bools:
+        """Which rows of the table are kept, whether or not a filter says so."""
+        return np.ones(self.table.height, dtype=np.bool_) if self.kept is None else self.kept
+
     def _filtered(self) -> Bools:
         return np.logical_and.reduce([mask(c, self.table) for c in self.only])  # type: ignore[no-any-return]
 

@@ -14,7 +14,6 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special
 
-from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.moments import LENGTHS, Part, part_of
 from night_trail.core.question import Question, Scene, key
@@ -29,6 +28,7 @@ from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.questions.shared.kept_together import alike_within, one_of_each, sets_of
 from night_trail.core.questions.shared.measures import first_measure, first_shape
+from night_trail.core.questions.shared.offers import can_be_asked
 from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.questions.spread.answer import first_question
 from night_trail.core.rows import Rows
@@ -221,14 +221,14 @@ def _candidates(
             question: Question = Crosstab(target.name, column.name)
             if target.kind.numeric:
                 question = Compare(measure, column.name, shape=first_shape(measure))
-            if _asks(question, table):
+            if can_be_asked(check, question, table):
                 yield question, codes, True
         elif able and column.kind.numeric and not column.code:
             cells = table.axis(column.name).values[at]
             question = Relate(target.name, column.name)
             if not target.kind.numeric:
                 question = Compare(Measure("mean", column.name), target.name, shape="dots")
-            if _asks(question, table):
+            if can_be_asked(check, question, table):
                 yield question, cells, False
     when = time_column(table, target.name)
     if when is not None and target.kind.numeric:
@@ -250,18 +250,10 @@ def _in_time(
         codes = np.full(len(at), np.nan)
         codes[has] = part_of(moments_[has], part, None)
         question = Cycle(measure, when.name, part)
-        if len(np.unique(codes[has])) >= min(4, LENGTHS[part]) and _asks(question, table):
+        if len(np.unique(codes[has])) >= min(4, LENGTHS[part]) and can_be_asked(check, question, table):
             yield question, codes, True
-    if _asks(OverTime(measure, when.name), table):
+    if can_be_asked(check, OverTime(measure, when.name), table):
         yield OverTime(measure, when.name), moments_, False
-
-
-def _asks(question: Question, table: Table) -> bool:
-    try:
-        check(question, table)
-    except BadQuestion:
-        return False
-    return True
 
 
 def _tested(

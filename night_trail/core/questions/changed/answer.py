@@ -149,7 +149,7 @@ def check(question: Changed, table: Table) -> None:
 def changed(question: Changed, rows: Rows) -> ChangedAnswer:
     """Return why a figure changed."""
     table = rows.table
-    kept = np.ones(table.height, dtype=np.bool_) if rows.kept is None else rows.kept
+    kept = rows.keeps
     before, after = mask(question.before, table) & kept, mask(question.after, table) & kept
     both = before & after
     before, after = before & ~both, after & ~both

@@ -156,7 +156,7 @@ def _lit_up(one: Contrast, table: Table, all_: Bools, lit: Bools) -> tuple[Share
 
 def sides(question: Differ, rows: Rows) -> tuple[Bools, Bools, int]:
     """Return the kept rows of either side, and how many met both conditions and are on neither."""
-    kept = np.ones(rows.table.height, dtype=np.bool_) if rows.kept is None else rows.kept
+    kept = rows.keeps
     ones = mask(question.ones, rows.table) & kept
     if question.others is None:
         return ones, kept & ~ones, 0

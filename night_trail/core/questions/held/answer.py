@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -190,7 +189,7 @@ def replace_shape(question: Held) -> Held:
 def _held(question: Held, rows: Rows) -> HeldAnswer:
     table = rows.table
     of, by = table.column(question.of), table.column(question.by)
-    kept = np.ones(table.height, dtype=np.bool_) if rows.kept is None else rows.kept
+    kept = rows.keeps
     y_all = _target(of, table)
     known = kept & np.isfinite(y_all) & _present(by, table)
     at = a_part_of(known, MOST_ROWS)
@@ -355,12 +354,8 @@ def _shown(
         return _slopes(design, model, plain_design, plain, step)
     k = len(by.labels)
     n = np.bincount(by.cells.astype(np.int64), minlength=k)
-    # how far each value lies from all rows, were every row to have it
-    weights = np.eye(k) - np.tile(n / n.sum(), (k, 1))
-    made = []
-    for one, fit in ((plain_design, plain), (design, model)):
-        made.append(fit.averages(_each(one, k), weights))
-    (sums, errors), (held_sums, held_errors) = made
+    sums, errors = _against_all(plain_design, plain)
+    held_sums, held_errors = _against_all(design, model)
     found = [
         Shown(
             label,
@@ -376,9 +371,12 @@ def _shown(
     return tuple(sorted(found, key=lambda s: (s.condition is None, -s.held)))
 
 
-def _each(design: Design, k: int) -> Iterator[Floats]:
-    """Yield the design as it were if every row had the first value of what is asked about, the second, …"""
-    return (design.columns(np.full(len(design.by.cells), float(i))) for i in range(k))
+def _against_all(design: Design, model: Model) -> tuple[Floats, Floats]:
+    """Return how far each value lies from all rows, were every row to have it, and its standard error."""
+    cells, k = design.by.cells, len(design.by.labels)
+    n = np.bincount(cells.astype(np.int64), minlength=k)
+    each = (design.columns(np.full(len(cells), float(i))) for i in range(k))
+    return model.averages(each, np.eye(k) - np.tile(n / n.sum(), (k, 1)))
 
 
 def _slopes(
@@ -510,10 +508,7 @@ def _size(design: Design, y: Floats, is_logistic: bool) -> Floats | None:
         half = _step(by) / 2
         ends = [design.columns(by.cells + side) for side in (-half, half)]
         return model.averages(ends, np.array([[-1.0, 1.0]]))[0]
-    k = len(by.labels)
-    n = np.bincount(by.cells.astype(np.int64), minlength=k)
-    weights = np.eye(k) - np.tile(n / n.sum(), (k, 1))
-    return model.averages(_each(design, k), weights)[0]
+    return _against_all(design, model)[0]
 
 
 def _told(size: Floats, by: Part) -> float:

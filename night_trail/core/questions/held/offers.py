@@ -2,27 +2,29 @@
 
 from __future__ import annotations
 
-from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.held.answer import check
 from night_trail.core.questions.held.question import Held
 from night_trail.core.questions.held.sentence import CHOSEN, ERROR_WORDS, NOTHING, POWER_WORDS, SHAPE_WORDS
-from night_trail.core.questions.shared.offers import Looking, Offer, column_offer, no_slot
-from night_trail.core.table import Table
+from night_trail.core.questions.shared.offers import Looking, Offer, can_be_asked, column_offer, no_slot
 
 
 def offers(slot: str, look: Looking, question: Held) -> list[Offer]:
     """Return the choices for a slot."""
     table = look.table
     if slot == "column":
-        able = [c for c in table.columns if _asks(Held(c.name, question.by), table)]
+        able = [c for c in table.columns if can_be_asked(check, Held(c.name, question.by), table)]
         return [column_offer(c, c.name == question.of) for c in able]
     if slot == "by":
-        able = [c for c in table.columns if _asks(Held(question.of, c.name), table)]
+        able = [c for c in table.columns if can_be_asked(check, Held(question.of, c.name), table)]
         return [column_offer(c, c.name == question.by) for c in able]
     if slot == "fixed":
         return _fixed(look, question)
     if slot == "product":
-        able = [c for c in table.columns if _asks(Held(question.of, question.by, product=c.name), table)]
+        able = [
+            c
+            for c in table.columns
+            if can_be_asked(check, Held(question.of, question.by, product=c.name), table)
+        ]
         same = Offer("the same for all rows", "", question.product is None)
         return [same, *(column_offer(c, c.name == question.product) for c in able)]
     if slot == "power":
@@ -42,8 +44,8 @@ def _fixed(look: Looking, question: Held) -> list[Offer]:
         names = tuple(n for n in look.answer(question).fixed if n != question.product)
     found = [Offer(CHOSEN, "", question.fixed is None), Offer("nothing", NOTHING, question.fixed == ())]
     for column in table.columns:
-        if column.name in (question.of, question.by) or not _asks(
-            Held(question.of, question.by, fixed=(column.name,)), table
+        if column.name in (question.of, question.by) or not can_be_asked(
+            check, Held(question.of, question.by, fixed=(column.name,)), table
         ):
             continue
         on = column.name in names
@@ -52,11 +54,3 @@ def _fixed(look: Looking, question: Held) -> list[Offer]:
         value = "\x1f".join(["", *after]) if after else NOTHING
         found.append(Offer(f"{'without' if on else 'with'} {column.name}", value, on))
     return found
-
-
-def _asks(question: Held, table: Table) -> bool:
-    try:
-        check(question, table)
-    except BadQuestion:
-        return False
-    return True

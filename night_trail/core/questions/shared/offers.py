@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -51,6 +52,15 @@ def column_offer(column: Column, chosen: bool) -> Offer:
     return Offer(
         column.name, column.name, chosen, f"{column.kind}{', ' + column.unit if column.unit else ''}"
     )
+
+
+def can_be_asked(check: Callable[[Any, Table], None], question: Any, table: Table) -> bool:
+    """Whether a check lets a question pass."""
+    try:
+        check(question, table)
+    except BadQuestion:
+        return False
+    return True
 
 
 def no_slot(slot: str) -> BadQuestion:

@@ -70,7 +70,7 @@ def stands_out(question: Stands, rows: Rows) -> StandsAnswer:
         found = tuple(replace(f, lit=int(np.count_nonzero(mask(f.condition, table) & lit))) for f in found)
     missing = 0
     if column is not None:
-        missing = rows.n - int(table.series(column.name).is_not_null().to_numpy()[_kept(rows)].sum())
+        missing = rows.n - int(table.series(column.name).is_not_null().to_numpy()[rows.keeps].sum())
     basis = Basis(
         rows=rows.n,
         used=rows.n - missing,
@@ -88,10 +88,6 @@ def stands_out(question: Stands, rows: Rows) -> StandsAnswer:
         1 if column is not None else len(table.columns),
         more,
     )
-
-
-def _kept(rows: Rows) -> np.ndarray:
-    return np.ones(rows.table.height, dtype=np.bool_) if rows.kept is None else rows.kept
 
 
 def _found(question: Stands, rows: Rows) -> tuple[tuple[Finding, ...], int]:

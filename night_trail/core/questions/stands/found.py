@@ -87,7 +87,7 @@ class Looked:
     def __init__(self, rows: Rows, of: Column | None, within: Column | None) -> None:
         self.rows, self.table, self.of, self.within = rows, rows.table, of, within
         self.columns = rows.table.columns
-        self.kept = np.ones(self.table.height, dtype=np.bool_) if rows.kept is None else rows.kept
+        self.kept = rows.keeps
 
     def asked(self, *columns: Column) -> bool:
         """Whether any of these is what is asked of."""
