@@ -29,7 +29,24 @@ def add_stop(tale: Tale, cairn: Cairn | None) -> Stop:
             heading=cairn.title,
             text=cairn.note,
             annotations=cairn.annotations,
+            claim=cairn.claim,
+            verdict=cairn.verdict,
         )
+
+
+def twice(stop: Stop) -> Stop:
+    """Put a copy of a stop behind it and return the copy."""
+    tale = stop.tale
+    with transaction.atomic():
+        if tale.stops.count() >= MOST_STOPS:
+            raise NightTrailError(f"A tale has at most {MOST_STOPS} stops", "", "Begin a second tale.")
+        before = stop.pk
+        fields = {
+            f.attname: getattr(stop, f.attname) for f in Stop._meta.concrete_fields if f.attname != "id"
+        }
+        made = Stop.objects.create(**fields)
+        move_behind(tale, made.pk, before)
+    return made
 
 
 def _reorder(tale: Tale, moved: int, place: Callable[[list[int], int], int]) -> None:

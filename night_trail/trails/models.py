@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any, Self
+from typing import Any, Self, cast
 
 from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
 from night_trail.core.annotations import Annotation
+from night_trail.core.claims.claim import Claim
 from night_trail.core.errors import NightTrailError
 from night_trail.core.question import Scene
 from night_trail.people.models import Owned, Role, Share
@@ -100,9 +101,15 @@ class Step(models.Model):
 
 
 class Annotated(models.Model):
-    """Whatever carries annotations of a picture."""
+    """Whatever carries annotations of a picture, and what it claims.
+
+    ``verdict`` is what became of the claim when it was made or last agreed to:
+    its state, its figure, and both in words.
+    """
 
     annotations = models.JSONField(default=list)
+    claim = models.JSONField(null=True, default=None)
+    verdict = models.JSONField(null=True, default=None)
 
     class Meta:
         abstract = True
@@ -110,6 +117,13 @@ class Annotated(models.Model):
     def annotation_values(self) -> tuple[Annotation, ...]:
         """Return the annotations on its picture."""
         return annotations_from(self.annotations)
+
+    def claim_value(self) -> Claim | None:
+        """Return what it claims; None of what claims nothing."""
+        if self.claim is None:
+            return None
+        found: Claim = kept(self.claim, cast(Any, Claim), "claim", "", "Take it away and claim it anew.")
+        return found
 
 
 class Cairn(Annotated):

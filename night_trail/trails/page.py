@@ -13,9 +13,11 @@ from django_htmx.http import push_url
 from night_trail.core.asking_why import whys
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
+from night_trail.core.language.numbers import number
 from night_trail.core.one_by_one import goes_one_by_one
 from night_trail.core.question import Scene, to_json
 from night_trail.core.questions.registry import kind_of, short_name
+from night_trail.core.questions.shared.figures import Figures
 from night_trail.core.questions.shared.sentence import Sentence
 from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS
 from night_trail.core.sentence import scene_in_words, scene_sentence
@@ -72,6 +74,15 @@ def listed(request: HttpRequest, step: Step, template: str, context: dict[str, A
     """Return a list that opens over the desk; without scripts it is a page of its own."""
     found = {"step": step, "part": template} | context
     return render(request, template if for_a_part(request) else "trails/alone.html", found)
+
+
+def numbers_shown(figures: Figures, most: int) -> dict[str, Any]:
+    """Return the numbers behind a picture as a page shows them: each cell, and whether it is a number."""
+    shown = [
+        [(number(f, 6), True) if isinstance(f, (int, float)) else (f or "—", False) for f in row]
+        for row in figures.rows[:most]
+    ]
+    return {"names": figures.names, "rows": shown, "hidden": len(figures.rows) - len(shown)}
 
 
 def desk_of(step: Step) -> Desk:

@@ -49,6 +49,22 @@ def start_trail(owner: Any, table: Table, column: str = "", words: str = "", rea
     return take_turn(root, change) if change is not None else root
 
 
+def begin_at(owner: Any, version: Version, scene: Scene, title: str) -> Step:
+    """Start a trail on a version at a scene that stands elsewhere, and return the step of it."""
+    table = version.table
+    assert table is not None  # noqa: S101  (a trail's version is complete)
+    must_open(version, scene)
+    with transaction.atomic():
+        trail = Trail.objects.create(owner=owner, version=version, title=title[:200])
+        root = Step.objects.create(
+            trail=trail,
+            scene=msgspec.to_builtins(Scene()),
+            scene_key=key(Scene()),
+            label=f"Opened {table.name}"[:300],
+        )
+        return show(root, scene)
+
+
 def take_turn(step: Step, change: Change) -> Step:
     """Return the step a turn leads to: a new child, the same turn's earlier child, or the step itself.
 
@@ -65,7 +81,7 @@ def take_turn(step: Step, change: Change) -> Step:
     scene_key = key(scene)
     if scene_key == step.scene_key:
         return step
-    _must_open(step.trail.version, scene)
+    must_open(step.trail.version, scene)
     if isinstance(change, Zoom) and (began := _zoom_began(step)) is not None:
         Step.objects.filter(pk=step.pk).update(passing=True)
         began.trail = step.trail
@@ -94,7 +110,7 @@ def show(step: Step, scene: Scene) -> Step:
         return known
     if scene.main is None:
         return step
-    _must_open(step.trail.version, scene)
+    must_open(step.trail.version, scene)
     child, _ = Step.objects.get_or_create(
         parent=step,
         scene_key=key(scene),
@@ -118,7 +134,7 @@ def _zoom_began(step: Step) -> Step | None:
     return above if only_zoomed else None
 
 
-def _must_open(version: Version, scene: Scene) -> None:
+def must_open(version: Version, scene: Scene) -> None:
     """Refuse a scene that could not be read back, or whose pictures cannot be drawn, before it is a step."""
     if decode(msgspec.json.encode(scene), Scene, "turn") != scene:
         raise BadQuestion("The turn holds a value that cannot be kept", "", "Choose another.")

@@ -5,6 +5,7 @@ from django.urls import path
 from night_trail.trails import views
 from night_trail.trails.views import (
     cairns,
+    claims,
     conditions,
     holding,
     in_short,
@@ -70,5 +71,6 @@ urlpatterns = [
     path(step + "cairn/", cairns.leave, name="cairn"),
     path(step + "cairn/edit/", cairns.edit, name="cairn-edit"),
     path(step + "cairn/take/", cairns.take, name="cairn-take"),
+    path(step + "claim/", claims.claim, name="claim"),
     path(step + "annotations/", cairns.annotate, name="annotate"),
 ]

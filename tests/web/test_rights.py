@@ -24,7 +24,7 @@ from night_trail.trails.models import Step
 from tests.web.conftest import client_of
 
 OPEN = {"health", "people:present", "people:sign-in", "people:theme"} | {
-    *("people:enter", "people:invited", "tales:walk", "tales:walk-stop"),
+    *("people:enter", "people:invited", "tales:walk", "tales:walk-stop", "tales:enter"),
 }
 """What needs no sign-in; the latter ask for an unguessable key instead."""
 
@@ -79,6 +79,7 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         "at": 0,
         "action": "leave",
         "form": "csv",
+        "beat": 1,
     }
     arrival = Arrival.objects.get(table=table)
     waiting = Bundle.objects.create(owner=owner, name="waiting.csv")
@@ -132,6 +133,7 @@ def test_nobody_is_sent_to_the_sign_in(address: dict[str, str]) -> None:
         "people:present": 401,
         "tales:walk": 200,
         "tales:walk-stop": 200,
+        "tales:enter": 405,
     }
     assert everything() == before
 

@@ -54,17 +54,27 @@ LOOKS_AT_A_TRAIL = {
         "trails:in-short",
         "trails:groups",
         "trails:groups-csv",
+        "trails:claim",
     ),
 }
 GOES_ON = {
     *("trails:turn", "trails:condition", "trails:reword", "trails:cairn", "trails:cairn-edit"),
-    *("trails:cairn-take", "trails:annotate", "trails:work", "trails:keep-several", "trails:taste"),
+    *(
+        "trails:cairn-take",
+        "trails:annotate",
+        "trails:work",
+        "trails:keep-several",
+        "trails:taste",
+        "trails:claim",
+    ),
     *("trails:in-short-see", "tales:draft"),
 }
 WALKS = {"tales:own-walk", "tales:own-walk-stop"}
 WRITES = {
     *("tales:write", "tales:stop", "tales:picture", "tales:rename", "tales:collect", "tales:order"),
-    *("tales:edit", "tales:annotate", "tales:remove"),
+    *("tales:edit", "tales:annotate", "tales:remove", "tales:thumb", "tales:twice", "tales:claim"),
+    *("tales:beat-add", "tales:beat-edit", "tales:beat-move", "tales:bind", "tales:agree"),
+    *("tales:propose", "tales:ways", "tales:undo", "tales:redo"),
 }
 
 MAY: dict[tuple[str, Role], set[str]] = {
@@ -77,7 +87,11 @@ MAY: dict[tuple[str, Role], set[str]] = {
 }
 """What each role opens; all else is as if there were nothing."""
 
-REFUSALS = ("may read this trail, not go on", "Only the owner of the table")
+REFUSALS = (
+    "may read this trail, not go on",
+    "Only the owner of the table",
+    "You may write here, not ask other things",
+)
 
 
 def give(thing: Any, person: User, role: Role) -> None:
@@ -110,6 +124,7 @@ def test_a_role_opens_its_thing_and_nothing_else(
         "trails:same-rows",
         "trails:groups",
         "trails:groups-csv",
+        "trails:claim",
     }
     assert MAY[kind, role] - wanting <= open_to
     if role is Role.READ:

@@ -1,23 +1,58 @@
-"""Links that open a tale to readers."""
+"""Links that open a tale to readers: made, revoked, entered with a password, explored from."""
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect
+from datetime import datetime, timedelta
+
+from django.contrib.auth.decorators import login_not_required
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
+from django.utils.crypto import constant_time_compare, salted_hmac
 from django.views.decorators.http import require_POST
 
+from night_trail.core.beats import MOST
+from night_trail.core.errors import NightTrailError
 from night_trail.core.hand import LARGEST_KEY, whole
-from night_trail.tales.models import Link, Tale
+from night_trail.people.models import Role
+from night_trail.tables.models import Table, TableShare
+from night_trail.tales.models import Link, Stop, Tale
 from night_trail.tales.views.writing import written
+from night_trail.trails.services import begin_at
+from night_trail.web.asking import visitor
+
+MOST_DAYS = 3_650
 
 
 @require_POST
 def make(request: HttpRequest, tale: int) -> HttpResponse:
-    """Make a read link; its address is shown in this answer and kept nowhere."""
+    """Make a link; its address is shown in this answer and kept nowhere."""
     found = get_object_or_404(Tale, pk=tale, owner=request.user)
-    _, token = Link.make(found)
+    explores = bool(request.POST.get("explores"))
+    if explores:
+        _must_own_tables(found)
+    _, token = Link.make(found, explores, _end(request), request.POST.get("password", "")[:100])
     return written(request, found.pk, whole(request.POST.get("stop", ""), LARGEST_KEY), token)
+
+
+def _end(request: HttpRequest) -> datetime | None:
+    asked = request.POST.get("days", "").strip()
+    if not asked:
+        return None
+    days = whole(asked, MOST_DAYS)
+    if not days:
+        raise NightTrailError(f"A link ends after 1 to {MOST_DAYS:,} days", "", "Leave it empty for never.")
+    return timezone.now() + timedelta(days=days)
+
+
+def _must_own_tables(tale: Tale) -> None:
+    """Refuse to open tables of others: only their owner lets somebody explore them."""
+    closed = tale.stops.exclude(step=None).exclude(step__trail__version__table__owner=tale.owner_id)
+    if (stop := closed.first()) is not None:
+        raise NightTrailError(
+            "Only who owns a table can let readers explore it", stop.heading, "Make a link to read."
+        )
 
 
 @require_POST
@@ -28,3 +63,87 @@ def revoke(request: HttpRequest, tale: int, link: int) -> HttpResponse:
         found.revoked = timezone.now()
         found.save(update_fields=["revoked"])
     return redirect("tales:write", tale)
+
+
+def _pass(link: Link) -> str:
+    """Return what a browser carries once it gave the password; it ends with the password."""
+    return salted_hmac("link", f"{link.pk}:{link.password}").hexdigest()
+
+
+def may_enter(request: HttpRequest, link: Link) -> bool:
+    """Whether a link asks for no password, or this browser gave it."""
+    carried = request.COOKIES.get(f"entered-{link.pk}", "")
+    return not link.password or constant_time_compare(carried, _pass(link))
+
+
+def ask_password(request: HttpRequest, link: Link, token: str, wrong: str = "") -> HttpResponse:
+    """Return the page that asks for a link's password; it tells nothing of the tale."""
+    context = {"token": token, "wrong": wrong}
+    response = render(request, "tales/password.html", context, status=422 if wrong else 200)
+    response["Cache-Control"] = "private, no-store"
+    return response
+
+
+@login_not_required
+@require_POST
+def enter(request: HttpRequest, token: str) -> HttpResponse:
+    """Let a browser in that gives the password of a link."""
+    link = open_link(token)
+    if not link.password:
+        return redirect("tales:walk", token)
+    if (pause := link.waits()) > 0:
+        said = f"Too many wrong passwords: wait {max(1, round(pause))} s, then try again."
+        return ask_password(request, link, token, said)
+    if not link.try_password(request.POST.get("password", "")[:100]):
+        return ask_password(request, link, token, "That is not the password. Ask who gave you the link.")
+    response = redirect("tales:walk", token)
+    response.set_cookie(
+        f"entered-{link.pk}", _pass(link), httponly=True, samesite="Lax", secure=request.is_secure()
+    )
+    return response
+
+
+def open_link(token: str) -> Link:
+    """Return the link of a token, or say there is nothing here."""
+    link = Link.open_by(token)
+    if link is None:
+        raise Http404
+    return link
+
+
+@require_POST
+def explore(request: HttpRequest, token: str, number: int) -> HttpResponse:
+    """Begin a trail of the reader's own at a stop's scene, where the link allows it."""
+    link = open_link(token)
+    if not link.explores or not may_enter(request, link):
+        raise Http404
+    stops = list(link.tale.stops.select_related("tale", "step__trail__version__table"))
+    if not 1 <= number <= len(stops):
+        raise Http404
+    return _begin(request, stops[number - 1], by_link=True)
+
+
+@require_POST
+def explore_own(request: HttpRequest, tale: int, number: int) -> HttpResponse:
+    """Begin a trail at a stop's scene, for whoever may explore its table."""
+    found = get_object_or_404(Tale.objects.visible_to(request.user), pk=tale)
+    stops = list(found.stops.select_related("tale", "step__trail__version__table"))
+    if not 1 <= number <= len(stops):
+        raise Http404
+    return _begin(request, stops[number - 1], by_link=False)
+
+
+def _begin(request: HttpRequest, stop: Stop, by_link: bool) -> HttpResponse:
+    if stop.step is None:
+        raise Http404
+    scene = stop.shown_scene(whole(request.POST.get("beat", ""), MOST) or 0)
+    table = stop.step.trail.version.table
+    assert table is not None  # noqa: S101  (a trail's version is complete)
+    person = visitor(request)
+    if not Table.objects.sees(person, table, Role.EXPLORE):
+        if not by_link or table.owner_id != stop.tale.owner_id:
+            raise Http404
+        # the owner's link gives the role, where it is seen and can be taken away as any other
+        TableShare.objects.update_or_create(thing=table, person=person, defaults={"role": Role.EXPLORE})
+    step = begin_at(person, stop.step.trail.version, scene, f"From {stop.tale.title}")
+    return redirect(reverse("trails:step", args=[step.trail_id, step.pk]))

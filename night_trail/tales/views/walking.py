@@ -11,18 +11,31 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
+from night_trail.core.beats import MOST
 from night_trail.core.conditions import Condition, toggle
 from night_trail.core.errors import NoLonger
+from night_trail.core.hand import whole
 from night_trail.core.question import Scene
+from night_trail.core.questions.registry import figures_of as figures_table
 from night_trail.core.sentence import scene_in_words
 from night_trail.draw import WALK, Size
 from night_trail.draw.small.footpath import WalkStop, walk_path
-from night_trail.people.models import Role, hashed
+from night_trail.people.models import Role
+from night_trail.tables.models import Table
+from night_trail.tales.figures import bound_in, figures_of
 from night_trail.tales.models import Link, Stop, Tale
+from night_trail.tales.page import BESIDE
 from night_trail.tales.prose import pace, prose
 from night_trail.tales.reach import Reach, opened, refused, signed
+from night_trail.tales.views.links import ask_password, may_enter
+from night_trail.trails.page import numbers_shown
 from night_trail.trails.pictures import Desk, size_from
-from night_trail.web.asking import for_a_swap
+from night_trail.web.asking import for_a_part, for_a_swap
+
+MOST_LINES = 500
+
+Address = Callable[[int, int], str]
+"""The address of a stop by its number, and of a beat of it, 0 for the first."""
 
 
 @require_GET
@@ -31,8 +44,8 @@ def own(request: HttpRequest, tale: int, number: int = 1) -> HttpResponse:
     found = get_object_or_404(Tale.objects.visible_to(request.user), pk=tale)
     may_write = Tale.objects.visible_to(request.user, Role.EXPLORE).filter(pk=tale).exists()
 
-    def address(to: int) -> str:
-        return reverse("tales:own-walk-stop", args=[found.pk, to])
+    def address(to: int, beat: int = 0) -> str:
+        return _with_beat(reverse("tales:own-walk-stop", args=[found.pk, to]), beat)
 
     leave = reverse("tales:write", args=[found.pk]) if may_write else reverse("tales:index")
     return _walk(request, found, number, address, leave)
@@ -41,53 +54,121 @@ def own(request: HttpRequest, tale: int, number: int = 1) -> HttpResponse:
 @login_not_required
 @require_GET
 def shared(request: HttpRequest, token: str, number: int = 1) -> HttpResponse:
-    """Walk a tale by a link; a revoked one is as if it had never been."""
-    link = Link.objects.filter(token_hash=hashed(token), revoked=None).select_related("tale").first()
+    """Walk a tale by a link; one that was revoked, or whose time is over, is as if it had never been."""
+    link = Link.open_by(token)
     if link is None:
         raise Http404
+    if not may_enter(request, link):
+        return ask_password(request, link, token)
 
-    def address(to: int) -> str:
-        return reverse("tales:walk-stop", args=[token, to])
+    def address(to: int, beat: int = 0) -> str:
+        return _with_beat(reverse("tales:walk-stop", args=[token, to]), beat)
 
-    response = _walk(request, link.tale, number, address, "")
+    response = _walk(request, link.tale, number, address, "", link=link, token=token)
     response["Cache-Control"] = "private, no-store"
+    if not for_a_part(request) and "now" not in request.GET:
+        _count(request, response, link)
     return response
 
 
+def _count(request: HttpRequest, response: HttpResponse, link: Link) -> None:
+    """Count an opening once for each browser's visit; nothing is kept of who it was."""
+    name = f"opened-{link.pk}"
+    if name not in request.COOKIES:
+        link.count_opening()
+        response.set_cookie(name, "1", httponly=True, samesite="Lax", secure=request.is_secure())
+
+
+def _with_beat(address: str, beat: int) -> str:
+    return f"{address}?beat={beat}" if beat > 1 else address
+
+
 def _walk(
-    request: HttpRequest, tale: Tale, number: int, address: Callable[[int], str], leave: str
+    request: HttpRequest,
+    tale: Tale,
+    number: int,
+    address: Address,
+    leave: str,
+    link: Link | None = None,
+    token: str = "",
 ) -> HttpResponse:
-    stops = list(tale.stops.select_related("tale", "step__trail__version__table"))
+    stops = list(
+        tale.stops.select_related("tale", "step__trail__version__table", "beside__trail__version__table")
+    )
     if not stops:
         return render(request, "tales/empty_walk.html", {"tale": tale, "leave": leave})
     if not 1 <= number <= len(stops):
         raise Http404
     stop = stops[number - 1]
+    beats = len(stop.beats) if stop.step is not None else 0
+    beat = min(max(whole(request.GET.get("beat", ""), MOST) or 1, 1), beats) if beats else 0
+    figures, source = figures_of(stop, reads=True) if bound_in(stop.text) or stop.large else ((), "")
     context: dict[str, Any] = {
         "tale": tale,
         "stop": stop,
         "number": number,
         "count": len(stops),
-        "path": walk_path([WalkStop(s.heading, address(i)) for i, s in enumerate(stops, 1)], number - 1),
-        "address": address(number),
-        "back": address(number - 1) if number > 1 else "",
-        "on": address(number + 1) if number < len(stops) else "",
-        "prose": prose(stop.text),
-        "pace": pace(stop.text, stop.heading),
+        "beat": beat,
+        "beats": range(1, beats + 1),
+        "path": walk_path([WalkStop(s.heading, address(i, 0)) for i, s in enumerate(stops, 1)], number - 1),
+        "address": address(number, beat),
+        "back": _before(stops, number, beat, address),
+        "on": _behind(stops, number, beat, beats, address),
+        "prose": prose(stop.text, figures, source),
+        "large": next((figure for figure in figures if figure.id == stop.large), None),
+        "chapter": next((s.chapter for s in reversed(stops[:number]) if s.chapter), ""),
         "leave": leave,
+        "table_address": _asking(address(number, beat), "table=1"),
+        "explore_address": _explores(request, stop, number, link, token),
     }
+    words = stop.text
     if stop.step is not None:
         try:
-            context |= _picture(request, stop)
+            if beat:
+                context["beat_words"] = words = stop.beat_values()[beat - 1].words
+            context |= _picture(request, stop, beat)
         except NoLonger:
             context["unreadable"] = True
+    context["pace"] = pace(words if beat > 1 else stop.text, stop.heading if beat < 2 else "")
     swap = for_a_swap(request)
     return render(request, "tales/_walk.html" if swap else "tales/walk.html", context)
 
 
-def _picture(request: HttpRequest, stop: Stop) -> dict[str, Any]:
+def _asking(address: str, query: str) -> str:
+    return f"{address}{'&' if '?' in address else '?'}{query}"
+
+
+def _explores(request: HttpRequest, stop: Stop, number: int, link: Link | None, token: str) -> str:
+    """Return where a reader's own trail begins from a stop; nothing where none may."""
+    if stop.step is None or not request.user.is_authenticated:
+        return ""
+    if link is not None:
+        return reverse("tales:explore", args=[token, number]) if link.explores else ""
+    if not Table.objects.sees(request.user, stop.step.trail.version.table, Role.EXPLORE):
+        return ""
+    return reverse("tales:explore-own", args=[stop.tale_id, number])
+
+
+def _before(stops: list[Stop], number: int, beat: int, address: Address) -> str:
+    """Return where the walk came from: the beat before, or the last beat of the stop before."""
+    if beat > 1:
+        return address(number, beat - 1)
+    if number == 1:
+        return ""
+    earlier = stops[number - 2]
+    return address(number - 1, len(earlier.beats) if earlier.step_id is not None else 0)
+
+
+def _behind(stops: list[Stop], number: int, beat: int, beats: int, address: Address) -> str:
+    """Return where the walk goes on: the next beat, or the next stop."""
+    if beat < beats:
+        return address(number, beat + 1)
+    return address(number + 1, 0) if number < len(stops) else ""
+
+
+def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
     assert stop.step is not None  # noqa: S101  (asked only of stops with a picture)
-    written = stop.shown_scene()
+    written = stop.shown_scene(beat)
     if written.main is None:
         return {}
     version, size = stop.step.trail.version, size_from(request, WALK, "walk")
@@ -96,14 +177,23 @@ def _picture(request: HttpRequest, stop: Stop) -> dict[str, Any]:
     desk = Desk(version, scene, reads=True)
     if lit != written.lit and 0 < desk.rows.n_lit < stop.tale.least_lit:
         raise refused()
-    drawn = desk.drawn(written.main, size, "main", stop.annotation_values())
-    return {
+    drawn = desk.drawn(written.main, size, "main", stop.seen_annotations(beat))
+    context = {
         "drawn": drawn,
         "scene_words": scene_in_words(scene, desk.table, drawn.answer),
         "changed": lit != written.lit,
         "lit_signed": signed(lit, stop.pk),
         "lit_words": desk.lit_words(),
+        "numbers": numbers_shown(figures_table(drawn.answer), MOST_LINES)
+        if request.GET.get("table")
+        else None,
     }
+    if stop.beside is not None and (other := stop.scene_beside()).main is not None:
+        beside = Desk(stop.beside.trail.version, other, reads=True)
+        shown = beside.drawn(other.main, BESIDE, "second")
+        context["beside"] = shown
+        context["beside_words"] = scene_in_words(other, beside.table, shown.answer)
+    return context
 
 
 def _readers_lantern(request: HttpRequest, desk: Desk, stop: Stop, size: Size) -> Condition | None:

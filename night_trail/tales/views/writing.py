@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
 from django.db.models import QuerySet
@@ -11,26 +10,24 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from night_trail.core.beats import MOST
 from night_trail.core.errors import NightTrailError
 from night_trail.core.hand import whole
-from night_trail.core.language.spans import plain
 from night_trail.core.questions.registry import short_name
-from night_trail.core.sentence import scene_in_words
-from night_trail.draw import Size
 from night_trail.people.models import Role
+from night_trail.tables.models import Table
+from night_trail.tales.deeds import deed, next_to_redo, next_to_undo
 from night_trail.tales.models import Stop, Tale
-from night_trail.tales.prose import prose
-from night_trail.tales.reach import Reach
+from night_trail.tales.page import THUMB, offers_context, stage_context, stage_drawn, text_context
 from night_trail.tales.services import add_stop, move_behind, move_by
+from night_trail.trails.behind import behind
 from night_trail.trails.models import Cairn, Trail
-from night_trail.trails.pictures import Desk, Drawn, size_from
+from night_trail.trails.pictures import Desk
 from night_trail.trails.services import annotate as keep_annotations
 from night_trail.web.asking import for_a_part, for_a_swap, visitor
 from night_trail.web.confirm import confirm_delete
 from night_trail.web.writing import keep_texts, one_line, stamps, tidy
 
-SIZE = Size(664, 420)
-COOKIE = "writing"
 MOST_LEAST = 1_000_000
 
 
@@ -40,26 +37,45 @@ def _own(request: HttpRequest, tale: int) -> Tale:
     return found
 
 
-def _written_by(request: HttpRequest, tale: int) -> Tale:
+def writable(request: HttpRequest, tale: int) -> Tale:
     """Return a tale that the visitor owns or may write on."""
     found: Tale = get_object_or_404(Tale.objects.visible_to(request.user, Role.EXPLORE), pk=tale)
     return found
 
 
-def _stop(request: HttpRequest, tale: int, stop: int) -> Stop:
+def stop_of(request: HttpRequest, tale: int, stop: int) -> Stop:
+    """Return a stop of a tale that the visitor may write on."""
     return get_object_or_404(
         Stop.objects.select_related("tale", "step__trail__version__table"),
         pk=stop,
-        tale=_written_by(request, tale),
+        tale=writable(request, tale),
     )
+
+
+def may_vary(request: HttpRequest, stop: Stop) -> bool:
+    """Whether the visitor may ask something else of a stop's rows: who writes on a tale alone may not."""
+    if stop.step is None:
+        return False
+    trail = stop.step.trail
+    return Table.objects.sees(request.user, trail.version.table, Role.EXPLORE) or Trail.objects.sees(
+        request.user, trail, Role.EXPLORE
+    )
+
+
+def must_vary(request: HttpRequest, stop: Stop) -> None:
+    """Refuse to ask something else of rows that the visitor may not explore."""
+    if not may_vary(request, stop):
+        raise NightTrailError(
+            "You may write here, not ask other things of these rows", "", "Ask the owner of the table."
+        )
 
 
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
     """Show the visitor's tales."""
     tales = Tale.objects.visible_to(request.user).select_related("owner").prefetch_related("stops")
-    writable = Tale.objects.visible_to(request.user, Role.EXPLORE).values_list("pk", flat=True)
-    return render(request, "tales/index.html", {"tales": tales, "writable": set(writable), "tab": "tale"})
+    may_write = Tale.objects.visible_to(request.user, Role.EXPLORE).values_list("pk", flat=True)
+    return render(request, "tales/index.html", {"tales": tales, "writable": set(may_write), "tab": "tale"})
 
 
 @require_POST
@@ -87,9 +103,11 @@ def write(request: HttpRequest, tale: int, stop: int | None = None) -> HttpRespo
     return written(request, tale, stop)
 
 
-def written(request: HttpRequest, tale: int, stop: int | None, new_token: str = "") -> HttpResponse:
-    """Show a tale for writing; a token that was just made is shown with it."""
-    found = _written_by(request, tale)
+def written(
+    request: HttpRequest, tale: int, stop: int | None, new_token: str = "", beat: int | None = None
+) -> HttpResponse:
+    """Show a tale for writing, at a beat of a stop; a token that was just made is shown with it."""
+    found = writable(request, tale)
     stops = list(found.stops.select_related("step__trail__version__table"))
     current = next((s for s in stops if s.pk == stop), None)
     if stop is not None and current is None:
@@ -99,7 +117,12 @@ def written(request: HttpRequest, tale: int, stop: int | None, new_token: str = 
     context: dict[str, Any] = {
         "tab": "tale",
         "tale": found,
-        "stops": [{"stop": s, "shows": _shows(s), "here": s == current} for s in stops],
+        "stops": [
+            {"stop": s, "shows": _shows(s), "here": s == current, "thumb": _thumb_address(s)} for s in stops
+        ],
+        "undo": next_to_undo(found, request.user),
+        "redo": next_to_redo(found, request.user),
+        "undo_address": reverse("tales:undo", args=[found.pk]),
         "stop": current,
         "cairns": _collectable(request),
         "mine": found.owner_id == request.user.pk,
@@ -107,11 +130,13 @@ def written(request: HttpRequest, tale: int, stop: int | None, new_token: str = 
         "new_token": new_token,
     }
     if current is not None:
-        context["prose"] = prose(current.text)
         context["number"] = stops.index(current) + 1
+        context |= text_context(current)
+        context["may_vary"] = may_vary(request, current)
         if current.step is not None:
+            asked = whole(request.GET.get("beat", ""), MOST) if beat is None else beat
             try:
-                context |= _picture_context(request, current)
+                context |= stage_context(request, current, asked or 0)
             except NightTrailError as error:
                 context["unreadable"] = str(error)
     template = "tales/_writing.html" if for_a_swap(request) else "tales/writing.html"
@@ -128,6 +153,13 @@ def _shows(stop: Stop) -> str:
     return short_name(main) if main else "text only"
 
 
+def _thumb_address(stop: Stop) -> str:
+    """Return where the small picture of a stop is; nothing of one without a picture."""
+    if stop.step is None:
+        return ""
+    return reverse("tales:thumb", args=[stop.tale_id, stop.pk])
+
+
 def _cairns(request: HttpRequest) -> QuerySet[Cairn]:
     """Return the cairns of trails that the visitor may see."""
     return Cairn.objects.filter(step__trail__in=Trail.objects.visible_to(request.user))
@@ -137,50 +169,34 @@ def _collectable(request: HttpRequest) -> list[Cairn]:
     return list(_cairns(request).select_related("step__trail").order_by("-created")[:200])
 
 
-def _picture_context(request: HttpRequest, stop: Stop) -> dict[str, Any]:
-    assert stop.step is not None  # noqa: S101  (asked only of stops with a picture)
-    scene = stop.shown_scene()
-    desk = Desk(stop.step.trail.version, scene)
-    if scene.main is None:
-        return {}
-    drawn = desk.drawn(scene.main, size_from(request, SIZE, COOKIE), "main", stop.annotation_values())
-    return {
-        "drawn": drawn,
-        "scene_words": scene_in_words(scene, desk.table, drawn.answer),
-        "headline": plain(drawn.words.headline),
-        "readable": _readable(drawn, desk, stop.tale.least_lit),
-        "annotations": json.dumps(stop.annotations, ensure_ascii=False),
-        "annotate_address": reverse("tales:annotate", args=[stop.tale_id, stop.pk]),
-    }
-
-
-def _readable(drawn: Drawn, desk: Desk, least: int) -> str:
-    """Say where a picture shows fewer rows than readers may light: what is drawn can be read."""
-    if least < 2:
-        return ""
-    few, looked_at = Reach(str(drawn.svg), desk.table).fewer(desk.rows, least)
-    if not looked_at:
-        return f"This picture draws rows one by one: readers see them, though they light {least:,} at least."
-    if not few:
-        return ""
-    marks = f"{few:,} of {looked_at:,} marks looked at"
-    stand = "stands" if few == 1 else "stand"
-    return f"In this picture {marks} {stand} for fewer than {least:,} rows: what is drawn can be read."
-
-
 @require_GET
 def picture(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     """Return the picture of a stop alone, at the size the page has room for."""
-    context = _picture_context(request, found) if (found := _stop(request, tale, stop)).step else {}
-    if "drawn" not in context:
+    found = stop_of(request, tale, stop)
+    drawn = stage_drawn(request, found, whole(request.GET.get("beat", ""), MOST) or 0)
+    if drawn is None:
         raise Http404
-    return HttpResponse(context["drawn"].svg)
+    return HttpResponse(drawn[1].svg)
+
+
+@require_GET
+def thumb(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
+    """Return the small picture of a stop; nothing where it cannot be drawn, or is not drawn yet."""
+    found = stop_of(request, tale, stop)
+    try:
+        scene = found.shown_scene()
+        if found.step is None or scene.main is None or behind(scene.main):
+            return HttpResponse("")
+        drawn = Desk(found.step.trail.version, scene).drawn(scene.main, THUMB, f"stop{found.pk}")
+    except NightTrailError:
+        return HttpResponse("")
+    return HttpResponse(drawn.svg)
 
 
 @require_POST
 def rename(request: HttpRequest, tale: int) -> HttpResponse:
     """Give a tale another title."""
-    found = _written_by(request, tale)
+    found = writable(request, tale)
     title = one_line(request.POST.get("title", ""))[:200]
     if not title:
         raise NightTrailError("A tale needs a title", "", "The earlier one was kept.")
@@ -225,22 +241,24 @@ def delete(request: HttpRequest, tale: int) -> HttpResponse:
 @require_POST
 def collect(request: HttpRequest, tale: int) -> HttpResponse:
     """Add a stop from a cairn, or one of text only."""
-    found = _written_by(request, tale)
+    found = writable(request, tale)
     chosen = request.POST.get("cairn", "")
     cairn = get_object_or_404(_cairns(request), pk=_whole(chosen)) if chosen else None
-    stop = add_stop(found, cairn)
+    with deed(found, request.user, f"added {cairn.title}" if cairn else "added a stop"):
+        stop = add_stop(found, cairn)
     return redirect("tales:stop", found.pk, stop.pk)
 
 
 @require_POST
 def order(request: HttpRequest, tale: int) -> HttpResponse:
     """Move a stop by one place, or behind another."""
-    found = _written_by(request, tale)
+    found = writable(request, tale)
     moved = _whole(request.POST.get("move") or "0")
-    if "behind" in request.POST:
-        move_behind(found, moved, _whole(request.POST["behind"] or "0"))
-    else:
-        move_by(found, moved, -1 if request.POST.get("way") == "up" else 1)
+    with deed(found, request.user, "moved a stop"):
+        if "behind" in request.POST:
+            move_behind(found, moved, _whole(request.POST["behind"] or "0"))
+        else:
+            move_by(found, moved, -1 if request.POST.get("way") == "up" else 1)
     if for_a_part(request):
         return HttpResponse(status=204)
     return redirect("tales:write", tale)
@@ -249,29 +267,38 @@ def order(request: HttpRequest, tale: int) -> HttpResponse:
 @require_POST
 def edit(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     """Keep heading and text as they are written; answer with the text as readers will see it."""
-    found = _stop(request, tale, stop)
+    found = stop_of(request, tale, stop)
     heading = one_line(request.POST.get("heading", ""))[:200]
     if not heading:
         raise NightTrailError("A stop needs a heading", "", "The earlier one was kept.")
     text = tidy(request.POST.get("text", ""))[:20_000]
-    found = keep_texts(request, found, {"heading": heading, "text": text})
+    fields = {"heading": heading, "text": text}
+    if "chapter" in request.POST:
+        fields["chapter"] = one_line(request.POST["chapter"])[:200]
+    found = keep_texts(request, found, fields)
     if not for_a_part(request):
         return redirect("tales:stop", tale, stop)
-    shown = render(request, "tales/_preview.html", {"stop": found, "prose": prose(found.text)})
-    shown.write(stamps(found, ("heading", "text"), swap=True))
+    context = {"stop": found, "tale": found.tale} | offers_context(found)
+    shown = render(request, "tales/_offers.html", context)
+    shown.write(stamps(found, tuple(fields), swap=True))
     return shown
 
 
 @require_POST
 def remove(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
-    """Take a stop out of a tale; its cairn stays."""
-    _stop(request, tale, stop).delete()
+    """Take a stop out of a tale; its cairn stays, and it can be put back."""
+    found = stop_of(request, tale, stop)
+    with deed(found.tale, request.user, f"took out {found.heading}"):
+        found.delete()
     return redirect("tales:write", tale)
 
 
 @require_POST
 def annotate(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     """Keep all annotations of a stop's picture as they now are."""
-    found = _stop(request, tale, stop)
+    found = stop_of(request, tale, stop)
     keep_annotations(found, request.POST.get("annotations", ""), request.POST.get("before"))
-    return written(request, tale, stop) if for_a_part(request) else redirect("tales:stop", tale, stop)
+    beat = whole(request.GET.get("beat", ""), MOST) or 0
+    return (
+        written(request, tale, stop, beat=beat) if for_a_part(request) else redirect("tales:stop", tale, stop)
+    )

@@ -39,7 +39,7 @@ from night_trail.trails.behind import behind
 from night_trail.trails.choices import choices
 from night_trail.trails.choices import preview as small_picture
 from night_trail.trails.models import Step
-from night_trail.trails.page import desk_of, listed, step_for, went_on
+from night_trail.trails.page import desk_of, listed, numbers_shown, step_for, went_on
 from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.rowlist import View, csv_pieces, row_page, spoken_of
 from night_trail.trails.services import take_turn
@@ -221,17 +221,8 @@ def _figures(step: Step) -> Figures:
 def numbers(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     """Show the numbers behind the main picture as a table."""
     found = step_for(request, trail, step)
-    figures = _figures(found)
-    shown = [
-        [(number(f, 6), True) if isinstance(f, (int, float)) else (f or "—", False) for f in row]
-        for row in figures.rows[:MOST_NUMBERS]
-    ]
-    hidden = len(figures.rows) - len(shown)
-    return render(
-        request,
-        "trails/_numbers.html",
-        {"step": found, "names": figures.names, "rows": shown, "hidden": hidden},
-    )
+    shown = numbers_shown(_figures(found), MOST_NUMBERS)
+    return render(request, "trails/_numbers.html", {"step": found} | shown)
 
 
 @require_GET

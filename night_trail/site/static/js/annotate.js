@@ -10,6 +10,9 @@ let chosen = "";
 const earlier = [];
 
 export const annotating = () => on;
+// Whether the next press places a mark, or one is being dragged.
+export const placing = () => Boolean(tool || drag || justPlaced);
+let justPlaced = false;
 const stage = () => $("#stage");
 const svg = () => $("#stage svg.picture");
 const axes = () => JSON.parse(svg().dataset.axes);
@@ -29,6 +32,7 @@ export function toggleAnnotating() {
 function show() {
   if (!stage()) { on = false; }
   document.body.classList.toggle("annotating", on);
+  document.body.classList.toggle("placing", Boolean(on && tool));
   const tools = $("#annotate-tools");
   if (!tools) return;
   if ($("#annotate-toggle")) tools.hidden = !on;
@@ -206,6 +210,9 @@ addEventListener("pointerup", () => {
   if (!drag) return;
   const done = drag;
   drag = null;
+  // the click that ends a drag lights nothing
+  justPlaced = true;
+  setTimeout(() => { justPlaced = false; }, 0);
   $(".sweep", svg())?.remove();
   const [dx, dy] = [done.end.x - done.start.x, done.end.y - done.start.y];
   const far = Math.hypot(dx, dy) > 4;

@@ -15,8 +15,10 @@ function go(address, push = true) {
   });
 }
 function turnTo(address) {
+  const stop = walk().dataset.title;
   return go(address).then(() => {
-    scrollTo(0, 0);
+    // the parts of one stop stand at one place
+    if (walk().dataset.title !== stop) scrollTo(0, 0);
     if (playing) rest();
   });
 }
@@ -25,7 +27,8 @@ function turnTo(address) {
 function light(values) {
   pause();
   const query = new URLSearchParams({ now: walk().dataset.lit, ...values });
-  go(`${walk().dataset.address}?${query}`, false);
+  const { address } = walk().dataset;
+  go(`${address}${address.includes("?") ? "&" : "?"}${query}`, false);
 }
 const lightMark = (mark, add) => light({ [add ? "add" : "light"]: mark.dataset.light });
 onLoop((loop, add) => light({ [add ? "add" : "light"]: JSON.stringify(loop) }));
@@ -39,7 +42,8 @@ document.addEventListener("click", (event) => {
   const link = event.target.closest?.("[data-go], .walk-stop");
   if (link && !event.ctrlKey && !event.metaKey) {
     event.preventDefault();
-    turnTo(link.getAttribute("href"));
+    if (link.dataset.go === "same") go(link.getAttribute("href"), false);
+    else turnTo(link.getAttribute("href"));
   }
   if (event.target.closest?.("#by-itself")) playing ? pause() : play();
   if (event.target.closest?.("#full-screen")) {

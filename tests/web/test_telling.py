@@ -1,0 +1,325 @@
+"""Writing a stop: its figures bound, its picture turned and led by beats, what it claims, and all of it undone."""
+
+from __future__ import annotations
+
+import json
+import re
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+from django.urls import reverse
+from django.utils import timezone
+
+from night_trail.core.bound import bonds
+from night_trail.core.question import to_json
+from night_trail.core.turns import KeepLit, Light, PutOut, Slot
+from night_trail.demo.story import WET
+from night_trail.people.models import Role
+from night_trail.tables.models import Table, TableShare
+from night_trail.tales.figures import figures_of
+from night_trail.tales.models import Link, Stop, Tale
+from night_trail.tales.prose import prose
+from night_trail.trails.models import Cairn, Step, Trail
+from tests.web.conftest import client_of
+
+
+@pytest.fixture
+def stop(tale: Tale) -> Stop:
+    found = tale.stops.exclude(step=None).first()
+    assert found is not None
+    return found
+
+
+def at(stop: Stop, name: str, *more: Any) -> str:
+    return reverse(f"tales:{name}", args=[stop.tale_id, stop.pk, *more])
+
+
+def page(client: Client, stop: Stop, query: str = "") -> str:
+    return client.get(at(stop, "stop") + query).content.decode()
+
+
+def walked(client: Client, stop: Stop, query: str = "") -> str:
+    number = [s.pk for s in stop.tale.stops.all()].index(stop.pk) + 1
+    return client.get(reverse("tales:own-walk-stop", args=[stop.tale_id, number]) + query).content.decode()
+
+
+def test_a_typed_figure_is_offered_bound_and_read_with_what_it_is(client: Client, stop: Stop) -> None:
+    figure = next(f for f in figures_of(stop)[0] if f.label == "middle")
+    Stop.objects.filter(pk=stop.pk).update(text=f"The middle is {figure.text}, *late*.")
+    offered = page(client, stop)
+    assert "is typed by hand" in offered
+    start = 14
+    form = {"start": start, "end": start + len(figure.text), "figure": figure.id, "text": figure.text}
+    assert client.post(at(stop, "bind"), form | {"text": "99"}).status_code == 422
+    assert client.post(at(stop, "bind"), form).status_code == 302
+    stop.refresh_from_db()
+    assert list(bonds(stop.text)) == [(figure.id, figure.text)]
+    shown = walked(client, stop)
+    assert f'data-figure="{figure.id}"' in shown and "middle, from" in shown and "<em>late</em>" in shown
+    assert "is typed by hand" not in page(client, stop)
+
+
+def test_a_figure_that_changed_is_marked_until_it_is_agreed_to(client: Client, stop: Stop) -> None:
+    figure = figures_of(stop)[0][0]
+    Stop.objects.filter(pk=stop.pk).update(text=f"[1 min](figure:{figure.id}) and [2](figure:00000000)")
+    writing, reading = page(client, stop), walked(client, stop)
+    assert "now stands where" in writing
+    assert 'class="bound follows"' in reading and "it was 1 min when this was written" in reading
+    assert 'class="bound gone"' in reading and ">2</span>" in reading
+    client.post(at(stop, "agree"))
+    stop.refresh_from_db()
+    assert next(bonds(stop.text)) == (figure.id, figure.text)
+    assert "now stands where" not in page(client, stop)
+
+
+def test_proposed_words_are_put_behind_what_stands_there(client: Client, stop: Stop) -> None:
+    Stop.objects.filter(pk=stop.pk).update(text="Mine.")
+    for length in ("brief", "full", "points"):
+        assert client.post(at(stop, "propose"), {"length": length}).status_code == 302
+    stop.refresh_from_db()
+    assert stop.text.startswith("Mine.\n\n") and "- " in stop.text
+    assert {name for name, _ in bonds(stop.text)} <= {f.id for f in figures_of(stop)[0]}
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["<script>alert(1)</script>", "[x](javascript:alert(1))", '[<img src=x onerror=alert(1)>](figure:0011aabb)',
+     '["><script>](figure:0011aabb)', "[a](figure:zz)", "[a](figure:0011aabb \"t\")"],
+)  # fmt: skip
+def test_no_text_becomes_markup_of_its_own(text: str) -> None:
+    made = str(prose(text))
+    assert (
+        "<script" not in made
+        and "<img" not in made
+        and "javascript:" not in made.replace("](javascript:", "")
+    )
+
+
+def test_beats_begin_as_the_picture_stands_and_are_turned_by_themselves(client: Client, stop: Stop) -> None:
+    before = stop.shown_scene()
+    assert before.lit is not None
+    client.post(at(stop, "beat-add"))
+    stop.refresh_from_db()
+    first, second = stop.beat_values()
+    assert first.scene.lit is None and second.scene.lit == before.lit
+    turned = client.post(at(stop, "turn") + "?beat=2", {"change": to_json(KeepLit())})
+    assert turned.status_code == 302 and turned["Location"].endswith("?beat=2")
+    client.post(at(stop, "beat-edit", 1), {"words": "First all <b>nights</b>"})
+    stop.refresh_from_db()
+    assert stop.beat_values()[1].scene.only and stop.shown_scene() == before
+    one, two = walked(client, stop), walked(client, stop, "?beat=2")
+    assert "First all &lt;b&gt;nights" in one and "only where" not in one and "only where" in two
+    assert 'data-on="' + walk_address(stop) + '?beat=2"' in one
+    assert 'data-back="' + walk_address(stop) + '"' in two
+    client.post(at(stop, "beat-move", 2), {"by": "-1"})
+    stop.refresh_from_db()
+    assert stop.beat_values()[0].scene.only
+    client.post(at(stop, "beat-move", 1), {"by": "0"})
+    stop.refresh_from_db()
+    assert len(stop.beat_values()) == 1
+    assert client.post(at(stop, "beat-edit", 7), {"words": "x"}).status_code == 422
+
+
+def walk_address(stop: Stop) -> str:
+    number = [s.pk for s in stop.tale.stops.all()].index(stop.pk) + 1
+    return reverse("tales:own-walk-stop", args=[stop.tale_id, number])
+
+
+def test_a_beat_hides_annotations_until_their_turn(client: Client, stop: Stop) -> None:
+    note = {"mark": "note", "id": "n1", "x": 5.0, "y": 10.0, "text": "Look here"}
+    Stop.objects.filter(pk=stop.pk).update(annotations=[note])
+    client.post(at(stop, "beat-add"))
+    assert "Look here" not in walked(client, stop) and "Look here" in walked(client, stop, "?beat=2")
+    client.post(at(stop, "beat-edit", 1), {"words": "", "seen": "n1"})
+    assert "Look here" in walked(client, stop)
+
+
+def test_the_picture_is_varied_here_and_the_step_stays(client: Client, stop: Stop) -> None:
+    assert stop.step is not None
+    step_scene = stop.step.scene
+    client.post(at(stop, "turn"), {"change": to_json(PutOut())})
+    client.post(at(stop, "turn"), {"change": to_json(Slot("across", "depot"))})
+    stop.refresh_from_db()
+    assert stop.shown_scene().lit is None and "across depot" in walked(client, stop)
+    assert Step.objects.get(pk=stop.step_id).scene == step_scene
+    refused = client.post(at(stop, "turn"), {"words": "qwertz"})
+    assert refused.status_code == 422
+    client.post(at(stop, "turn"), {"as_it_was": "1"})
+    stop.refresh_from_db()
+    assert stop.scene is None
+
+
+def test_everything_is_undone_in_order_and_done_again(client: Client, tale: Tale, stop: Stop) -> None:
+    before = list(tale.stops.values_list("pk", flat=True))
+    undo, redo = (reverse(f"tales:{name}", args=[tale.pk]) for name in ("undo", "redo"))
+    client.post(at(stop, "twice"))
+    client.post(reverse("tales:order", args=[tale.pk]), {"move": stop.pk, "way": "up"})
+    moved = list(tale.stops.values_list("pk", flat=True))
+    client.post(at(stop, "remove"))
+    assert not Stop.objects.filter(pk=stop.pk).exists()
+    client.post(undo)
+    assert list(tale.stops.values_list("pk", flat=True)) == moved
+    again = Stop.objects.get(pk=stop.pk)
+    assert (again.heading, again.step_id, again.annotations) == (stop.heading, stop.step_id, stop.annotations)
+    client.post(undo), client.post(undo)
+    assert list(tale.stops.values_list("pk", flat=True)) == before
+    client.post(redo)
+    assert tale.stops.count() == len(before) + 1
+    client.post(undo)
+    assert client.post(undo).status_code == 422
+
+
+def test_an_undo_never_takes_back_what_another_wrote(
+    client: Client, other: User, tale: Tale, stop: Stop
+) -> None:
+    tale.shares.create(person=other, role=Role.EXPLORE)
+    client.post(at(stop, "propose"), {"length": "brief"})
+    theirs = client_of(other)
+    theirs.post(at(stop, "edit"), {"heading": stop.heading, "text": "Theirs."})
+    refused = client.post(reverse("tales:undo", args=[tale.pk]))
+    assert refused.status_code == 422 and "was changed since" in refused.content.decode()
+    stop.refresh_from_db()
+    assert stop.text == "Theirs."
+    assert theirs.post(reverse("tales:undo", args=[tale.pk])).status_code == 422, (
+        "their text is their browser's"
+    )
+
+
+def test_a_claim_is_proposed_kept_changed_and_let_go(client: Client, stop: Stop) -> None:
+    offered = client.get(at(stop, "claim")).content.decode()
+    assert "claim-offer holds" in offered
+    post = json.loads(re.search(r'name="claim" value="([^"]+)"', offered)[1].replace("&quot;", '"'))  # type: ignore[index]
+    kept = client.post(at(stop, "claim"), {"claim": json.dumps(post)}, headers={"HX-Request": "true"})
+    assert "Holds:" in kept.content.decode()
+    stop.refresh_from_db()
+    assert stop.verdict["state"] == "holds" and stop.verdict["said"] in walked(client, stop)
+    typed = "the average of late_min is lower where rain_mm above 2 than elsewhere"
+    said = client.post(at(stop, "claim"), {"typed": typed}, headers={"HX-Request": "true"}).content.decode()
+    assert "Does not hold" in said and "Nearest that holds" in said and "is higher where" in said
+    refused = client.post(at(stop, "claim"), {"typed": "it rains"}, headers={"HX-Request": "true"})
+    assert refused.status_code == 422 and "Write it like" in refused.content.decode()
+    stop.refresh_from_db()
+    assert stop.verdict["state"] == "fails", "what could not be read changes nothing"
+    client.post(at(stop, "claim"), {"none": "1"})
+    stop.refresh_from_db()
+    assert stop.claim is None and stop.verdict is None
+
+
+def test_a_cairns_claim_goes_with_it_into_the_tale(client: Client, tale: Tale, step: Step) -> None:
+    client.post(reverse("trails:cairn", args=[step.trail_id, step.pk]))
+    address = reverse("trails:claim", args=[step.trail_id, step.pk])
+    client.post(address, {"typed": "the median of late_min is at least 1 min"})
+    cairn = Cairn.objects.get(step=step)
+    client.post(reverse("tales:collect", args=[tale.pk]), {"cairn": cairn.pk})
+    made = tale.stops.order_by("-pk")[0]
+    assert made.claim == cairn.claim and made.verdict["state"] == "holds"
+
+
+def test_who_writes_on_a_tale_alone_asks_nothing_else_of_its_rows(
+    other: User, tale: Tale, stop: Stop
+) -> None:
+    tale.shares.create(person=other, role=Role.EXPLORE)
+    theirs = client_of(other)
+    shown = page(theirs, stop)
+    assert "Show it so" not in shown and "Light rows where" not in shown
+    for name, form in (
+        ("turn", {"change": to_json(Light(WET))}),
+        ("claim", {"typed": "the average of late_min is at least 1 min"}),
+    ):
+        refused = theirs.post(at(stop, name), form)
+        assert refused.status_code == 422 and "not ask other things" in refused.content.decode()
+    assert "claim-offer" not in theirs.get(at(stop, "claim")).content.decode()
+    mine = Trail.objects.filter(owner=other)
+    assert theirs.post(reverse("tales:explore-own", args=[tale.pk, 2])).status_code == 404 and not mine
+
+
+def test_a_large_figure_a_second_picture_and_a_chapter(client: Client, tale: Tale, stop: Stop) -> None:
+    figure = figures_of(stop)[0][0]
+    client.post(at(stop, "ways"), {"large": figure.id, "beside": stop.step_id, "frozen": "1"})
+    client.post(at(stop, "edit"), {"heading": "H", "text": "T", "chapter": "Rain"})
+    stop.refresh_from_db()
+    assert stop.frozen and stop.chapter == "Rain"
+    shown = walked(client, stop)
+    assert f'<p class="large-figure"><b>{figure.text}</b>' in shown and 'id="second-picture"' in shown
+    assert "· Rain —" in shown
+    assert client.post(at(stop, "ways"), {"large": "nope"}).status_code == 422
+    assert client.post(at(stop, "ways"), {"beside": "999999"}).status_code == 404
+
+
+def link(tale: Tale, **ways: Any) -> tuple[Link, str, str]:
+    made, token = Link.make(tale, **ways)
+    return made, token, reverse("tales:walk", args=[token])
+
+
+def test_a_link_ends_when_its_time_is_over(tale: Tale) -> None:
+    _, _, address = link(tale, expires=timezone.now() - timedelta(seconds=1))
+    assert Client().get(address).status_code == 404
+    _, _, still = link(tale, expires=timezone.now() + timedelta(days=1))
+    assert Client().get(still).status_code == 200
+
+
+def test_a_password_is_asked_for_and_guessing_slows_down(tale: Tale) -> None:
+    made, token, address = link(tale, password="night owl")
+    reader, enter = Client(), reverse("tales:enter", args=[token])
+    asked = reader.get(address).content.decode()
+    assert "asks for a password" in asked and tale.title not in asked
+    assert (
+        reader.get(reverse("tales:walk-stop", args=[token, 2])).content.decode().count("asks for a password")
+        == 1
+    )
+    for _ in range(9):
+        assert reader.post(enter, {"password": "owl"}).status_code == 422
+    assert "wait" in reader.post(enter, {"password": "night owl"}).content.decode()
+    Link.objects.filter(pk=made.pk).update(failed_at=timezone.now() - timedelta(minutes=10))
+    assert reader.post(enter, {"password": "night owl"}).status_code == 302
+    assert tale.title in reader.get(address).content.decode()
+    assert "asks for a password" in Client().get(address).content.decode()
+    made.refresh_from_db()
+    assert made.opened == 1 and "night owl" not in made.password
+
+
+def test_openings_are_counted_once_a_browser_and_nothing_else_is_kept(tale: Tale) -> None:
+    made, _, address = link(tale)
+    reader = Client()
+    for _ in range(3):
+        reader.get(address)
+    Client().get(address)
+    made.refresh_from_db()
+    assert made.opened == 2 and made.last_opened == timezone.now().date()
+
+
+def test_exploring_from_a_link_takes_a_link_that_allows_it(
+    tale: Tale, stop: Stop, other: User, table: Table
+) -> None:
+    _, reads, _ = link(tale)
+    made, explores, _ = link(tale, explores=True)
+    number = [s.pk for s in tale.stops.all()].index(stop.pk) + 1
+    theirs = client_of(other)
+    assert theirs.post(reverse("tales:explore", args=[reads, number])).status_code == 404
+    assert not TableShare.objects.exists()
+    assert Client().post(reverse("tales:explore", args=[explores, number])).status_code == 302, (
+        "to the sign-in"
+    )
+    assert not TableShare.objects.exists()
+    begun = theirs.post(reverse("tales:explore", args=[explores, number]))
+    trail = Trail.objects.get(owner=other)
+    last = trail.steps.latest("pk")
+    assert begun["Location"] == reverse("trails:step", args=[trail.pk, last.pk])
+    assert last.scene_value() == stop.shown_scene()
+    assert theirs.get(begun["Location"]).status_code == 200
+    assert TableShare.objects.get().role == Role.EXPLORE
+    Link.objects.filter(pk=made.pk).update(revoked=timezone.now())
+    assert theirs.post(reverse("tales:explore", args=[explores, number])).status_code == 404
+
+
+def test_only_the_owner_of_a_table_opens_it_by_a_link(
+    client: Client, other: User, tale: Tale, table: Table
+) -> None:
+    Table.objects.filter(pk=table.pk).update(owner=other)
+    TableShare.objects.create(thing=table, person=tale.owner, role=Role.EXPLORE)
+    refused = client.post(reverse("tales:link", args=[tale.pk]), {"explores": "1"})
+    assert refused.status_code == 422 and "Only who owns a table" in refused.content.decode()
+    assert client.post(reverse("tales:link", args=[tale.pk]), {"days": "0"}).status_code == 422
