@@ -49,10 +49,8 @@ def claim_context(thing: Annotated, desk: Desk, proposes: bool = True) -> dict[s
         try:
             shown, verdict = checked(claim, desk)
         except NightTrailError as error:
-            return context | {
-                "uncheckable": str(error),
-                "claim_words": (thing.verdict or {}).get("sentence", ""),
-            }
+            words = (thing.verdict or {}).get("sentence", "")
+            return context | {"uncheckable": str(error), "claim_words": words, "typed": words}
         context["claim"] = shown
         context["typed"] = in_sentence(claim, desk.table)
         other = instead(claim, verdict) if verdict.state in ("fails", "weak") else None
