@@ -29,6 +29,9 @@ DISTRICTS = ("Quayside", "Old Mills", "Foundry", "Hillfoot", "Saltmarsh")
 DEPOTS = ("Gannet Yard", "Tallow Lane", "Northgate")
 VEHICLES = ("single-deck", "double-deck", "minibus")
 SLOW_DEPOT = "Tallow Lane"
+SLOW_CHANCE, USUAL_CHANCE = 0.92, 0.46
+"""How often a trip is held up on a wet night: from the slow depot, and from the others."""
+
 ROUNDING_DEPOT = "Northgate"
 CROWDED_DISTRICT = "Quayside"
 
@@ -91,11 +94,11 @@ class Night:
     festival: bool
 
 
-def nights(rng: np.random.Generator) -> list[Night]:
+def nights(rng: np.random.Generator, first: dt.date = FIRST, last: dt.date = LAST) -> list[Night]:
     """Return every service night: wetter and colder in winter, dry on three of four."""
     found = []
-    for offset in range((LAST - FIRST).days + 1):
-        date = FIRST + dt.timedelta(days=offset)
+    for offset in range((last - first).days + 1):
+        date = first + dt.timedelta(days=offset)
         season = np.cos(2 * np.pi * (date.timetuple().tm_yday - 20) / 365.25)
         wet = rng.random() < 0.23 + 0.10 * season
         rain = round(float(rng.gamma(1.6, 3.4)), 1) if wet else 0.0
@@ -109,7 +112,24 @@ def nights(rng: np.random.Generator) -> list[Night]:
 def trips(seed: int = SEED) -> list[tuple[object, ...]]:
     """Return all trips, one tuple a row in the order of ``HEADER``; about 52,000."""
     rng = np.random.default_rng(seed)
-    calendar = nights(rng)
+    return _trips(rng, nights(rng), 0, SLOW_CHANCE)
+
+
+def following(before: int) -> list[tuple[object, ...]]:
+    """Return the trips of the month behind the last; ``before`` trips were numbered already.
+
+    In it the slow depot does on wet nights what the others do: what was claimed of
+    it is true no more.
+    """
+    rng = np.random.default_rng(SEED + 1)
+    first = LAST + dt.timedelta(days=1)
+    last = (first.replace(day=28) + dt.timedelta(days=4)).replace(day=1) - dt.timedelta(days=1)
+    return _trips(rng, nights(rng, first, last), before, USUAL_CHANCE)
+
+
+def _trips(
+    rng: np.random.Generator, calendar: list[Night], before: int, slow_chance: float
+) -> list[tuple[object, ...]]:
     night, line, start = _timetable(rng, calendar)
     n = len(night)
     rain = np.array([x.rain_mm for x in calendar])[night]
@@ -117,7 +137,7 @@ def trips(seed: int = SEED) -> list[tuple[object, ...]]:
     district = np.array([DISTRICTS.index(x[1]) for x in LINES])[line]
     mean = _expected_boardings(calendar)[night, line]
     boardings = rng.negative_binomial(9, 9 / (9 + mean))
-    late = _lateness(rng, depot, district, boardings - mean, rain)
+    late = _lateness(rng, depot, district, boardings - mean, rain, slow_chance)
     by_hand = (depot == DEPOTS.index(ROUNDING_DEPOT)) & (rng.random(n) < 0.45)
     boardings = np.where(by_hand, 5 * np.round(boardings / 5), boardings).astype(int)
     slipped = (rng.random(n) < 0.0003) & (late > 2)
@@ -142,7 +162,7 @@ def trips(seed: int = SEED) -> list[tuple[object, ...]]:
         latitude, longitude = PLACES[home]
         rows.append(
             (
-                f"T{i + 1:06d}",
+                f"T{before + i + 1:06d}",
                 departed.strftime("%Y-%m-%d %H:%M"),
                 on.date.isoformat(),
                 name,
@@ -195,21 +215,28 @@ def _expected_boardings(calendar: list[Night]) -> np.ndarray:
 
 
 def _lateness(
-    rng: np.random.Generator, depot: np.ndarray, district: np.ndarray, surplus: np.ndarray, rain: np.ndarray
+    rng: np.random.Generator,
+    depot: np.ndarray,
+    district: np.ndarray,
+    surplus: np.ndarray,
+    rain: np.ndarray,
+    slow_chance: float,
 ) -> np.ndarray:
     """Return minutes late: a usual hump, a second one on wet nights, crowding in one district only."""
     n = len(rain)
     late = rng.gamma(3.2, 1.15, n) - 1.6
-    chance = np.where(depot == DEPOTS.index(SLOW_DEPOT), 0.92, 0.46)
+    chance = np.where(depot == DEPOTS.index(SLOW_DEPOT), slow_chance, USUAL_CHANCE)
     held = (rain > 2) & (rng.random(n) < chance)
     late = np.where(held, rng.normal(13.2, 2.0, n), late)
     late += np.where(district == DISTRICTS.index(CROWDED_DISTRICT), 0.16 * surplus, 0.0)
     return np.maximum(late, -4.0)
 
 
-def write_csv(path: Path, seed: int = SEED) -> int:
-    """Write the trips as CSV and return how many there are."""
+def write_csv(path: Path, seed: int = SEED, and_following: bool = False) -> int:
+    """Write the trips as CSV, with the month behind the last where wanted, and return how many there are."""
     rows = trips(seed)
+    if and_following:
+        rows += following(len(rows))
     with path.open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file)
         writer.writerow(HEADER)

@@ -13,7 +13,7 @@ from django.http import QueryDict
 
 from night_trail.core.errors import NightTrailError
 from night_trail.core.hand import whole
-from night_trail.core.language.numbers import number
+from night_trail.core.language.numbers import listed, number
 from night_trail.core.reading import ColumnSetting, Preview, ReadingSettings
 from night_trail.core.reading.delimited import DELIMITER_WORDS
 from night_trail.core.reading.read import Shown, rows_guess
@@ -91,6 +91,34 @@ def preview_of(arrival: Arrival, settings: ReadingSettings, sought: str = "") ->
     return known
 
 
+def delivered(arrival: Arrival, found: Preview) -> list[str]:
+    """Return what a delivery has otherwise than the rows it follows; nothing of a new table.
+
+    Of a wide file only the columns that are shown are compared by kind.
+    """
+    if arrival.into is None:
+        return []
+    before = arrival.into.latest.base or arrival.into.latest
+    old = {column.name: column.kind for column in before.column_list()}
+    shown = {column.name: column.kind for column in found.columns.values()}
+    said = [f"{arrival.into.name} has {before.height:,} rows now."]
+    if found.whole:
+        said[0] += f" This delivery has {found.height:,}."
+    if gone := [name for name in old if name not in found.names and name not in shown]:
+        said.append(f"Columns that would be gone: {listed(gone[:8])}.")
+    if fresh := [name for name in found.names if name not in old]:
+        said.append(f"Columns that were not there before: {listed(fresh[:8])}.")
+    said += [
+        f"{name} reads as {shown[name]}; it was {old[name]}."
+        for name in shown
+        # from the first rows alone a kind is a guess
+        if found.whole and name in old and shown[name] != old[name]
+    ][:12]
+    if len(said) == 1:
+        said.append("Its columns are those that were there before.")
+    return said
+
+
 def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[str, Any]:
     """Return what the preview page shows of an arrival under some settings."""
     found = preview_of(arrival, settings, sought)
@@ -115,6 +143,7 @@ def page(arrival: Arrival, settings: ReadingSettings, sought: str = "") -> dict[
         encodings = ((understood.encoding, understood.encoding), *ENCODINGS)
     return {
         "arrival": arrival,
+        "delivered": delivered(arrival, found),
         "settings": settings,
         "changed": settings != ReadingSettings(),
         "found": found,

@@ -187,6 +187,26 @@ class Link(models.Model):
         type(self).objects.filter(pk=self.pk).update(opened=models.F("opened") + 1, last_opened=now)
 
 
+class Edition(models.Model):
+    """A tale as it stood before its stops went over to newer rows.
+
+    ``stops`` holds their fields, ``said`` what became of the claims when they went over.
+    """
+
+    tale = models.ForeignKey(Tale, on_delete=models.CASCADE, related_name="editions")
+    number = models.PositiveIntegerField()
+    stops = models.JSONField(default=list)
+    said = models.CharField(max_length=400)
+    made = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["-number"]
+        constraints = [models.UniqueConstraint(fields=["tale", "number"], name="an edition once")]
+
+    def __str__(self) -> str:
+        return f"{self.tale}, edition {self.number}"
+
+
 class Deed(models.Model):
     """What somebody did to the stops of a tale, so that it can be undone and done again.
 

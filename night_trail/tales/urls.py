@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from night_trail.tales.views import beats, drafting, links, telling, walking, writing
+from night_trail.tales.views import beats, drafting, editions, links, telling, walking, writing
 
 app_name = "tales"
 urlpatterns = [
@@ -36,6 +36,10 @@ urlpatterns = [
     path("tales/<int:tale>/redo/", telling.do_again, name="redo"),
     path("tales/<int:tale>/links/", links.make, name="link"),
     path("tales/<int:tale>/links/<int:link>/revoke/", links.revoke, name="revoke"),
+    path("tales/<int:tale>/follow/<int:trail>/", editions.follow_trail, name="follow"),
+    path("tales/<int:tale>/before/<int:edition>/", walking.before, name="before"),
+    path("tales/<int:tale>/before/<int:edition>/<int:number>/", walking.before, name="before-stop"),
+    path("walk/<str:token>/before/<int:edition>/<int:number>/", walking.shared_before, name="walk-before"),
     path("tales/<int:tale>/walk/", walking.own, name="own-walk"),
     path("tales/<int:tale>/walk/<int:number>/", walking.own, name="own-walk-stop"),
     path("walk/<str:token>/", walking.shared, name="walk"),

@@ -43,6 +43,12 @@ class Trail(models.Model):
     version = models.ForeignKey(Version, on_delete=models.CASCADE, related_name="trails")
     title = models.CharField(max_length=200)
     created = models.DateTimeField(default=timezone.now)
+    walked_from = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="rewalks")
+    names = models.JSONField(default=dict)
+    """How columns of the trail it was walked from are called on these rows."""
+
+    lost = models.JSONField(default=list)
+    """Steps of the trail it was walked from that these rows do not have any more: label and reason."""
 
     objects = Trails.as_manager()
 
@@ -73,6 +79,8 @@ class Step(models.Model):
     created = models.DateTimeField(default=timezone.now)
     passing = models.BooleanField(default=False)
     """Whether it was one stop of a zoom that went on: left out of the way unless something grew from it."""
+
+    walked_from = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="rewalks")
 
     class Meta:
         ordering = ["id"]

@@ -29,6 +29,7 @@ from night_trail.trails.choices import choices
 from night_trail.trails.models import Step, Trail
 from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.ranklist import all_groups
+from night_trail.trails.rewalk import newer_rows
 from night_trail.trails.way import way_to
 from night_trail.web.asking import for_a_part, for_a_swap
 
@@ -138,6 +139,7 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
         "annotate_address": reverse("trails:annotate", args=[step.trail_id, step.pk]),
         "mine": step.trail.owner_id == request.user.pk,
         "may_explore": may_explore(request, step.trail),
+        "newer": newer_rows(step.trail) is not None and may_explore(request, step.trail),
         "may_see_table": Table.objects.sees(request.user, step.trail.version.table),
     }
     try:

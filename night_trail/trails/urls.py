@@ -14,6 +14,7 @@ from night_trail.trails.views import (
     one_by_one,
     parts,
     ranks,
+    rewalks,
     together,
     wording,
 )
@@ -34,6 +35,8 @@ urlpatterns = [
     path("trails/<int:trail>/", views.latest, name="latest"),
     path("trails/<int:trail>/title/", views.rename, name="rename"),
     path("trails/<int:trail>/delete/", views.delete, name="delete"),
+    path("trails/<int:trail>/again/", rewalks.walk_again, name="walk-again"),
+    path("trails/<int:trail>/became/", rewalks.rewalked, name="rewalked"),
     path(step, views.desk, name="step"),
     path(step + "turn/", views.turn, name="turn"),
     path(step + "slot/<str:slot>/", parts.slot, name="slot"),

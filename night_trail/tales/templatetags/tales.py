@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django import template
 from django.contrib.auth.models import User
 
+from night_trail.tales.following import tales_behind
 from night_trail.tales.models import Tale
+from night_trail.trails.models import Trail
 
 register = template.Library()
 
@@ -14,3 +18,9 @@ register = template.Library()
 def tales_of(user: User) -> list[Tale]:
     """Return a person's newest tales, those a cairn may be put into."""
     return list(Tale.objects.filter(owner=user)[:12])
+
+
+@register.simple_tag(name="tales_behind")
+def behind(user: User, trail: Trail) -> list[dict[str, Any]]:
+    """Return a person's tales that stand on the trail that this one was walked from."""
+    return tales_behind(user, trail)

@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET
 from night_trail.core.beats import MOST
 from night_trail.core.conditions import Condition, toggle
 from night_trail.core.errors import NoLonger
-from night_trail.core.hand import whole
+from night_trail.core.hand import LARGEST_KEY, whole
 from night_trail.core.question import Scene
 from night_trail.core.questions.registry import figures_of as figures_table
 from night_trail.core.sentence import scene_in_words
@@ -23,16 +23,18 @@ from night_trail.draw.small.footpath import WalkStop, walk_path
 from night_trail.people.models import Role
 from night_trail.tables.models import Table
 from night_trail.tales.figures import bound_in, figures_of
-from night_trail.tales.models import Link, Stop, Tale
+from night_trail.tales.following import stops_of
+from night_trail.tales.models import Edition, Link, Stop, Tale
 from night_trail.tales.page import BESIDE
 from night_trail.tales.prose import pace, prose
 from night_trail.tales.reach import Reach, opened, refused, signed
-from night_trail.tales.views.links import ask_password, may_enter
+from night_trail.tales.views.links import ask_password, may_enter, open_link
 from night_trail.trails.page import numbers_shown
 from night_trail.trails.pictures import Desk, size_from
 from night_trail.web.asking import for_a_part, for_a_swap
 
 MOST_LINES = 500
+YEAR = 365 * 86_400
 
 Address = Callable[[int, int], str]
 """The address of a stop by its number, and of a beat of it, 0 for the first."""
@@ -71,6 +73,37 @@ def shared(request: HttpRequest, token: str, number: int = 1) -> HttpResponse:
     return response
 
 
+@require_GET
+def before(request: HttpRequest, tale: int, edition: int, number: int = 1) -> HttpResponse:
+    """Walk a tale as it stood before it went over to newer rows."""
+    found = get_object_or_404(Tale.objects.visible_to(request.user), pk=tale)
+    earlier = get_object_or_404(found.editions, number=edition)
+
+    def address(to: int, beat: int = 0) -> str:
+        return _with_beat(reverse("tales:before-stop", args=[found.pk, edition, to]), beat)
+
+    return _walk(request, found, number, address, reverse("tales:own-walk", args=[found.pk]), edition=earlier)
+
+
+@login_not_required
+@require_GET
+def shared_before(request: HttpRequest, token: str, edition: int, number: int = 1) -> HttpResponse:
+    """Walk a tale by a link, as it stood before it went over to newer rows."""
+    link = open_link(token)
+    if not may_enter(request, link):
+        return ask_password(request, link, token)
+    earlier = get_object_or_404(link.tale.editions, number=edition)
+
+    def address(to: int, beat: int = 0) -> str:
+        return _with_beat(reverse("tales:walk-before", args=[token, edition, to]), beat)
+
+    response = _walk(
+        request, link.tale, number, address, reverse("tales:walk", args=[token]), edition=earlier
+    )
+    response["Cache-Control"] = "private, no-store"
+    return response
+
+
 def _count(request: HttpRequest, response: HttpResponse, link: Link) -> None:
     """Count an opening once for each browser's visit; nothing is kept of who it was."""
     name = f"opened-{link.pk}"
@@ -91,10 +124,9 @@ def _walk(
     leave: str,
     link: Link | None = None,
     token: str = "",
+    edition: Edition | None = None,
 ) -> HttpResponse:
-    stops = list(
-        tale.stops.select_related("tale", "step__trail__version__table", "beside__trail__version__table")
-    )
+    stops = stops_of(edition) if edition is not None else _stops(tale)
     if not stops:
         return render(request, "tales/empty_walk.html", {"tale": tale, "leave": leave})
     if not 1 <= number <= len(stops):
@@ -119,8 +151,11 @@ def _walk(
         "chapter": next((s.chapter for s in reversed(stops[:number]) if s.chapter), ""),
         "leave": leave,
         "table_address": _asking(address(number, beat), "table=1"),
-        "explore_address": _explores(request, stop, number, link, token),
+        "explore_address": "" if edition else _explores(request, stop, number, link, token),
+        "earlier": edition,
     }
+    if edition is None:
+        context |= _told_of_editions(request, tale, token)
     words = stop.text
     if stop.step is not None:
         try:
@@ -131,7 +166,12 @@ def _walk(
             context["unreadable"] = True
     context["pace"] = pace(words if beat > 1 else stop.text, stop.heading if beat < 2 else "")
     swap = for_a_swap(request)
-    return render(request, "tales/_walk.html" if swap else "tales/walk.html", context)
+    response = render(request, "tales/_walk.html" if swap else "tales/walk.html", context)
+    if number == len(stops) and edition is None and tale.editions.exists():
+        # who came to the end has read this edition; the browser keeps it, not we
+        read = str(context["newest"].number)
+        response.set_cookie(f"read-{tale.pk}", read, max_age=YEAR, httponly=True, samesite="Lax")
+    return response
 
 
 def _asking(address: str, query: str) -> str:
@@ -147,6 +187,25 @@ def _explores(request: HttpRequest, stop: Stop, number: int, link: Link | None, 
     if not Table.objects.sees(request.user, stop.step.trail.version.table, Role.EXPLORE):
         return ""
     return reverse("tales:explore-own", args=[stop.tale_id, number])
+
+
+def _stops(tale: Tale) -> list[Stop]:
+    joined = ("tale", "step__trail__version__table", "beside__trail__version__table")
+    return list(tale.stops.select_related(*joined))
+
+
+def _told_of_editions(request: HttpRequest, tale: Tale, token: str) -> dict[str, Any]:
+    """Return what a reader is told of newer rows: what became of the claims, and since when."""
+    newest = tale.editions.first()
+    if newest is None:
+        return {}
+    read = whole(request.COOKIES.get(f"read-{tale.pk}", ""), LARGEST_KEY)
+    where = [token, newest.number, 1] if token else [tale.pk, newest.number]
+    return {
+        "newest": newest,
+        "since_read": read is not None and read < newest.number,
+        "before_address": reverse("tales:walk-before" if token else "tales:before", args=where),
+    }
 
 
 def _before(stops: list[Stop], number: int, beat: int, address: Address) -> str:

@@ -1,0 +1,1 @@
+"""What other pages say of the demo."""
