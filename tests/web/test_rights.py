@@ -19,12 +19,14 @@ from django.utils import timezone
 from night_trail.tables.arrivals import add_to_bundle
 from night_trail.tables.models import Arrival, Bundle, Table, Version
 from night_trail.tables.worker import beat_file
-from night_trail.tales.models import Link, Tale
+from night_trail.tales.deeds import FIELDS
+from night_trail.tales.models import Edition, Link, Tale
 from night_trail.trails.models import Step
 from tests.web.conftest import client_of
 
 OPEN = {"health", "people:present", "people:sign-in", "people:theme"} | {
     *("people:enter", "people:invited", "tales:walk", "tales:walk-stop", "tales:enter"),
+    "tales:walk-before",
 }
 """What needs no sign-in; the latter ask for an unguessable key instead."""
 
@@ -60,6 +62,7 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
     """An address of the owner's things for every pattern."""
     link, token = Link.make(tale)
     stop = tale.stops.last()
+    Edition.objects.create(tale=tale, number=1, said="", stops=list(tale.stops.values("id", *FIELDS)))
     known = {
         "pk": table.pk,
         "table": table.pk,
@@ -80,6 +83,7 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         "action": "leave",
         "form": "csv",
         "beat": 1,
+        "edition": 1,
     }
     arrival = Arrival.objects.get(table=table)
     waiting = Bundle.objects.create(owner=owner, name="waiting.csv")
@@ -134,6 +138,7 @@ def test_nobody_is_sent_to_the_sign_in(address: dict[str, str]) -> None:
         "tales:walk": 200,
         "tales:walk-stop": 200,
         "tales:enter": 405,
+        "tales:walk-before": 200,
     }
     assert everything() == before
 
@@ -175,7 +180,8 @@ def test_the_owner_meets_no_server_error(address: dict[str, str], client: Client
     assert walked({"owner": client}, address, first, fine) == {}
     # these want a value in the address, a condition that is there, a mark, or groups
     wanting = ("people:enter", "people:invited", "tables:finding", "trails:same-rows", "trails:reword")
-    wanting += ("trails:groups", "trails:groups-csv", "trails:at-hand")
+    wanting += ("trails:groups", "trails:groups-csv", "trails:at-hand", "trails:walk-again", "trails:claim")
+    wanting += ("trails:rewalked", "tales:claim")
     seen = {n: client.get(address[n]).status_code for n in first if n not in wanting}
     assert set(seen.values()) <= {200, 204, 302, 405}, seen
     assert walked({"owner": client}, address, last, fine) == {}

@@ -67,9 +67,9 @@ GOES_ON = {
         "trails:taste",
         "trails:claim",
     ),
-    *("trails:in-short-see", "tales:draft"),
+    *("trails:in-short-see", "tales:draft", "trails:walk-again"),
 }
-WALKS = {"tales:own-walk", "tales:own-walk-stop"}
+WALKS = {"tales:own-walk", "tales:own-walk-stop", "tales:before", "tales:before-stop"}
 WRITES = {
     *("tales:write", "tales:stop", "tales:picture", "tales:rename", "tales:collect", "tales:order"),
     *("tales:edit", "tales:annotate", "tales:remove", "tales:thumb", "tales:twice", "tales:claim"),
