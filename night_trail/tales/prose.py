@@ -25,6 +25,11 @@ def _parser() -> MarkdownIt:
     return MarkdownIt("commonmark", {"html": False})
 
 
+def parsed(text: str) -> list[Token]:
+    """Return a text as tokens of Markdown."""
+    return _parser().parse(text)
+
+
 def prose(text: str, figures: Iterable[Known] = (), source: str = "") -> SafeString:
     """Return a text as markup: raw markup in it is shown, not obeyed; links only to the web and to mail.
 

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from night_trail.tales.views import beats, drafting, editions, links, telling, walking, writing
+from night_trail.tales.views import beats, drafting, editions, exporting, links, telling, walking, writing
 
 app_name = "tales"
 urlpatterns = [
@@ -32,6 +32,7 @@ urlpatterns = [
     path("tales/<int:tale>/stops/<int:stop>/claim/", telling.claim, name="claim"),
     path("tales/<int:tale>/stops/<int:stop>/ways/", telling.ways, name="ways"),
     path("tales/<int:tale>/stops/<int:stop>/twice/", telling.twice, name="twice"),
+    path("tales/<int:tale>/take/<slug:form>/", exporting.take, name="take"),
     path("tales/<int:tale>/undo/", telling.take_back, name="undo"),
     path("tales/<int:tale>/redo/", telling.do_again, name="redo"),
     path("tales/<int:tale>/links/", links.make, name="link"),

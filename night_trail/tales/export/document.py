@@ -1,0 +1,122 @@
+"""A tale as a document: for a word processor (DOCX), and ready to print (PDF, tagged)."""
+
+from __future__ import annotations
+
+import io
+import json
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from night_trail.draw.frame.text import FONTS
+from night_trail.draw.png import png
+from night_trail.tales.export.blocks import Block, blocks
+from night_trail.tales.export.gathered import Part, Told, told
+from night_trail.tales.models import Tale
+
+STYLES = {"item": "List Bullet", "numbered": "List Number", "quote": "Intense Quote", "heading": "Heading 3"}
+TEMPLATE = Path(__file__).with_name("tale.typ")
+
+
+def word(tale: Tale) -> bytes:
+    """Return the tale as DOCX: headings of chapters and stops, text, pictures with their alternative text."""
+    from docx import Document  # noqa: PLC0415  (slow import, only here)
+    from docx.shared import Inches  # noqa: PLC0415
+
+    made = Document()
+    made.core_properties.title = tale.title[:250]
+    made.core_properties.author = ""
+    made.add_heading(_clean(tale.title), 0)
+    chapter = ""
+    for one in told(tale):
+        if one.chapter and one.chapter != chapter:
+            chapter = one.chapter
+            made.add_heading(_clean(chapter), 1)
+        made.add_heading(_clean(one.heading), 2)
+        if one.large is not None:
+            made.add_paragraph(_clean(f"{one.large.text}: {one.large.label}"), style="Intense Quote")
+        for block in blocks(one.text):
+            _written(made, block)
+        if one.claim:
+            made.add_paragraph().add_run(_clean(one.claim)).italic = True
+        for part in _pictures(one):
+            if part.words:
+                made.add_paragraph(_clean(part.words))
+            shape = made.add_picture(io.BytesIO(png(part.alone(), 2)), width=Inches(6.2))
+            shape._inline.docPr.set("descr", _alt(part))
+            made.add_paragraph(_clean(part.sentence), style="Caption")
+            for caution in part.cautions:
+                made.add_paragraph(_clean(f"! {caution}"), style="Caption")
+        if one.unreadable:
+            made.add_paragraph("The picture of this stop cannot be drawn any more.")
+    out = io.BytesIO()
+    made.save(out)
+    return out.getvalue()
+
+
+def _pictures(one: Told) -> tuple[Part, ...]:
+    return one.parts + ((one.beside,) if one.beside is not None else ())
+
+
+def _alt(part: Part) -> str:
+    return _clean(f"{part.sentence} {part.headline}")[:1_000]
+
+
+def _clean(text: str) -> str:
+    """Return a text without what XML cannot hold."""
+    return "".join(c for c in text if c >= " " or c in "\n\t")
+
+
+def _written(made: Any, block: Block) -> None:
+    paragraph = made.add_paragraph(style=STYLES.get(block.kind))
+    for run in block.runs:
+        text = f"{run.text} ({run.link})" if run.link and run.link != run.text else run.text
+        written = paragraph.add_run(_clean(text))
+        written.bold, written.italic = run.bold or run.figure, run.italic
+
+
+def print_ready(tale: Tale) -> bytes:
+    """Return the tale as PDF: tagged, a stop a page, the pictures by day with their alternative text."""
+    import typst  # noqa: PLC0415  (slow import, only here)
+
+    with tempfile.TemporaryDirectory() as room:
+        root = Path(room)
+        (root / "tale.typ").write_text(TEMPLATE.read_text())
+        stops = [_laid_out(one, root) for one in told(tale)]
+        # texts are data, never markup
+        data = json.dumps({"title": tale.title, "stops": stops}, ensure_ascii=False)
+        found = typst.compile(
+            str(root / "tale.typ"),
+            root=room,
+            font_paths=[str(FONTS)],
+            sys_inputs={"tale": data},
+            format="pdf",
+        )
+    return bytes(found)
+
+
+def _laid_out(one: Told, root: Path) -> dict[str, Any]:
+    pictures = []
+    for at, part in enumerate(_pictures(one)):
+        name = f"stop{one.number}-{at}.svg"
+        svg = part.alone().replace('"Figtree Variable", ', "").replace('"Literata Variable", ', "")
+        (root / name).write_text(svg)
+        pictures.append(
+            {"file": name, "alt": _alt(part), "words": part.words, "cautions": list(part.cautions)}
+        )
+    return {
+        "chapter": one.chapter,
+        "heading": one.heading,
+        "large": [one.large.text, one.large.label] if one.large is not None else [],
+        "blocks": [
+            {
+                "kind": block.kind,
+                "level": block.level,
+                "runs": [[r.text, r.bold or r.figure, r.italic, r.link] for r in block.runs],
+            }
+            for block in blocks(one.text)
+        ],
+        "claim": one.claim,
+        "pictures": pictures,
+        "unreadable": one.unreadable,
+    }
