@@ -46,7 +46,10 @@ def _script() -> str:
 
 def page(tale: Tale, theme: str) -> str:
     """Return the file. Of the rows it holds what is drawn, and nothing between it."""
-    stops = [_shown(one) for one in told(tale)]
+    stops, chapter = [], ""
+    for one in told(tale):
+        chapter = one.chapter or chapter
+        stops.append(_shown(one) | {"chapter": chapter})
     return render_to_string(
         "tales/page.html",
         {
