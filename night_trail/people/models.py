@@ -103,3 +103,19 @@ class Owned(models.QuerySet[Any]):
         """Whether ``visible_to`` holds for every role by the thing itself."""
         owned: bool = thing.owner_id == person.pk
         return owned
+
+
+class Letter(models.Model):
+    """A letter that would be sent, were there mail: it lies in the outbox of whom it is for."""
+
+    to = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="letters")
+    subject = models.CharField(max_length=200)
+    text = models.TextField(max_length=6_000)
+    address = models.CharField(max_length=300, blank=True, default="")
+    made = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["-made", "-id"]
+
+    def __str__(self) -> str:
+        return self.subject

@@ -17,6 +17,7 @@ urlpatterns = [
         ),
         name="password",
     ),
+    path("account/outbox/", views.outbox, name="outbox"),
     path("account/present/", views.present, name="present"),
     path("account/", views.account, name="account"),
     path("account/sign-out-everywhere/", views.sign_out_everywhere, name="sign-out-everywhere"),

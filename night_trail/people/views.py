@@ -19,7 +19,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from night_trail.core.errors import NightTrailError
 from night_trail.people import accounts, doors, slowing
 from night_trail.people.context import COOKIE, THEMES
-from night_trail.people.models import Invitation
+from night_trail.people.models import Invitation, Letter
 from night_trail.web.asking import visitor
 
 DEMO_NAME = "analyst"
@@ -149,3 +149,10 @@ def sign_out_everywhere(request: HttpRequest) -> HttpResponse:
     accounts.sign_out_everywhere(request.user)
     logout(request)
     return redirect("people:sign-in")
+
+
+@require_GET
+def outbox(request: HttpRequest) -> HttpResponse:
+    """Show the letters that would be sent to the visitor, were there mail."""
+    letters = Letter.objects.filter(to=visitor(request))[:200]
+    return render(request, "people/outbox.html", {"letters": letters})

@@ -255,3 +255,17 @@ class Comment(models.Model):
 
     def __str__(self) -> str:
         return f"{self.name}: {self.text[:60]}"
+
+
+class Look(models.Model):
+    """When somebody last looked at what was said of a tale."""
+
+    tale = models.ForeignKey(Tale, on_delete=models.CASCADE, related_name="looks")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    at = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["tale", "person"], name="one look a person")]
+
+    def __str__(self) -> str:
+        return f"{self.person} at {self.tale}"

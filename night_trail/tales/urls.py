@@ -2,7 +2,17 @@
 
 from django.urls import path
 
-from night_trail.tales.views import beats, drafting, editions, exporting, links, telling, walking, writing
+from night_trail.tales.views import (
+    beats,
+    commenting,
+    drafting,
+    editions,
+    exporting,
+    links,
+    telling,
+    walking,
+    writing,
+)
 
 app_name = "tales"
 urlpatterns = [
@@ -33,6 +43,10 @@ urlpatterns = [
     path("tales/<int:tale>/stops/<int:stop>/ways/", telling.ways, name="ways"),
     path("tales/<int:tale>/stops/<int:stop>/twice/", telling.twice, name="twice"),
     path("tales/<int:tale>/take/<slug:form>/", exporting.take, name="take"),
+    path("tales/<int:tale>/stops/<int:stop>/comments/", commenting.own, name="comment"),
+    path("tales/<int:tale>/comments/", commenting.listed, name="comments"),
+    path("tales/<int:tale>/comments/<int:comment>/", commenting.decide, name="decide-comment"),
+    path("walk/<str:token>/stops/<int:stop>/comments/", commenting.by_link, name="comment-by-link"),
     path("tales/<int:tale>/undo/", telling.take_back, name="undo"),
     path("tales/<int:tale>/redo/", telling.do_again, name="redo"),
     path("tales/<int:tale>/links/", links.make, name="link"),

@@ -20,18 +20,19 @@ from night_trail.tables.arrivals import add_to_bundle
 from night_trail.tables.models import Arrival, Bundle, Table, Version
 from night_trail.tables.worker import beat_file
 from night_trail.tales.deeds import FIELDS
-from night_trail.tales.models import Edition, Link, Tale
+from night_trail.tales.models import Comment, Edition, Link, Tale
 from night_trail.trails.models import Step
 from tests.web.conftest import client_of
 
 OPEN = {"health", "people:present", "people:sign-in", "people:theme"} | {
     *("people:enter", "people:invited", "tales:walk", "tales:walk-stop", "tales:enter"),
     "tales:walk-before",
+    "tales:comment-by-link",
 }
 """What needs no sign-in; the latter ask for an unguessable key instead."""
 
 EVERYONES = {
-    *("people:sign-out", "people:sign-out-everywhere", "people:password", "people:account"),
+    *("people:sign-out", "people:sign-out-everywhere", "people:password", "people:account", "people:outbox"),
     *("tables:home", "tables:bring"),
     *("trails:index", "tales:index", "tales:new"),
 }
@@ -84,6 +85,7 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         "form": "csv",
         "beat": 1,
         "edition": 1,
+        "comment": Comment.objects.create(stop=stop, name="Reader", text="Why?").pk,
     }
     arrival = Arrival.objects.get(table=table)
     waiting = Bundle.objects.create(owner=owner, name="waiting.csv")
@@ -93,6 +95,8 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         values = {k: known[k] for k in pattern.pattern.converters}
         if name in ("tables:bundle", "tables:cancel", "tables:read"):
             values["pk"] = waiting.pk if name == "tables:bundle" else arrival.bundle_id
+        if name == "tales:take":
+            values["form"] = "html"
         if name == "tables:decide":
             values["pk"] = waiting.arrivals.get().pk
         found[name] = reverse(name, kwargs=values)
@@ -139,6 +143,7 @@ def test_nobody_is_sent_to_the_sign_in(address: dict[str, str]) -> None:
         "tales:walk-stop": 200,
         "tales:enter": 405,
         "tales:walk-before": 200,
+        "tales:comment-by-link": 405,
     }
     assert everything() == before
 

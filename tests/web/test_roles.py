@@ -69,12 +69,12 @@ GOES_ON = {
     ),
     *("trails:in-short-see", "tales:draft", "trails:walk-again"),
 }
-WALKS = {"tales:own-walk", "tales:own-walk-stop", "tales:before", "tales:before-stop"}
+WALKS = {"tales:own-walk", "tales:own-walk-stop", "tales:before", "tales:before-stop", "tales:comment"}
 WRITES = {
     *("tales:write", "tales:stop", "tales:picture", "tales:rename", "tales:collect", "tales:order"),
     *("tales:edit", "tales:annotate", "tales:remove", "tales:thumb", "tales:twice", "tales:claim"),
     *("tales:beat-add", "tales:beat-edit", "tales:beat-move", "tales:bind", "tales:agree"),
-    *("tales:propose", "tales:ways", "tales:undo", "tales:redo"),
+    *("tales:propose", "tales:ways", "tales:undo", "tales:redo", "tales:take", "tales:comments"),
 }
 
 MAY: dict[tuple[str, Role], set[str]] = {

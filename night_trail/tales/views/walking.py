@@ -22,6 +22,7 @@ from night_trail.draw import WALK, Size
 from night_trail.draw.small.footpath import WalkStop, walk_path
 from night_trail.people.models import Role
 from night_trail.tables.models import Table
+from night_trail.tales.comments import shown as shown_comments
 from night_trail.tales.figures import bound_in, figures_of
 from night_trail.tales.following import stops_of
 from night_trail.tales.models import Edition, Link, Stop, Tale
@@ -155,6 +156,13 @@ def _walk(
         "earlier": edition,
     }
     if edition is None:
+        where = [token, stop.pk] if token else [tale.pk, stop.pk]
+        context["comments"] = shown_comments(stop)
+        context["comment_address"] = reverse(
+            "tales:comment-by-link" if token else "tales:comment", args=where
+        )
+        context["guest"] = _guest(request)
+    if edition is None:
         context |= _told_of_editions(request, tale, token)
     words = stop.text
     if stop.step is not None:
@@ -187,6 +195,15 @@ def _explores(request: HttpRequest, stop: Stop, number: int, link: Link | None, 
     if not Table.objects.sees(request.user, stop.step.trail.version.table, Role.EXPLORE):
         return ""
     return reverse("tales:explore-own", args=[stop.tale_id, number])
+
+
+def _guest(request: HttpRequest) -> str:
+    """Return the name that a guest wrote before."""
+    kept = request.COOKIES.get("guest", "")[:1_000]
+    try:
+        return kept.encode("ascii").decode("unicode_escape")[:80]
+    except UnicodeError:
+        return ""
 
 
 def _stops(tale: Tale) -> list[Stop]:

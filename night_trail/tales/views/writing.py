@@ -16,6 +16,7 @@ from night_trail.core.hand import whole
 from night_trail.core.questions.registry import short_name
 from night_trail.people.models import Role
 from night_trail.tables.models import Table
+from night_trail.tales.comments import new_for
 from night_trail.tales.deeds import deed, next_to_redo, next_to_undo
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.page import THUMB, offers_context, stage_context, stage_drawn, text_context
@@ -128,6 +129,7 @@ def written(
         "mine": found.owner_id == request.user.pk,
         "links": found.links.filter(revoked=None),
         "new_token": new_token,
+        "new_comments": new_for(request.user, found),
     }
     if current is not None:
         context["number"] = stops.index(current) + 1

@@ -1,6 +1,6 @@
 // Walking a tale: keys, buttons, the path, or by itself. What a reader lights
 // travels in the address of a request and is recorded nowhere.
-import { $, onLoop, onSweep, walkMarks } from "./common.js";
+import { $, $$, onLoop, onSweep, walkMarks } from "./common.js";
 
 const walk = () => $("#walk");
 let playing = 0;
@@ -82,6 +82,50 @@ function show() {
 }
 document.addEventListener("htmx:after:swap", show);
 
+// ---- comments at a place of the picture: its shares of the width and the height ----
+let placing = null;
+function placed() {
+  for (const dot of $$(".place")) {
+    dot.style.left = `${Number(dot.dataset.x) * 100}%`;
+    dot.style.top = `${Number(dot.dataset.y) * 100}%`;
+  }
+}
+document.addEventListener("htmx:after:swap", placed);
+addEventListener("load", placed);
+document.addEventListener("click", (event) => {
+  const button = event.target.closest?.("[data-place]");
+  if (button) {
+    placing = placing ? null : button;
+    button.setAttribute("aria-pressed", String(Boolean(placing)));
+    button.textContent = placing ? "click the picture where it is" : "at a place of the picture…";
+    document.body.classList.toggle("placing", Boolean(placing));
+    return;
+  }
+  const stage = placing && event.target.closest?.("#stage");
+  if (!stage) return;
+  event.stopImmediatePropagation();
+  const box = stage.getBoundingClientRect();
+  const form = placing.form;
+  form.elements.x.value = ((event.clientX - box.left) / box.width).toFixed(4);
+  form.elements.y.value = ((event.clientY - box.top) / box.height).toFixed(4);
+  placing.textContent = "placed; click again to place it elsewhere";
+  placing.setAttribute("aria-pressed", "false");
+  document.body.classList.remove("placing");
+  placing = null;
+}, true);
+
+// ---- by a finger: a stroke to the side goes on or back ----
+let touched = null;
+document.addEventListener("touchstart", (event) => {
+  touched = event.touches.length === 1 && !event.target.closest?.("svg .ground, .scroll, .axis-band") ? event.touches[0] : null;
+}, { passive: true });
+document.addEventListener("touchend", (event) => {
+  if (!touched) return;
+  const [dx, dy] = [event.changedTouches[0].clientX - touched.clientX, event.changedTouches[0].clientY - touched.clientY];
+  touched = null;
+  if (Math.abs(dx) > 60 && Math.abs(dx) > 2 * Math.abs(dy)) turnTo(dx < 0 ? walk().dataset.on : walk().dataset.back);
+}, { passive: true });
+
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   if (walkMarks(event)) return;
@@ -90,7 +134,8 @@ document.addEventListener("keydown", (event) => {
     event.preventDefault();
     return lightMark(mark, event.shiftKey);
   }
-  if (event.target.closest?.("a, button, input") && [" ", "Enter"].includes(event.key)) return;
+  if (event.target.closest?.("input, textarea, select")) return;
+  if (event.target.closest?.("a, button, summary") && [" ", "Enter"].includes(event.key)) return;
   const { back, on, address } = walk().dataset;
   const keys = {
     ArrowRight: () => turnTo(on),
