@@ -182,7 +182,7 @@ def test_stops_are_dragged_into_order(page: Page, base: str) -> None:
     page.get_by_label("Title of a new tale").fill("In order")
     page.get_by_role("button", name="Begin it").click()
     for name in ("one", "two", "three"):
-        page.get_by_text("+ from a cairn").click()
+        page.get_by_text("+ a stop").click()
         page.get_by_role("button", name="A stop without a picture", exact=True).click()
         page.locator("#stop-heading").fill(name)
         page.locator("#stop-heading").blur()

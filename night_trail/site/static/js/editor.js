@@ -64,12 +64,25 @@ function block(node) {
 }
 export const markdown = (root) => blocks(root).join("\n\n");
 
+let unkept = false;
 function keep() {
   const text = markdown(editor());
   if (text === field().value) return;
   field().value = text;
+  unkept = true;
   field().dispatchEvent(new Event("input", { bubbles: true }));
 }
+// Who leaves the text, or the page, a moment after the last letter loses nothing.
+document.addEventListener("focusout", (event) => {
+  if (unkept && event.target.id === "stop-prose") field().dispatchEvent(new Event("change", { bubbles: true }));
+});
+document.addEventListener("htmx:before:request", (event) => {
+  if (event.detail?.ctx?.sourceElement?.id === "stop-form") unkept = false;
+});
+addEventListener("pagehide", () => {
+  const form = $("#stop-form");
+  if (unkept && form) fetch(form.action, { method: "POST", body: new FormData(form), keepalive: true });
+});
 
 // ---- a figure at the caret ----
 let caret = null;
@@ -78,8 +91,10 @@ document.addEventListener("selectionchange", () => {
   if (at.rangeCount && editor()?.contains(at.anchorNode)) caret = at.getRangeAt(0).cloneRange();
 });
 function atCaret() {
-  editor().focus();
   const at = getSelection();
+  // what is selected now comes before what was noted of it, which may be a letter behind
+  if (document.activeElement === editor() && at.rangeCount && editor().contains(at.anchorNode)) return at.getRangeAt(0);
+  editor().focus();
   if (caret && editor().contains(caret.startContainer)) {
     at.removeAllRanges();
     at.addRange(caret);
@@ -126,7 +141,6 @@ function closeMenu() {
   const shown = menu();
   shown.hidden = true;
   editor()?.removeAttribute("aria-activedescendant");
-  editor()?.setAttribute("aria-expanded", "false");
 }
 function fill(typed) {
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
@@ -153,7 +167,6 @@ function fill(typed) {
   const place = getSelection().getRangeAt(0).getBoundingClientRect();
   const around = shown.offsetParent.getBoundingClientRect();
   shown.style.top = `${(place.bottom || editor().getBoundingClientRect().bottom) - around.top + 6}px`;
-  editor().setAttribute("aria-expanded", "true");
   editor().setAttribute("aria-activedescendant", "figure-option-0");
 }
 function choose(figure) {
@@ -163,7 +176,6 @@ function choose(figure) {
   const at = getSelection().getRangeAt(0);
   range.setEnd(at.endContainer, at.endOffset);
   range.deleteContents();
-  caret = range;
   closeMenu();
   insert(figure);
 }

@@ -1,0 +1,184 @@
+"""From cairns to a tale: written with the hand, walked, said something of, taken along, walked again."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser.helpers import drag, mark, plot_point, say, settled, start_trail, until
+
+
+def begin(page: Page) -> None:
+    """From a picture to a tale of one stop, with its first click."""
+    start_trail(page)
+    say(page, "late_min by depot as box plots")
+    page.keyboard.press("Enter")
+    expect(page.locator("#sentence")).to_contain_text("across depot, drawn as box plots")
+    settled(page)
+    mark(page, "Tallow Lane").first.click()
+    expect(page.locator(".chip.lantern")).to_contain_text("depot is Tallow Lane")
+    page.get_by_role("button", name="Leave a cairn").click()
+    expect(page.locator("#cairn-title")).to_be_visible()
+
+
+def test_a_claim_is_taken_from_what_is_proposed_and_another_is_typed(page: Page) -> None:
+    begin(page)
+    offered = page.locator("#cairn .claim-offer").first
+    expect(offered).to_contain_text("Holds")
+    words = offered.locator("span").first.inner_text()
+    offered.click()
+    expect(page.locator("#cairn .claim.holds .claim-says")).to_contain_text(words)
+    page.get_by_text("Change or let go").click()
+    page.locator("#claim-typed").fill(
+        "the median of late_min is lower where depot is Tallow Lane than elsewhere"
+    )
+    page.get_by_role("button", name="Check it").click()
+    expect(page.locator("#cairn .claim.fails")).to_contain_text("Does not hold")
+    page.locator("#cairn .claim-instead button").click()
+    expect(page.locator("#cairn .claim.holds")).to_contain_text("higher where depot is Tallow Lane")
+    page.reload()
+    expect(page.locator("#cairn .claim.holds")).to_contain_text("redraws")
+
+
+def test_figures_are_bound_beats_are_set_on_the_picture_and_it_is_walked(page: Page) -> None:
+    begin(page)
+    page.get_by_role("button", name="Begin a tale with it").click()
+    page.locator("#stop-prose").click()
+    page.keyboard.press("ControlOrMeta+a")
+    page.keyboard.press("Delete")
+    page.keyboard.type("It is /")
+    expect(page.locator("#figure-menu")).to_be_visible()
+    page.keyboard.type("northgate")
+    expect(page.locator("#figure-menu [role=option]").first).to_contain_text("Northgate")
+    page.keyboard.press("Enter")
+    bound = page.locator("#stop-prose .bound")
+    expect(bound).to_have_count(1)
+    page.keyboard.type("late, and 2.2 min elsewhere.")
+    expect(page.locator(".bind-offer")).to_contain_text("typed by hand")
+    page.get_by_role("button", name="bind it").click()
+    expect(bound).to_have_count(2)
+    expect(page.locator("#stop-text")).to_have_value(
+        re.compile(r"^It is \[.+\]\(figure:\w{8}\).+\(figure:\w{8}\) elsewhere\.$")
+    )
+
+    # the picture as it is, then a beat in which another depot is lit by a click, and all are kept
+    page.get_by_role("button", name="+ beat").click()
+    expect(page.locator(".beat")).to_have_count(3)
+    settled(page)
+    mark(page, "Northgate").first.click()
+    expect(page.locator(".vary .chip.lantern")).to_contain_text("depot is Northgate")
+    page.locator("#beat-words").fill("Then Northgate.")
+    page.locator("#beat-words").blur()
+    expect(page.locator(".beat.here")).to_contain_text("Then Northgate.")
+    page.get_by_role("button", name=re.compile("^↶ Undo")).click()
+    expect(page.locator(".beat").nth(1)).not_to_contain_text("Then Northgate.")
+    page.get_by_role("button", name=re.compile("^↷ Do again")).click()
+    expect(page.locator(".beat").nth(1)).to_contain_text("Then Northgate.")
+
+    page.get_by_role("link", name="Walk it").click()
+    expect(page.locator(".walk .bound").first).to_be_visible()
+    expect(page.locator(".chip.lantern")).to_have_count(0)
+    page.keyboard.press("ArrowRight")
+    expect(page.locator(".beat-says")).to_contain_text("Then Northgate.")
+    expect(page.locator(".chip.lantern")).to_contain_text("depot is Northgate")
+    page.get_by_role("link", name="as a table").click()
+    expect(page.locator(".walk-table")).to_contain_text("Northgate")
+    expect(page.locator(".beat-says")).to_contain_text("Then Northgate.")
+
+
+def test_a_note_is_placed_while_marks_still_light(page: Page) -> None:
+    begin(page)
+    page.get_by_role("button", name="Begin a tale with it").click()
+    settled(page)
+    page.get_by_role("button", name="Arrow", exact=True).click()
+    drag(page, plot_point(page, 0.8, 0.2), plot_point(page, 0.5, 0.4))
+    expect(page.locator("#stage .annotation.arrow")).to_have_count(1)
+    expect(page.locator(".vary .chip.lantern")).to_contain_text("depot is Tallow Lane")
+    settled(page)
+    page.mouse.click(*plot_point(page, 0.97, 0.97))
+    expect(page.locator(".vary .chip.lantern")).to_have_count(0)
+    expect(page.locator("#stage .annotation.arrow")).to_have_count(1)
+
+
+def test_a_guest_comments_at_a_place_and_the_writer_settles_it(page: Page, base: str, stranger: Page) -> None:
+    page.goto(base + "/tales/1/")
+    page.get_by_role("button", name="Make a read link").click()
+    link = page.locator("#new-link").input_value()
+    stranger.goto(link)
+    stranger.keyboard.press("ArrowRight")
+    expect(stranger.get_by_role("heading", level=1)).to_have_text("Rain makes its own hump")
+    settled(stranger)
+    stranger.get_by_text("Say something of this stop").click()
+    stranger.get_by_label("Your name").fill("Ada")
+    stranger.get_by_label("What you say").fill("Why here?")
+    stranger.get_by_role("button", name="at a place of the picture…").click()
+    stranger.mouse.click(*plot_point(stranger, 0.6, 0.7))
+    stranger.get_by_role("button", name="Say it").click()
+    expect(stranger.locator(".place")).to_have_text("1")
+    until(stranger, "parseFloat(document.querySelector('.place').style.left) > 40")
+    page.goto(base + "/tales/1/comments/")
+    page.get_by_label("Answer Ada").fill("Ask Tallow Lane.")
+    page.get_by_role("button", name="Answer").click()
+    page.goto(base + "/tales/1/comments/")
+    page.get_by_role("button", name="settle").click()
+    stranger.reload()
+    expect(stranger.locator("#comments")).to_contain_text("Ask Tallow Lane.")
+    expect(stranger.locator("#comments")).to_contain_text("settled")
+
+
+@pytest.mark.parametrize("theme", ["night", "day"])
+def test_the_page_walks_from_a_disk_without_a_network(
+    page: Page, browser: Browser, base: str, tmp_path: Path, theme: str
+) -> None:
+    kept = tmp_path / "tale.html"
+    kept.write_bytes(page.request.get(f"{base}/tales/1/take/html/").body())
+    context = browser.new_context(
+        offline=True, viewport={"width": 1280 if theme == "night" else 390, "height": 800}
+    )
+    alone = context.new_page()
+    complaints: list[str] = []
+    alone.on("pageerror", lambda error: complaints.append(str(error)))
+    alone.on("console", lambda m: complaints.append(m.text) if m.type == "error" else None)
+    alone.on("request", lambda r: None if r.url.startswith(("file:", "data:")) else complaints.append(r.url))
+    alone.goto(kept.as_uri())
+    expect(alone.locator(".stop.here h1")).to_have_text("A town that sleeps late")
+    alone.keyboard.press("ArrowRight")
+    expect(alone.locator(".part.here .beat-says")).to_have_text("All trips of four years.")
+    if theme == "day":
+        alone.get_by_role("button", name="Turn to day").click()
+        assert alone.evaluate("document.documentElement.scrollWidth") <= 390
+    alone.locator(".part.here svg .mark").nth(3).click()
+    expect(alone.locator(".part.here svg.lighting .lit-here")).to_have_count(1)
+    alone.keyboard.press("l")
+    expect(alone.locator("svg.lighting")).to_have_count(0)
+    alone.keyboard.press("ArrowRight")
+    expect(alone.locator(".part.here .beat-says")).to_have_text("The wet nights, lit.")
+    alone.locator(".part.here summary").click()
+    expect(alone.locator(".part.here table")).to_be_visible()
+    assert complaints == []
+    context.close()
+
+
+def test_the_next_month_comes_and_a_claim_is_gone(page: Page, base: str) -> None:
+    page.goto(base + "/")
+    page.get_by_role("link", name="night_buses", exact=True).click()
+    page.locator(".menu-box summary").filter(has_text="More").click()
+    page.get_by_role("button", name="Let the feed deliver the next month").click()
+    expect(page.locator(".delivered")).to_contain_text("night_buses has 52,456 rows now.")
+    page.get_by_role("button", name="Read into night_buses").click()
+    page.get_by_role("link", name="walk “Why are we late?” again").click()
+    page.get_by_role("button", name="Walk it again").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("1 is gone")
+    gone = page.locator(".rewalk-line").first
+    expect(gone).to_contain_text("It was so to the end")
+    expect(gone.locator("svg.picture")).to_have_count(2)
+    page.get_by_role("button", name="Let “Why are we late?” follow").first.click()
+    expect(page.locator("#notice")).to_contain_text("1 is gone")
+    page.goto(base + "/tales/1/walk/4/")
+    expect(page.locator(".claim.fails")).to_contain_text("Does not hold")
+    expect(page.locator(".bound.follows").first).to_be_visible()
+    page.goto(base + "/tales/1/before/1/4/")
+    expect(page.locator(".claim.holds")).to_be_visible()
