@@ -23,7 +23,7 @@ from night_trail.site.errors import sentence_page
 STRANGERS_MOST = 20_000
 """Bytes somebody may send who is not signed in."""
 
-WITH_FILES = {"tables:bring", "tables:deliver", "tables:use-recipe"}
+WITH_FILES = {"tables:bring", "tables:deliver", "tables:use-recipe", "tales:open"}
 
 
 class Places:

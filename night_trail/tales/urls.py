@@ -18,6 +18,7 @@ app_name = "tales"
 urlpatterns = [
     path("tales/", writing.index, name="index"),
     path("tales/new/", writing.new, name="new"),
+    path("tales/open/", exporting.open_package, name="open"),
     path("tales/draft/<int:trail>/<int:step>/", drafting.draft, name="draft"),
     path("tales/draft/<int:table>/", drafting.draft_table, name="draft-table"),
     path("tales/<int:tale>/", writing.write, name="write"),

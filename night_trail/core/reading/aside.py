@@ -55,7 +55,7 @@ class Limits:
 
 
 class Asked(msgspec.Struct):
-    """What a process aside is to do with a file: name its ``parts``, ``preview`` it, or ``read`` it."""
+    """What a process aside does with a file: ``parts``, ``preview``, ``read``, or its columns as ``typed``."""
 
     work: str
     path: str
@@ -89,6 +89,12 @@ def _answers(asked: Asked) -> Iterator[dict[str, Any]]:
                 "records": found.records, "understood": found.understood, "whole": found.whole,
             }
         }  # fmt: skip
+    elif asked.work == "typed":
+        frame = pl.read_parquet(path)
+        yield {"total": frame.width}
+        for cells in frame.iter_columns():
+            yield {"column": cells.name, "cells": _cells(cells)}
+        yield {"done": frame.height}
     else:
         source = open_file(path, asked.name, asked.settings, asked.part)
         yield {"total": len(wanted_columns(source, asked.settings))}
@@ -328,6 +334,12 @@ class Aside:
                 )
             else:
                 yield msgspec.convert(said["done"], Understood)
+
+    def typed(self, path: Path, name: str) -> Iterator[tuple[str, pl.Series]]:
+        """Yield the columns of a Parquet file as they are typed in it, each with its name."""
+        for said in self._messages(Asked("typed", str(path), name)):
+            if "cells" in said:
+                yield said["column"], _series(said["cells"])
 
 
 def _series(cells: bytes) -> pl.Series:

@@ -4,16 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from django.contrib import messages
+from django.core.files.uploadedfile import UploadedFile
 from django.http import Http404, HttpRequest, HttpResponse
-from django.views.decorators.http import require_GET
+from django.shortcuts import redirect
+from django.views.decorators.http import require_GET, require_POST
 
+from night_trail.core.errors import NightTrailError
 from night_trail.people.context import theme
 from night_trail.tales.export.document import print_ready, word
 from night_trail.tales.export.markdown import markdown
 from night_trail.tales.export.page import page
 from night_trail.tales.export.slides import slides
 from night_trail.tales.models import Tale
+from night_trail.tales.package import opened, packed
 from night_trail.tales.views.writing import writable
+from night_trail.web.asking import visitor
 from night_trail.web.downloads import download
 
 Maker = Callable[[Tale, HttpRequest], bytes]
@@ -34,6 +40,7 @@ FORMS: dict[str, tuple[str, str, Maker]] = {
         lambda tale, _: word(tale),
     ),
     "pdf": ("pdf", "application/pdf", lambda tale, _: print_ready(tale)),
+    "package": ("zip", "application/zip", lambda tale, request: packed(tale, request.user)),
     "markdown": ("zip", "application/zip", lambda tale, _: markdown(tale)),
 }
 """The ending, the type and the maker of each form."""
@@ -49,3 +56,14 @@ def take(request: HttpRequest, tale: int, form: str) -> HttpResponse:
     response = HttpResponse(make(found, request), content_type=kind)
     response["X-Content-Type-Options"] = "nosniff"
     return download(response, found.title, ending)
+
+
+@require_POST
+def open_package(request: HttpRequest) -> HttpResponse:
+    """Open a package as a tale of the visitor's own."""
+    file = request.FILES.get("package")
+    if not isinstance(file, UploadedFile):
+        raise NightTrailError("No package was chosen", "", "Choose a zip that was taken along here.")
+    tale = opened(visitor(request), file.read())
+    messages.info(request, f"{tale.title} was opened, with its trails and tables.")
+    return redirect("tales:write", tale.pk)
