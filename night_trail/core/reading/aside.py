@@ -55,7 +55,7 @@ class Limits:
 
 
 class Asked(msgspec.Struct):
-    """What a process aside does with a file: ``parts``, ``preview``, ``read``, or its columns as ``typed``."""
+    """What a process aside does with a file: ``parts``, ``preview``, ``read``, or its cells as ``typed``."""
 
     work: str
     path: str

@@ -14,6 +14,7 @@ from night_trail.core.errors import NightTrailError
 from night_trail.people.context import theme
 from night_trail.tales.export.document import print_ready, word
 from night_trail.tales.export.markdown import markdown
+from night_trail.tales.export.notebook import notebook
 from night_trail.tales.export.page import page
 from night_trail.tales.export.slides import slides
 from night_trail.tales.models import Tale
@@ -40,6 +41,7 @@ FORMS: dict[str, tuple[str, str, Maker]] = {
         lambda tale, _: word(tale),
     ),
     "pdf": ("pdf", "application/pdf", lambda tale, _: print_ready(tale)),
+    "notebook": ("zip", "application/zip", lambda tale, request: notebook(tale, request.user)),
     "package": ("zip", "application/zip", lambda tale, request: packed(tale, request.user)),
     "markdown": ("zip", "application/zip", lambda tale, _: markdown(tale)),
 }
