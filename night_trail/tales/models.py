@@ -131,6 +131,7 @@ class Link(models.Model):
     password = models.CharField(max_length=200, blank=True, default="")
     opened = models.PositiveIntegerField(default=0)
     last_opened = models.DateField(null=True)
+    sites = models.TextField(blank=True, default="")
     failed = models.PositiveIntegerField(default=0)
     failed_at = models.DateTimeField(null=True)
 

@@ -19,6 +19,7 @@ urlpatterns = [
     path("tales/", writing.index, name="index"),
     path("tales/new/", writing.new, name="new"),
     path("tales/open/", exporting.open_package, name="open"),
+    path("tales/draft/cairns/", drafting.draft_cairns, name="draft-cairns"),
     path("tales/draft/<int:trail>/<int:step>/", drafting.draft, name="draft"),
     path("tales/draft/<int:table>/", drafting.draft_table, name="draft-table"),
     path("tales/<int:tale>/", writing.write, name="write"),

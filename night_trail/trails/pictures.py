@@ -14,6 +14,7 @@ from django.conf import settings
 from django.http import HttpRequest
 
 from night_trail.core.annotations import Annotation
+from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.spans import Words
 from night_trail.core.question import Question, Scene, key
@@ -30,6 +31,7 @@ from night_trail.jobs.models import Job
 from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
 from night_trail.trails.behind import answer_behind, behind, job_for
+from night_trail.trails.models import Step
 
 MOST_WEIGHED = 40
 
@@ -167,3 +169,20 @@ def size_from(request: HttpRequest, default: Size = MAIN, cookie: str = "picture
     except ValueError:
         return default
     return Size(min(max(width, 260), 2400), min(max(height, 180), 1600), default.detail)
+
+
+SMALL = Size(300, 190, "beside")
+
+
+def small_of(step: Step | None, prefix: str) -> Svg | str:
+    """Return the small picture of a step with its annotations; nothing where it cannot be drawn any more."""
+    if step is None:
+        return ""
+    try:
+        scene = step.scene_value()
+        if scene.main is None:
+            return ""
+        desk = Desk(step.trail.version, scene, reads=True)
+        return desk.drawn(scene.main, SMALL, f"{prefix}{step.pk}", step.annotation_values()).svg
+    except NightTrailError:
+        return ""

@@ -35,6 +35,7 @@ class Way:
     back: Step | None
     on: Step | None
     opening: int | None
+    cairns: int = 0
 
 
 def way_to(trail: Trail, here: Step) -> Way:
@@ -90,6 +91,7 @@ def way_to(trail: Trail, here: Step) -> Way:
         by_id.get(here.parent_id) if here.parent_id else None,
         following[-1] if following else None,
         _opening(children, here),
+        sum(hasattr(step, "cairn") for step in steps),
     )
 
 

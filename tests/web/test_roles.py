@@ -55,6 +55,7 @@ LOOKS_AT_A_TRAIL = {
         "trails:groups",
         "trails:groups-csv",
         "trails:claim",
+        "trails:cairns",
     ),
 }
 GOES_ON = {

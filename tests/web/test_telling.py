@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from contextlib import suppress
 from datetime import timedelta
 from typing import Any
 
@@ -14,15 +15,18 @@ from django.urls import reverse
 from django.utils import timezone
 
 from night_trail.core.bound import bonds
+from night_trail.core.errors import NightTrailError
 from night_trail.core.question import to_json
-from night_trail.core.turns import KeepLit, Light, PutOut, Slot
+from night_trail.core.turns import KeepLit, Light, PutOut, Say, Slot
 from night_trail.demo.story import WET
 from night_trail.people.models import Role
 from night_trail.tables.models import Table, TableShare
+from night_trail.tales.drafts import CHAPTERS
 from night_trail.tales.figures import figures_of
 from night_trail.tales.models import Link, Stop, Tale
 from night_trail.tales.prose import prose
 from night_trail.trails.models import Cairn, Step, Trail
+from night_trail.trails.services import cairn_at, start_trail, take_turn
 from tests.web.conftest import client_of
 
 
@@ -249,20 +253,20 @@ def test_a_large_figure_a_second_picture_and_a_chapter(client: Client, tale: Tal
     assert client.post(at(stop, "ways"), {"beside": "999999"}).status_code == 404
 
 
-def link(tale: Tale, **ways: Any) -> tuple[Link, str, str]:
+def link_of(tale: Tale, **ways: Any) -> tuple[Link, str, str]:
     made, token = Link.make(tale, **ways)
     return made, token, reverse("tales:walk", args=[token])
 
 
 def test_a_link_ends_when_its_time_is_over(tale: Tale) -> None:
-    _, _, address = link(tale, expires=timezone.now() - timedelta(seconds=1))
+    _, _, address = link_of(tale, expires=timezone.now() - timedelta(seconds=1))
     assert Client().get(address).status_code == 404
-    _, _, still = link(tale, expires=timezone.now() + timedelta(days=1))
+    _, _, still = link_of(tale, expires=timezone.now() + timedelta(days=1))
     assert Client().get(still).status_code == 200
 
 
 def test_a_password_is_asked_for_and_guessing_slows_down(tale: Tale) -> None:
-    made, token, address = link(tale, password="night owl")
+    made, token, address = link_of(tale, password="night owl")
     reader, enter = Client(), reverse("tales:enter", args=[token])
     asked = reader.get(address).content.decode()
     assert "asks for a password" in asked and tale.title not in asked
@@ -282,7 +286,7 @@ def test_a_password_is_asked_for_and_guessing_slows_down(tale: Tale) -> None:
 
 
 def test_openings_are_counted_once_a_browser_and_nothing_else_is_kept(tale: Tale) -> None:
-    made, _, address = link(tale)
+    made, _, address = link_of(tale)
     reader = Client()
     for _ in range(3):
         reader.get(address)
@@ -294,8 +298,8 @@ def test_openings_are_counted_once_a_browser_and_nothing_else_is_kept(tale: Tale
 def test_exploring_from_a_link_takes_a_link_that_allows_it(
     tale: Tale, stop: Stop, other: User, table: Table
 ) -> None:
-    _, reads, _ = link(tale)
-    made, explores, _ = link(tale, explores=True)
+    _, reads, _ = link_of(tale)
+    made, explores, _ = link_of(tale, explores=True)
     number = [s.pk for s in tale.stops.all()].index(stop.pk) + 1
     theirs = client_of(other)
     assert theirs.post(reverse("tales:explore", args=[reads, number])).status_code == 404
@@ -323,3 +327,51 @@ def test_only_the_owner_of_a_table_opens_it_by_a_link(
     refused = client.post(reverse("tales:link", args=[tale.pk]), {"explores": "1"})
     assert refused.status_code == 422 and "Only who owns a table" in refused.content.decode()
     assert client.post(reverse("tales:link", args=[tale.pk]), {"days": "0"}).status_code == 422
+
+
+def test_a_tale_is_drafted_from_cairns_in_an_order_that_reads(
+    client: Client, owner: User, table: Table
+) -> None:
+    root = start_trail(owner, table)
+    asked = ("forecast boardings by month", "average late_min across depot", "how often does each district occur",
+             "why did boardings change between 2023 and 2022", "late_min")  # fmt: skip
+    cairns = []
+    for words in asked:
+        with suppress(NightTrailError):
+            step = take_turn(root, Say(words, ""))
+            cairns.append(cairn_at(step))
+    page = client.get(reverse("trails:cairns", args=[root.trail_id])).content.decode()
+    assert page.count('name="cairn"') == len(cairns) >= 4 and page.count("<svg") >= 4
+    made = client.post(reverse("tales:draft-cairns"), {"cairn": [c.pk for c in cairns]})
+    tale = Tale.objects.latest("pk")
+    assert made["Location"] == reverse("tales:write", args=[tale.pk])
+    chapters = [stop.chapter for stop in tale.stops.all() if stop.chapter]
+    assert chapters == [c for c in CHAPTERS if c in chapters] and chapters[0] == CHAPTERS[0]
+    assert tale.stops.last().chapter == CHAPTERS[3]
+    assert all(list(bonds(stop.text)) for stop in tale.stops.all())
+    assert client.post(reverse("tales:draft-cairns")).status_code == 422
+
+
+def test_no_cairn_of_anothers_trail_is_drafted(other: User, step: Step) -> None:
+    cairn = cairn_at(step)
+    assert client_of(other).post(reverse("tales:draft-cairns"), {"cairn": cairn.pk}).status_code == 422
+    assert not Tale.objects.filter(owner=other).exists()
+
+
+def test_a_link_is_shown_within_the_sites_its_owner_names_and_nowhere_else(
+    client: Client, tale: Tale
+) -> None:
+    link = reverse("tales:link", args=[tale.pk])
+    for bad in ("javascript:alert(1)", "*", "https://a.example; script-src *", "https://x'y"):
+        assert client.post(link, {"sites": bad}).status_code == 422
+    shown = client.post(link, {"sites": "https://Paper.example/, http://localhost:8000"}).content.decode()
+    token = re.search(r"/walk/([\w-]{20,})/", shown)[1]  # type: ignore[index]
+    walk = Client().get(reverse("tales:walk", args=[token]))
+    assert (
+        "frame-ancestors 'self' https://paper.example http://localhost:8000"
+        in walk["Content-Security-Policy"]
+    )
+    assert "X-Frame-Options" not in walk
+    _, _, address = link_of(tale)
+    other = Client().get(address)
+    assert "frame-ancestors 'none'" in other["Content-Security-Policy"] and other["X-Frame-Options"] == "DENY"

@@ -9,12 +9,14 @@ from django.views.decorators.http import require_POST
 
 from night_trail.core.digest import Line
 from night_trail.core.errors import NightTrailError
+from night_trail.core.hand import LARGEST_KEY, whole
 from night_trail.core.questions.registry import short_name
 from night_trail.people.models import Role
 from night_trail.tables.models import Table
+from night_trail.tales.drafts import drafted_from
 from night_trail.tales.models import Stop, Tale
 from night_trail.trails.digests import OF, asked_length, digest
-from night_trail.trails.models import Step
+from night_trail.trails.models import Cairn, Step, Trail
 from night_trail.trails.page import step_for
 from night_trail.trails.services import show, start_trail
 from night_trail.web.asking import visitor
@@ -35,6 +37,17 @@ def draft_table(request: HttpRequest, table: int) -> HttpResponse:
     found = get_object_or_404(Table.objects.visible_to(request.user, Role.EXPLORE), pk=table)
     root = start_trail(visitor(request), found)
     return _drafted(request, root, digest(root, "table", asked_length(request.POST.get("length", ""))))
+
+
+@require_POST
+def draft_cairns(request: HttpRequest) -> HttpResponse:
+    """Draft a tale from chosen cairns, in an order that reads; their figures are bound."""
+    chosen = [pk for pk in (whole(one, LARGEST_KEY) for one in request.POST.getlist("cairn")) if pk]
+    visible = Cairn.objects.filter(step__trail__in=Trail.objects.visible_to(request.user), pk__in=chosen)
+    cairns = list(visible.select_related("step__trail__version__table"))
+    if not cairns:
+        raise NightTrailError("No cairn is chosen", "", "Choose those the tale is to tell.")
+    return redirect("tales:write", drafted_from(visitor(request), cairns).pk)
 
 
 def _drafted(request: HttpRequest, step: Step, lines: list[Line]) -> HttpResponse:

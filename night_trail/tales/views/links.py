@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import datetime, timedelta
 
 from django.contrib.auth.decorators import login_not_required
@@ -23,6 +24,7 @@ from night_trail.trails.services import begin_at
 from night_trail.web.asking import visitor
 
 MOST_DAYS = 3_650
+MOST_SITES = 10
 
 
 @require_POST
@@ -32,7 +34,10 @@ def make(request: HttpRequest, tale: int) -> HttpResponse:
     explores = bool(request.POST.get("explores"))
     if explores:
         _must_own_tables(found)
-    _, token = Link.make(found, explores, _end(request), request.POST.get("password", "")[:100])
+    sites = _sites(request.POST.get("sites", ""))
+    made, token = Link.make(found, explores, _end(request), request.POST.get("password", "")[:100])
+    if sites:
+        Link.objects.filter(pk=made.pk).update(sites=" ".join(sites))
     return written(request, found.pk, whole(request.POST.get("stop", ""), LARGEST_KEY), token)
 
 
@@ -44,6 +49,24 @@ def _end(request: HttpRequest) -> datetime | None:
     if not days:
         raise NightTrailError(f"A link ends after 1 to {MOST_DAYS:,} days", "", "Leave it empty for never.")
     return timezone.now() + timedelta(days=days)
+
+
+_SITE = re.compile(
+    r"https://[a-z0-9](?:[a-z0-9.-]{0,250}[a-z0-9])?(?::\d{1,5})?|http://localhost(?::\d{1,5})?"
+)
+
+
+def _sites(text: str) -> list[str]:
+    """Return the sites whose pages may show a tale within them."""
+    found = text.lower().replace(",", " ").split()
+    for one in found:
+        if not _SITE.fullmatch(one.rstrip("/")):
+            raise NightTrailError(
+                f"“{one[:80]}” is not the address of a site", "", "Write it like https://paper.example."
+            )
+    if len(found) > MOST_SITES:
+        raise NightTrailError(f"A link is shown within at most {MOST_SITES} sites", "", "Make a second link.")
+    return [one.rstrip("/") for one in found]
 
 
 def _must_own_tables(tale: Tale) -> None:

@@ -11,18 +11,15 @@ from django.views.decorators.http import require_GET, require_http_methods
 
 from night_trail.core.claims.again import became_words, counted_again
 from night_trail.core.errors import NightTrailError
-from night_trail.draw import Size
-from night_trail.draw.frame.svg import Svg
 from night_trail.people.models import Role
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
-from night_trail.trails.models import Cairn, Step, Trail
-from night_trail.trails.pictures import Desk
+from night_trail.trails.models import Cairn, Trail
+from night_trail.trails.pictures import small_of
 from night_trail.trails.rewalk import missing_columns, names_from, newer_rows, rewalk
 from night_trail.web.asking import visitor
 
 MOST_DRAWN = 40
-SMALL = Size(300, 190, "beside")
 
 
 @require_http_methods(["GET", "POST"])
@@ -80,8 +77,8 @@ def rewalked(request: HttpRequest, trail: int) -> HttpResponse:
     lines.sort(key=lambda line: order[line["state"]])
     for line in lines[:MOST_DRAWN]:
         step = line["cairn"].step
-        line["before"] = _small(step.walked_from, "before")
-        line["after"] = _small(step, "now")
+        line["before"] = small_of(step.walked_from, "before")
+        line["after"] = small_of(step, "now")
     context = {
         "tab": "trail",
         "trail": found,
@@ -89,17 +86,3 @@ def rewalked(request: HttpRequest, trail: int) -> HttpResponse:
         "summary": counted_again(Counter(line["state"] for line in lines if line["state"])),
     }
     return render(request, "trails/rewalked.html", context)
-
-
-def _small(step: Step | None, side: str) -> Svg | str:
-    """Return the small picture of a step; nothing where it cannot be drawn any more."""
-    if step is None:
-        return ""
-    try:
-        scene = step.scene_value()
-        if scene.main is None:
-            return ""
-        desk = Desk(step.trail.version, scene, reads=True)
-        return desk.drawn(scene.main, SMALL, f"{side}{step.pk}", step.annotation_values()).svg
-    except NightTrailError:
-        return ""
