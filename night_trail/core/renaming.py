@@ -16,7 +16,7 @@ S = TypeVar("S", bound=msgspec.Struct)
 NAMES = {
     "column", "columns", "across", "also", "against", "per", "time", "split", "coloured", "each", "sized",
     "panels", "of", "by", "fixed", "product", "without", "back", "together", "opened", "other", "x", "y",
-    "bands", "until", "plan", "known",
+    "bands", "until", "plan", "known", "chips", "groups",
 }  # fmt: skip
 """Fields of questions, conditions and claims that hold names of columns."""
 

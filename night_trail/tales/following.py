@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping
+from contextlib import suppress
 from typing import Any
 
 import msgspec
@@ -13,6 +14,7 @@ from django.db.models import Max
 from night_trail.core.beats import Beat
 from night_trail.core.claims.again import Again, counted_again
 from night_trail.core.errors import NightTrailError
+from night_trail.core.overview import Overview
 from night_trail.core.question import Scene
 from night_trail.core.renaming import renamed
 from night_trail.people.models import Role
@@ -112,7 +114,20 @@ def _over(stop: Stop, steps: Mapping[int | None, Step], names: Mapping[str, str]
     stop.beats = list(msgspec.to_builtins(beats))
     if stop.beside_id in steps:
         stop.beside = steps[stop.beside_id]
-    stop.save(update_fields=["step", "scene", "beats", "beside"])
+    if stop.overview is not None:
+        stop.overview = _overview_over(stop, names, table)
+    stop.save(update_fields=["step", "scene", "beats", "beside", "overview"])
+
+
+def _overview_over(stop: Stop, names: Mapping[str, str], table: Any) -> Any:
+    """Return an overview on newer rows, without the pictures that these cannot show."""
+    overview = renamed(msgspec.convert(stop.overview, Overview), names)
+    tiles = []
+    for tile in overview.tiles:
+        with suppress(NightTrailError):
+            fits(Scene(main=tile.question, only=(*overview.only, *tile.only), lit=overview.lit), table)
+            tiles.append(tile)
+    return msgspec.to_builtins(msgspec.structs.replace(overview, tiles=tuple(tiles)))
 
 
 def _fitting(scene: Scene, names: Mapping[str, str], table: Any) -> Any:

@@ -13,6 +13,7 @@ from django.utils import timezone
 from night_trail.core.annotations import Annotation
 from night_trail.core.beats import Beat
 from night_trail.core.errors import NoLonger
+from night_trail.core.overview import Overview
 from night_trail.core.question import Scene
 from night_trail.people.models import Owned, Share, hashed
 from night_trail.tables.models import kept
@@ -57,7 +58,8 @@ class Stop(Annotated):
     cairn goes. ``scene`` is what the writer made of the picture here, None where
     it stands as on the trail; ``beats`` lead it part by part. ``beside`` is a
     second step, set side by side. ``large`` names a figure of the picture that is
-    shown large instead of it; a ``frozen`` stop does not follow new rows.
+    shown large instead of it; an ``overview`` shows several pictures of the step's rows; a ``frozen``
+    stop does not follow new rows.
     """
 
     tale = models.ForeignKey(Tale, on_delete=models.CASCADE, related_name="stops")
@@ -70,6 +72,7 @@ class Stop(Annotated):
     beats = models.JSONField(default=list)
     beside = models.ForeignKey(Step, null=True, on_delete=models.SET_NULL, related_name="+")
     large = models.CharField(max_length=8, blank=True, default="")
+    overview = models.JSONField(null=True, default=None)
     frozen = models.BooleanField(default=False)
 
     class Meta:
@@ -104,6 +107,14 @@ class Stop(Annotated):
 
     def _open(self, step: Step) -> bool:
         return Trail.objects.visible_to(self.tale.owner_id).filter(pk=step.trail_id).exists()
+
+    def overview_value(self) -> Overview | None:
+        """Return its overview; None where it shows one picture, or none."""
+        if self.overview is None:
+            return None
+        if self.step is None or not self._open(self.step):
+            raise NoLonger("This overview cannot be shown any more", "", "Its trail was closed.")
+        return kept(self.overview, Overview, "overview", self.heading, "Draft it anew.")
 
     def beat_values(self) -> tuple[Beat, ...]:
         """Return the parts its picture is led by."""

@@ -25,6 +25,7 @@ from night_trail.core.beats import Beats
 from night_trail.core.claims.claim import Claim
 from night_trail.core.errors import NightTrailError
 from night_trail.core.measure import Measure
+from night_trail.core.overview import Overview
 from night_trail.core.question import Scene, key
 from night_trail.core.questions.shared.time_question import FrozenStruct
 from night_trail.core.survey import Surveyor
@@ -103,6 +104,7 @@ class PackedStop(FrozenStruct, frozen=True):
     verdict: dict[str, Any] | None = None
     large: Annotated[str, msgspec.Meta(pattern=r"^([0-9a-f]{8})?$")] = ""
     frozen: bool = False
+    overview: Overview | None = None
 
 
 class Package(FrozenStruct, frozen=True):
@@ -223,6 +225,7 @@ def _stop(stop: Stop, places: dict[int, Place]) -> PackedStop:
         verdict=stop.verdict,
         large=stop.large,
         frozen=stop.frozen,
+        overview=stop.overview_value(),
     )
 
 
@@ -405,6 +408,13 @@ def _kept_stop(stop: PackedStop, position: int, tale: Tale, steps: list[list[Ste
     for scene in (stop.scene, *(beat.scene for beat in stop.beats)):
         if scene is not None and stop.step is not None:
             fits(scene, core_table(steps[stop.step[0]][stop.step[1]].trail.version))
+    for tile in stop.overview.tiles if stop.overview is not None else ():
+        if stop.step is None:
+            raise _no_package("an overview stands on no rows")
+        only = (*stop.overview.only, *tile.only) if stop.overview is not None else ()
+        fits(
+            Scene(main=tile.question, only=only), core_table(steps[stop.step[0]][stop.step[1]].trail.version)
+        )
     fields = msgspec.to_builtins(stop)
     Stop.objects.create(
         tale=tale,
@@ -421,6 +431,7 @@ def _kept_stop(stop: PackedStop, position: int, tale: Tale, steps: list[list[Ste
         verdict=_plain_verdict(stop.verdict),
         large=stop.large,
         frozen=stop.frozen,
+        overview=fields.get("overview"),
     )
 
 

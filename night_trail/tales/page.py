@@ -12,6 +12,7 @@ from night_trail.core.annotations import Annotation
 from night_trail.core.bound import bonds
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.spans import shortened
+from night_trail.core.overview import Chosen, choices_of
 from night_trail.core.question import Scene, to_json
 from night_trail.core.questions.registry import kind_of, short_name
 from night_trail.core.sentence import scene_in_words
@@ -20,6 +21,7 @@ from night_trail.core.turns import Drop, KeepLit, PutOut
 from night_trail.draw import Size
 from night_trail.tales.figures import figures_of, offers
 from night_trail.tales.models import Stop
+from night_trail.tales.overviews import kept_words, shown
 from night_trail.tales.prose import prose
 from night_trail.tales.reach import Reach
 from night_trail.trails.choices import choices
@@ -85,6 +87,28 @@ def stage_context(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]
         context["beside"] = shown
         context["beside_words"] = scene_in_words(other, beside.table, shown.answer)
     return context
+
+
+def overview_context(stop: Stop, cairns: list[Any]) -> dict[str, Any]:
+    """Return what is shown of an overview where it is written."""
+    overview = stop.overview_value()
+    if overview is None or stop.step is None:
+        return {}
+    version = stop.step.trail.version
+    desk = Desk(version, Scene(only=overview.only, lit=overview.lit))
+    table = desk.table
+    able = [c for c in table.columns if choices_of(c, table)]
+    return {
+        "overview": overview,
+        "overview_table": version.table,
+        "tiles": shown(version, overview, Chosen({}), overview.lit, "o"),
+        "editing": True,
+        "tile_address": reverse("tales:tile", args=[stop.tale_id, stop.pk]),
+        "lit_words": desk.lit_words(),
+        "kept_words": kept_words(overview, table),
+        "allowed": [{"name": c.name, "on": c.name in overview.chips} for c in able[:40]],
+        "overview_cairns": [c for c in cairns if c.step.trail.version_id == version.pk],
+    }
 
 
 def _shapes(desk: Desk, stop: Stop) -> list[Any]:

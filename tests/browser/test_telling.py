@@ -182,3 +182,41 @@ def test_the_next_month_comes_and_a_claim_is_gone(page: Page, base: str) -> None
     expect(page.locator(".bound.follows").first).to_be_visible()
     page.goto(base + "/tales/1/before/1/4/")
     expect(page.locator(".claim.holds")).to_be_visible()
+
+
+def test_an_overview_is_drafted_arranged_and_narrowed_on_a_phone(
+    page: Page, browser: Browser, base: str
+) -> None:
+    page.goto(base + "/")
+    page.get_by_role("link", name="night_buses", exact=True).click()
+    page.get_by_role("button", name="Draft an overview").click()
+    expect(page.locator(".tile")).not_to_have_count(0)
+    settled(page)
+    last = page.locator(".tile").last
+    name, before = last.get_attribute("data-tile"), last.get_attribute("data-x")
+    moved = page.locator(f'[data-tile="{name}"]')
+    moved.get_by_role("button", name=re.compile("left$")).focus()
+    page.keyboard.press("Enter")
+    expect(moved).to_have_attribute("data-x", str(int(before) - 1))
+    moved.scroll_into_view_if_needed()
+    moved.hover()
+    settled(page)
+    grip = moved.locator(".grip").bounding_box()
+    drag(page, (grip["x"] + 4, grip["y"] + 6), (grip["x"] - 180, grip["y"] + 6))
+    expect(moved).not_to_have_attribute("data-x", str(int(before) - 1))
+    settled(page)
+    page.locator('[data-tile="t5"] .mark, [data-tile="t6"] .mark').first.click()
+    expect(page.locator(".middle .chip.lantern")).to_be_visible()
+    page.get_by_role("button", name="Make a read link").click()
+    link = page.locator("#new-link").input_value()
+    context = browser.new_context(viewport={"width": 390, "height": 780}, has_touch=True)
+    reader = context.new_page()
+    reader.goto(link)
+    expect(reader.locator(".chip.lantern")).to_be_visible()
+    reader.get_by_label("period").select_option("2022")
+    expect(reader.locator("#walk")).to_have_attribute("data-chosen", "narrow-0=2022")
+    expect(reader.locator(".tile.large h3").first).to_contain_text("2022")
+    assert reader.evaluate("document.documentElement.scrollWidth") <= 390
+    reader.get_by_role("button", name="As it was written").click()
+    expect(reader.locator("#walk")).to_have_attribute("data-chosen", "")
+    context.close()

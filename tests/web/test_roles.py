@@ -32,6 +32,7 @@ ASKS = {
     "trails:begin-taste",
     "trails:table-in-short",
     "tales:draft-table",
+    "tales:overview-of",
 }
 LOOKS_AT_A_TRAIL = {
     *("trails:latest", "trails:step", "trails:slot", "trails:condition", "trails:found", "trails:picture"),

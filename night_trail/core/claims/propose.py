@@ -14,7 +14,6 @@ from night_trail.core.claims.words import instead, rounded_outwards, rounded_to
 from night_trail.core.conditions import AllOf, Between, Condition, Not, OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
-from night_trail.core.moments import when
 from night_trail.core.question import Question
 from night_trail.core.questions.changed.question import Changed
 from night_trail.core.questions.compare.question import Compare
@@ -33,6 +32,7 @@ from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.registry import kind_of
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.shared.grouping import makes_groups
+from night_trail.core.questions.shared.periods import whole_years
 from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.table import Kind, Table
@@ -159,15 +159,10 @@ def _first_and_last(measure: Measure, time: str, rows: Rows) -> Iterator[Claim]:
     column = rows.table.column(time)
     if not column.kind.temporal:
         return
-    values = rows.table.moments(time).values[rows.keeps]
-    values = values[np.isfinite(values)]
-    if not len(values):
+    years = whole_years(rows, time)
+    if years is None or years[0] == years[1]:
         return
-    first, last = when(float(values.min())), when(float(values.max()))
-    begin = first.year if (first.month, first.day) <= (1, 3) else first.year + 1
-    end = last.year if (last.month, last.day) >= (12, 29) else last.year - 1
-    if end <= begin:
-        return
+    begin, end = years
     for before in dict.fromkeys((end - 1, begin)):
         yield Differs(measure, _year(time, end), _year(time, before))
 

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from night_trail.core.beats import Beat
 from night_trail.core.bound import Known, followed
 from night_trail.core.errors import NightTrailError
+from night_trail.core.overview import large_of
 from night_trail.core.question import Scene
-from night_trail.core.questions.registry import Answer
+from night_trail.core.questions.registry import Answer, short_name
 from night_trail.core.questions.registry import figures_of as table_of
 from night_trail.core.questions.shared.figures import Figures
 from night_trail.core.sentence import scene_in_words
@@ -101,6 +102,18 @@ def _told(stop: Stop, number: int) -> Told:
 
 def _parts(stop: Stop, number: int) -> Iterator[Part]:
     if stop.step is None:
+        return
+    if (overview := stop.overview_value()) is not None:
+        for tile in overview.tiles:
+            only = (*overview.only, *tile.only)
+            scene = Scene(main=tile.question, only=only, lit=overview.lit)
+            desk = Desk(stop.step.trail.version, scene, reads=True)
+            name = short_name(tile.question)
+            words = tile.heading or f"{name[:1].upper()}{name[1:]}"
+            if tile.large:
+                large = large_of(tile, desk.rows)
+                words = f"{large.label}: {large.text}" + (f", {large.change}" if large.change else "")
+            yield _part(stop, 0, desk, scene, f"s{number}{tile.id}", words)
         return
     beats: tuple[Beat | None, ...] = stop.beat_values() or (None,)
     for at, beat in enumerate(beats, 1):

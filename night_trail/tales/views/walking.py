@@ -15,6 +15,7 @@ from night_trail.core.beats import MOST
 from night_trail.core.conditions import Condition, toggle
 from night_trail.core.errors import NoLonger
 from night_trail.core.hand import LARGEST_KEY, whole
+from night_trail.core.overview import narrowed
 from night_trail.core.question import Scene
 from night_trail.core.questions.registry import figures_of as figures_table
 from night_trail.core.sentence import scene_in_words
@@ -22,10 +23,12 @@ from night_trail.draw import WALK, Size
 from night_trail.draw.small.footpath import WalkStop, walk_path
 from night_trail.people.models import Role
 from night_trail.tables.models import Table
+from night_trail.tables.services import core_table
 from night_trail.tales.comments import shown as shown_comments
 from night_trail.tales.figures import bound_in, figures_of
 from night_trail.tales.following import stops_of
 from night_trail.tales.models import Edition, Link, Stop, Tale
+from night_trail.tales.overviews import chips_of, chosen_from, chosen_query, shown
 from night_trail.tales.page import BESIDE
 from night_trail.tales.prose import pace, prose
 from night_trail.tales.reach import Reach, opened, refused, signed
@@ -168,15 +171,9 @@ def _walk(
         context["guest"] = _guest(request)
     if edition is None:
         context |= _told_of_editions(request, tale, token)
-    words = stop.text
-    if stop.step is not None:
-        try:
-            if beat:
-                context["beat_words"] = words = stop.beat_values()[beat - 1].words
-            context |= _picture(request, stop, beat)
-        except NoLonger:
-            context["unreadable"] = True
-    context["pace"] = pace(words if beat > 1 else stop.text, stop.heading if beat < 2 else "")
+    context |= _shown(request, stop, beat)
+    words = context.get("beat_words", "") if beat > 1 else stop.text
+    context["pace"] = pace(words, stop.heading if beat < 2 else "")
     swap = for_a_swap(request)
     response = render(request, "tales/_walk.html" if swap else "tales/walk.html", context)
     if number == len(stops) and edition is None and tale.editions.exists():
@@ -229,6 +226,19 @@ def _told_of_editions(request: HttpRequest, tale: Tale, token: str) -> dict[str,
     }
 
 
+def _shown(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
+    """Return what a stop shows: an overview, a picture or one of its beats, or that it cannot be drawn."""
+    try:
+        if stop.overview is not None:
+            return _overview(request, stop)
+        if stop.step is None:
+            return {}
+        words = {"beat_words": stop.beat_values()[beat - 1].words} if beat else {}
+        return words | _picture(request, stop, beat)
+    except NoLonger:
+        return {"unreadable": True}
+
+
 def _before(stops: list[Stop], number: int, beat: int, address: Address) -> str:
     """Return where the walk came from: the beat before, or the last beat of the stop before."""
     if beat > 1:
@@ -244,6 +254,40 @@ def _behind(stops: list[Stop], number: int, beat: int, beats: int, address: Addr
     if beat < beats:
         return address(number, beat + 1)
     return address(number + 1, 0) if number < len(stops) else ""
+
+
+def _overview(request: HttpRequest, stop: Stop) -> dict[str, Any]:
+    """Return an overview as a reader sees it: lit and narrowed by what is drawn and what is allowed."""
+    overview = stop.overview_value()
+    if overview is None or stop.step is None:
+        return {}
+    version, chosen = stop.step.trail.version, chosen_from(request.GET)
+    table = core_table(version)
+    only = (*overview.only, *narrowed(overview, chosen, table))
+    lit, asked = overview.lit, request.GET
+    if "now" in asked:
+        lit = opened(asked["now"], stop.pk)
+    if asked.get("out") == "1":
+        lit = None
+    elif asked.get("light") or asked.get("add"):
+        drawn = "".join(str(one.svg) for one in shown(version, overview, chosen, lit, "o", reads=True))
+        rows, reach = Desk(version, Scene(only=only), reads=True).rows, Reach(drawn, table)
+        taken = reach.lit(asked.get("light") or asked["add"])
+        if 0 < rows.relit(taken).n_lit < stop.tale.least_lit:
+            raise refused()
+        lit = toggle(lit, taken) if asked.get("add") else taken
+    desk = Desk(version, Scene(only=only, lit=lit), reads=True)
+    if chosen.values and 0 < desk.rows.n < stop.tale.least_lit:
+        raise refused()
+    return {
+        "overview": overview,
+        "tiles": shown(version, overview, chosen, lit, "o", reads=True),
+        "overview_chips": chips_of(overview, chosen, table),
+        "chosen": chosen_query(chosen),
+        "changed": lit != overview.lit or bool(chosen_query(chosen)),
+        "lit_signed": signed(lit, stop.pk),
+        "lit_words": desk.lit_words(),
+    }
 
 
 def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:

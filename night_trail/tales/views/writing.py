@@ -19,7 +19,14 @@ from night_trail.tables.models import Table
 from night_trail.tales.comments import new_for
 from night_trail.tales.deeds import deed, next_to_redo, next_to_undo
 from night_trail.tales.models import Stop, Tale
-from night_trail.tales.page import THUMB, offers_context, stage_context, stage_drawn, text_context
+from night_trail.tales.page import (
+    THUMB,
+    offers_context,
+    overview_context,
+    stage_context,
+    stage_drawn,
+    text_context,
+)
 from night_trail.tales.services import add_stop, move_behind, move_by
 from night_trail.trails.behind import behind
 from night_trail.trails.models import Cairn, Trail
@@ -85,7 +92,7 @@ def new(request: HttpRequest) -> HttpResponse:
     title = one_line(request.POST.get("title", ""))[:200] or "A tale without a title"
     cairn = None
     if chosen := request.POST.get("cairn"):
-        cairn = get_object_or_404(_cairns(request), pk=_whole(chosen))
+        cairn = get_object_or_404(visible_cairns(request), pk=_whole(chosen))
     tale = Tale.objects.create(owner=visitor(request), title=title)
     if cairn is not None:
         add_stop(tale, cairn)
@@ -126,6 +133,7 @@ def written(
         "undo_address": reverse("tales:undo", args=[found.pk]),
         "stop": current,
         "cairns": _collectable(request),
+        "tables": Table.objects.visible_to(request.user, Role.EXPLORE)[:40],
         "mine": found.owner_id == request.user.pk,
         "links": found.links.filter(revoked=None),
         "new_token": new_token,
@@ -135,7 +143,12 @@ def written(
         context["number"] = stops.index(current) + 1
         context |= text_context(current)
         context["may_vary"] = may_vary(request, current)
-        if current.step is not None:
+        if current.overview is not None:
+            try:
+                context |= overview_context(current, context["cairns"])
+            except NightTrailError as error:
+                context["unreadable"] = str(error)
+        elif current.step is not None:
             asked = whole(request.GET.get("beat", ""), MOST) if beat is None else beat
             try:
                 context |= stage_context(request, current, asked or 0)
@@ -148,6 +161,8 @@ def written(
 def _shows(stop: Stop) -> str:
     if stop.step is None:
         return "text only"
+    if stop.overview is not None:
+        return "an overview"
     try:
         main = stop.step.scene_value().main
     except NightTrailError:
@@ -162,13 +177,13 @@ def _thumb_address(stop: Stop) -> str:
     return reverse("tales:thumb", args=[stop.tale_id, stop.pk])
 
 
-def _cairns(request: HttpRequest) -> QuerySet[Cairn]:
+def visible_cairns(request: HttpRequest) -> QuerySet[Cairn]:
     """Return the cairns of trails that the visitor may see."""
     return Cairn.objects.filter(step__trail__in=Trail.objects.visible_to(request.user))
 
 
 def _collectable(request: HttpRequest) -> list[Cairn]:
-    return list(_cairns(request).select_related("step__trail").order_by("-created")[:200])
+    return list(visible_cairns(request).select_related("step__trail").order_by("-created")[:200])
 
 
 @require_GET
@@ -245,7 +260,7 @@ def collect(request: HttpRequest, tale: int) -> HttpResponse:
     """Add a stop from a cairn, or one of text only."""
     found = writable(request, tale)
     chosen = request.POST.get("cairn", "")
-    cairn = get_object_or_404(_cairns(request), pk=_whole(chosen)) if chosen else None
+    cairn = get_object_or_404(visible_cairns(request), pk=_whole(chosen)) if chosen else None
     with deed(found, request.user, f"added {cairn.title}" if cairn else "added a stop"):
         stop = add_stop(found, cairn)
     return redirect("tales:stop", found.pk, stop.pk)

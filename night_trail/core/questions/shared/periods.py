@@ -247,3 +247,19 @@ def period_condition(calendar: Calendar, column: Column, first: int, end: int) -
         low, high = (when(float(calendar.clock[at])).year for at in (first, end))
         return Between(column.name, float(low), float(high))
     return between(column, float(calendar.clock[first]), float(calendar.clock[end]))
+
+
+def whole_years(rows: Rows, time: str) -> tuple[int, int] | None:
+    """Return the first and the last year that rows cover from end to end; None where there is none."""
+    values = rows.table.moments(time).values[rows.keeps]
+    values = values[np.isfinite(values)]
+    if not len(values):
+        return None
+    first, last = when(float(values.min())), when(float(values.max()))
+    begin = first.year if (first.month, first.day) <= (1, 3) else first.year + 1
+    # of months that are told by their first day, December has come with it
+    closes = (
+        (12, 1) if all(when(float(at)).day == 1 for at in values[:: len(values) // 200 + 1]) else (12, 29)
+    )
+    end = last.year if (last.month, last.day) >= closes else last.year - 1
+    return (begin, end) if end >= begin else None

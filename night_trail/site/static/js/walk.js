@@ -26,8 +26,9 @@ function turnTo(address) {
 // ---- the reader's lantern ----
 function light(values) {
   pause();
-  const query = new URLSearchParams({ now: walk().dataset.lit, ...values });
-  const { address } = walk().dataset;
+  const { address, chosen } = walk().dataset;
+  const query = new URLSearchParams(chosen);
+  for (const [name, value] of Object.entries({ now: walk().dataset.lit, ...values })) query.set(name, value);
   go(`${address}${address.includes("?") ? "&" : "?"}${query}`, false);
 }
 const lightMark = (mark, add) => light({ [add ? "add" : "light"]: mark.dataset.light });
@@ -49,6 +50,16 @@ document.addEventListener("click", (event) => {
   if (event.target.closest?.("#full-screen")) {
     document.fullscreenElement ? document.exitFullscreen() : document.documentElement.requestFullscreen?.();
   }
+});
+
+// ---- what the writer lets a reader choose in an overview stands in all its pictures ----
+document.addEventListener("change", (event) => {
+  const form = event.target.closest?.("[data-chips]");
+  if (!form) return;
+  const query = new URLSearchParams([...new FormData(form)].filter(([, value]) => value));
+  query.set("now", walk().dataset.lit);
+  const { address } = walk().dataset;
+  go(`${address}${address.includes("?") ? "&" : "?"}${query}`, false);
 });
 
 // ---- by itself: rests at each stop as long as its words take to read ----

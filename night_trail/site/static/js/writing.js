@@ -29,7 +29,8 @@ function sortable() {
 
 // ---- the picture is varied by doing it on the picture ----
 const turn = (change) => htmx.ajax("POST", $("#writing").dataset.turn, {
-  source: $("#writing"),
+  // an element without forms: those it holds would be sent along
+  source: $("#from-here"),
   target: "#writing",
   swap: "outerMorph",
   values: { csrfmiddlewaretoken: token(), change: JSON.stringify(change) },
@@ -51,6 +52,44 @@ document.addEventListener("keydown", (event) => {
 });
 onSweep((swept, svg) => { if (!placing() && $("#stage")?.contains(svg)) turn(swept); });
 onLoop((loop, add) => { if (!placing()) light(loop, add); });
+
+// ---- an overview: tiles are dragged by their grip, sized by their corner; a click lights in all ----
+const tiles = (values) => htmx.ajax("POST", $(".overview").dataset.tiles, {
+  // an element without forms: those it holds would be sent along
+  source: $("#from-here"),
+  target: "#writing",
+  swap: "outerMorph",
+  values: { csrfmiddlewaretoken: token(), ...values },
+});
+document.addEventListener("click", (event) => {
+  const mark = event.target.closest?.(".overview[data-tiles] .mark");
+  if (mark?.dataset.light) tiles({ light: mark.dataset.light, ...(event.shiftKey ? { add: "1" } : {}) });
+});
+let held = null;
+document.addEventListener("pointerdown", (event) => {
+  const handle = event.target.closest?.(".tile .grip, .tile .corner");
+  if (!handle) return;
+  const tile = handle.closest(".tile");
+  held = { tile, sizes: handle.matches(".corner"), x: event.clientX, y: event.clientY };
+  tile.classList.add("dragged");
+  event.preventDefault();
+});
+addEventListener("pointermove", (event) => {
+  if (held && !held.sizes) held.tile.style.transform = `translate(${event.clientX - held.x}px, ${event.clientY - held.y}px)`;
+});
+addEventListener("pointerup", (event) => {
+  if (!held) return;
+  const { tile, sizes, x, y } = held;
+  held = null;
+  tile.classList.remove("dragged");
+  tile.style.transform = "";
+  const grid = $(".overview").getBoundingClientRect();
+  const [across, down] = [Math.round((event.clientX - x) / (grid.width / 12)), Math.round((event.clientY - y) / 58)];
+  if (!across && !down) return;
+  const { x: left, y: top, w, h } = tile.dataset;
+  const to = sizes ? { w: Number(w) + across, h: Number(h) + down } : { x: Number(left) + across, y: Number(top) + down };
+  tiles({ tile: tile.dataset.tile, move: "to", ...Object.fromEntries(Object.entries(to).map(([k, v]) => [k, Math.max(0, v)])) });
+});
 
 document.addEventListener("input", (event) => {
   if (event.target.id === "stop-heading") {
