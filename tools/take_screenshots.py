@@ -27,6 +27,7 @@ def main(address: str) -> None:
         desk(page, base)
         tale(page, base)
         looking(page, base)
+        newer_rows(page, base)
         browser.close()
 
 
@@ -93,8 +94,6 @@ def looking(page: Page, base: str) -> None:
         ("boardings by month against the year before with the median", "over-time"),
         ("what stands out", "stands"),
         ("does late_min still go with depot when rain_mm and boardings are held fixed", "held"),
-        ("sum of boardings by line", "at-hand"),
-        ("boardings taken apart, day by day", "apart"),
         ("boardings ahead, month by month over the next 12 months", "ahead"),
     ):
         table(page, base, "night_buses")
@@ -110,12 +109,6 @@ def looking(page: Page, base: str) -> None:
             page.locator("#words", has_text="is explained on").wait_for(
                 timeout=90_000
             )  # its models are made behind the page
-        if name == "at-hand":
-            page.locator("#stage .mark").nth(2).focus()
-            page.keyboard.press("h")
-            page.locator("#popover .at-hand").wait_for()
-            shot(page, name)
-            continue
         if name != "stands":
             page.locator(".signposts .side-head").wait_for(state="attached")
         page.evaluate("document.activeElement.blur()")
@@ -126,9 +119,31 @@ def looking(page: Page, base: str) -> None:
 def tale(page: Page, base: str) -> None:
     page.goto(base + "/tales/1/")
     page.locator(".stop-item a").nth(1).click()
+    page.wait_for_load_state("networkidle")
+    page.locator(".beat").nth(2).click()
     shot(page, "writing")
-    page.goto(base + "/tales/1/walk/2/")
+    page.goto(base + "/tales/1/walk/2/?beat=3")
     shot(page, "walk")
+    table(page, base, "night_buses")
+    page.get_by_role("button", name="Draft an overview").click()
+    page.get_by_role("link", name="Walk it").click()
+    page.locator(".overview .mark").nth(60).click()
+    page.locator(".chip.lantern").wait_for()
+    page.evaluate("scrollTo(0, 0)")
+    page.mouse.move(640, 780)
+    shot(page, "overview")
+
+
+def newer_rows(page: Page, base: str) -> None:
+    """Last: the demo's tale goes over to newer rows with it."""
+    table(page, base, "night_buses")
+    page.get_by_text("More", exact=True).click()
+    page.get_by_role("button", name="Let the feed deliver").click()
+    page.get_by_role("button", name="Read into night_buses").click()
+    page.get_by_role("link", name="walk “Why are we late?” again").click(timeout=60_000)
+    page.get_by_role("button", name="Walk it again").click()
+    page.get_by_role("heading", level=1).filter(has_text="gone").wait_for(timeout=60_000)
+    shot(page, "walked-again")
 
 
 if __name__ == "__main__":
