@@ -1,4 +1,4 @@
-"""What walking and overviews take: a hundred readers at once, and one click on twelve pictures of a million rows."""
+"""What walking and overviews take: a hundred readers at once, a click on twelve pictures of many rows."""
 
 from __future__ import annotations
 

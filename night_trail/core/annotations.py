@@ -1,4 +1,4 @@
-"""Notes, arrows and ranges on a picture, anchored to data and not to pixels.
+"""Notes, arrows, ranges, lines, rings and brackets on a picture, anchored to data and not to pixels.
 
 A place on a measured axis is a number (dates in seconds since 1970-01-01); on
 an axis of groups it is the group's label and a fraction of its lane from 0 to
@@ -9,7 +9,7 @@ drawn at another size, with other bins or in another order.
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import msgspec
 
@@ -78,7 +78,51 @@ class Range(_Mark, frozen=True, tag="range"):
             raise BadQuestion("A range runs from low to high", "annotations", "Draw it again.")
 
 
-Annotation = Note | Arrow | Range
+class Line(_Mark, frozen=True, tag="line"):
+    """A line across a picture at a place of an axis, with its word."""
+
+    id: Id
+    at: float
+    axis: Literal["x", "y"] = "y"
+    text: Words = ""
+    panel: Panel = ""
+
+    def __post_init__(self) -> None:
+        _check(self.at)
+
+
+class Ring(_Mark, frozen=True, tag="ring"):
+    """A ring round marks, inscribed between two corners."""
+
+    id: Id
+    x: At
+    y: At
+    to_x: At
+    to_y: At
+    text: Words = ""
+    panel: Panel = ""
+
+    def __post_init__(self) -> None:
+        _check(self.x, self.y, self.to_x, self.to_y)
+
+
+class Bracket(_Mark, frozen=True, tag="bracket"):
+    """A bracket between two marks; where both are named its words are their difference, as it now is."""
+
+    id: Id
+    x: At
+    y: At
+    to_x: At
+    to_y: At
+    marks: tuple[Panel, Panel] | None = None
+    text: Words = ""
+    panel: Panel = ""
+
+    def __post_init__(self) -> None:
+        _check(self.x, self.y, self.to_x, self.to_y)
+
+
+Annotation = Note | Arrow | Range | Line | Ring | Bracket
 Annotations = Annotated[tuple[Annotation, ...], msgspec.Meta(max_length=MOST)]
 
 

@@ -137,7 +137,9 @@ def _drawn(
     said = words_of(answer, table)
     description = " ".join([plain(said.headline), *said.cautions])
     title = str(sentence(answer.question, table, answer))
-    return canvas.picture(title, description, draw_annotations(canvas, annotations)), canvas.size.height
+    return canvas.picture(
+        title, description, draw_annotations(canvas, annotations, said.facts)
+    ), canvas.size.height
 
 
 def shared_spans(answers: Sequence[Answer], table: Table, size: Size) -> tuple[tuple[str, float, float], ...]:

@@ -25,7 +25,7 @@ from night_trail.tales.overviews import kept_words, shown
 from night_trail.tales.prose import prose
 from night_trail.tales.reach import Reach
 from night_trail.trails.choices import choices
-from night_trail.trails.pictures import Desk, Drawn, size_from
+from night_trail.trails.pictures import Desk, Drawn, annotation_offers, size_from
 
 SIZE = Size(664, 380)
 BESIDE = Size(664, 260)
@@ -60,6 +60,7 @@ def stage_context(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]
         "scene_words": scene_in_words(scene, table, drawn.answer),
         "readable": _readable(drawn, desk, stop.tale.least_lit),
         "annotations": json.dumps(stop.annotations, ensure_ascii=False),
+        "annotation_offers": annotation_offers(desk, drawn),
         "annotate_address": reverse("tales:annotate", args=where) + query,
         "picture_address": reverse("tales:picture", args=where) + query,
         "turn_address": reverse("tales:turn", args=where) + query,

@@ -27,7 +27,7 @@ from night_trail.people.models import Role
 from night_trail.tables.models import Table
 from night_trail.trails.choices import choices
 from night_trail.trails.models import Step, Trail
-from night_trail.trails.pictures import Desk, size_from
+from night_trail.trails.pictures import Desk, annotation_offers, size_from
 from night_trail.trails.ranklist import all_groups
 from night_trail.trails.rewalk import newer_rows
 from night_trail.trails.way import way_to
@@ -171,6 +171,7 @@ def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:
         size, small = desk.alike(size), desk.alike(BESIDE)
     main = desk.drawn(scene.main, size, "main", step.annotation_values())
     context["main"] = main
+    context["annotation_offers"] = annotation_offers(desk, main)
     context["all_groups"] = all_groups(scene.main, main.answer, desk)
     context["one_by_one"] = goes_one_by_one(main.answer)
     context["pending"] = getattr(main.answer, "pending", None)

@@ -13,11 +13,12 @@ from cachetools import LRUCache
 from django.conf import settings
 from django.http import HttpRequest
 
+from night_trail.core.annotating import offered
 from night_trail.core.annotations import Annotation
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.spans import Words
-from night_trail.core.question import Question, Scene, key
+from night_trail.core.question import Question, Scene, key, to_json
 from night_trail.core.questions.registry import Answer, sentence, words_of
 from night_trail.core.questions.registry import answer as core_answer
 from night_trail.core.questions.shared.behind import Behind
@@ -186,3 +187,9 @@ def small_of(step: Step | None, prefix: str) -> Svg | str:
         return desk.drawn(scene.main, SMALL, f"{prefix}{step.pk}", step.annotation_values()).svg
     except NightTrailError:
         return ""
+
+
+def annotation_offers(desk: Desk, drawn: Drawn) -> list[dict[str, str]]:
+    """Return the annotations that fit a picture, each with its words and itself as JSON."""
+    found = offered(drawn.answer, drawn.words, desk.scene.lit, desk.table)
+    return [{"words": one.words, "json": to_json(one.made)} for one in found]

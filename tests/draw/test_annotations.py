@@ -11,15 +11,21 @@ from xml.etree import ElementTree as ET
 
 import pytest
 
-from night_trail.core.annotations import Annotation, Annotations, Arrow, Note, Range
+from night_trail.core.annotating import offered
+from night_trail.core.annotations import Annotation, Annotations, Arrow, Bracket, Note, Range
+from night_trail.core.conditions import Between
 from night_trail.core.errors import BadQuestion
-from night_trail.core.question import Question, decode, to_json
-from night_trail.core.questions.registry import answer, kind_of, sentence
+from night_trail.core.language.numbers import number
+from night_trail.core.measure import Measure
+from night_trail.core.question import Question, Scene, decode, to_json
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.registry import answer, kind_of, sentence, words_of
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
 from night_trail.core.table import Table
-from night_trail.core.turns import Slot, turn
+from night_trail.core.turns import Say, Slot, turn
 from night_trail.draw import Size, draw
+from tests.core.tables import table_of as made_table
 from tests.core.test_kinds import ASKED, Look, look_at
 from tests.golden import table_of
 
@@ -136,3 +142,87 @@ def test_what_was_annotated_before_there_were_panels_opens() -> None:
     old = '[{"mark":"note","id":"a","x":1,"y":2,"text":"t"},{"mark":"range","id":"b","low":1,"high":2}]'
     found = decode(old, Annotations, "annotation")
     assert [a.panel for a in found] == ["", ""] and json.loads(to_json(found)) == json.loads(old)
+
+
+EXTRA = """
+[{"mark": "line", "id": "l", "at": %s, "axis": "%s", "text": "plan"},
+ {"mark": "ring", "id": "r", "x": %s, "y": %s, "to_x": %s, "to_y": %s, "text": "these"},
+ {"mark": "bracket", "id": "b", "x": %s, "y": %s, "to_x": %s, "to_y": %s}]
+"""
+
+
+@pytest.mark.parametrize(
+    "words", ["average late_min across depot", "boardings by month", "late_min against rain_mm", "late_min"]
+)
+def test_lines_rings_and_brackets_stand_where_they_were_placed_at_every_size(
+    table: Table, words: str
+) -> None:
+    question = turn(Scene(), Say(words, ""), table)[0].main
+    found = answer(question, Rows(table))
+    at: list[tuple[float, float]] = []
+    for size in SIZES:
+        bare = str(draw(found, table, size, "p"))
+        field = fields(bare)[0]
+        x, y = ([json.dumps(place(field[a], share)) for share in (0.3, 0.6)] for a in "xy")
+        axis = "x" if "keys" in field["y"] else "y"
+        marks = decode(
+            EXTRA % ((x if axis == "x" else y)[0], axis, x[0], y[0], x[1], y[1], x[0], y[0], x[1], y[1]),
+            Annotations,
+            "a",
+        )
+        svg = ET.fromstring(str(draw(found, table, size, "p", marks)))
+        drawn = {g.get("data-annotation"): g for g in svg.iter("g") if g.get("data-annotation")}
+        assert set(drawn) == {"l", "r", "b"}
+        ring = next(drawn["r"].iter("ellipse"))
+        left, right = field["x"]["range"]
+        at.append(((float(ring.get("cx")) - left) / (right - left), 0.0))
+        assert 0.2 < at[-1][0] < 0.8
+        texts = [t.text for t in svg.iter("text")]
+        assert "plan" in texts and "these" in texts
+    assert at[0][0] == pytest.approx(at[1][0], abs=0.02)
+
+
+def test_what_is_offered_is_drawn_and_a_bracket_follows_its_marks(table: Table) -> None:
+    for words, offers in (
+        (
+            "average late_min across depot",
+            {"label the highest", "bracket highest and lowest", "line at all together"},
+        ),
+        ("boardings by month", {"label the highest", "bracket first and last"}),
+    ):
+        question = turn(Scene(), Say(words, ""), table)[0].main
+        found = answer(question, Rows(table))
+        told = words_of(found, table)
+        made = offered(found, told, None, table)
+        assert {one.words for one in made} == offers
+        svg = str(draw(found, table, SIZES[0], "p", [one.made for one in made]))
+        assert svg.count("data-annotation") == len(made)
+        bracket = next(one.made for one in made if isinstance(one.made, Bracket))
+        values = {fact.label: fact.value for fact in told.facts}
+        gap = values[bracket.marks[1]] - values[bracket.marks[0]]
+        assert f"Bracket: {'+' if gap > 0 else '−'}{number(abs(gap), 3)}" in svg
+        # other rows, another difference: nothing of it is kept
+        fewer = answer(question, Rows(table, (Between("rain_mm", 1.0, None),)))
+        assert f'Bracket: {"+" if gap > 0 else "−"}{number(abs(gap), 3)}"' not in str(
+            draw(fewer, table, SIZES[0], "p", [bracket])
+        )
+    gone = Bracket("b", 1.0, ("x", 0.5), 1.0, ("y", 0.5), ("nowhere", "never"))
+    question = turn(Scene(), Say("average late_min across depot", ""), table)[0].main
+    assert "Bracket: —" in str(draw(answer(question, Rows(table)), table, SIZES[0], "p", [gone]))
+
+
+def test_of_groups_that_are_alike_none_is_called_the_highest() -> None:
+    alike = made_table(y=[1.0] * 6, g=["a", "b"] * 3)
+    found = answer(Compare(Measure("mean", "y"), "g"), Rows(alike))
+    assert {one.words for one in offered(found, words_of(found, alike), None, alike)} <= {
+        "line at all together"
+    }
+
+
+def test_the_stretch_that_is_lit_is_offered_as_a_range(table: Table) -> None:
+    question = turn(Scene(), Say("late_min", ""), table)[0].main
+    lit = Between("late_min", 5.0, 10.0)
+    found = answer(question, Rows(table, (), lit))
+    made = offered(found, words_of(found, table), lit, table)
+    assert [one.made for one in made] == [Range("lit", 5.0, 10.0)]
+    assert not offered(found, words_of(found, table), Between("rain_mm", 1.0, 2.0), table)

@@ -8,6 +8,7 @@ let on = false;
 let tool = "";
 let chosen = "";
 const earlier = [];
+const later = [];
 
 export const annotating = () => on;
 // Whether the next press places a mark, or one is being dragged.
@@ -39,6 +40,7 @@ function show() {
   $("#annotate-toggle")?.setAttribute("aria-pressed", String(on));
   for (const button of $$("[data-tool]")) button.setAttribute("aria-pressed", String(button.dataset.tool === tool));
   $("[data-undo]").disabled = !earlier.length;
+  $("[data-redo]").disabled = !later.length;
   list();
   for (const mark of $$("#stage .annotation")) {
     if (on) mark.setAttribute("tabindex", "0");
@@ -69,7 +71,7 @@ function list() {
         words.id = `annotation-text-${a.id}`;
         words.value = a.text ?? "";
         words.maxLength = 280;
-        words.placeholder = a.mark === "note" ? "What is to be seen here" : "Words for the range, if any";
+        words.placeholder = a.mark === "note" ? "What is to be seen here" : a.mark === "bracket" ? "Words instead of the difference" : `Words for the ${a.mark}, if any`;
         words.setAttribute("aria-label", `Text of ${a.mark} ${i + 1}`);
         words.addEventListener("change", () => update(a.id, { text: words.value }));
         item.append(words);
@@ -90,6 +92,7 @@ function list() {
 // What the page showed before goes along: others may have annotated the same picture since.
 function save(annotations, remember = true) {
   const before = current();
+  if (remember) later.length = 0;
   if (remember) earlier.push({ address: stage().dataset.annotate, annotations: before });
   stage().dataset.annotations = JSON.stringify(annotations);
   return htmx.ajax("POST", stage().dataset.annotate, {
@@ -103,7 +106,15 @@ const update = (id, changes) => save(current().map((a) => (a.id === id ? { ...a,
 
 function undo() {
   const step = earlier.pop();
-  if (step && step.address === stage().dataset.annotate) save(step.annotations, false);
+  if (!step || step.address !== stage().dataset.annotate) return;
+  later.push({ address: step.address, annotations: current() });
+  save(step.annotations, false);
+}
+function redo() {
+  const step = later.pop();
+  if (!step || step.address !== stage().dataset.annotate) return;
+  earlier.push({ address: step.address, annotations: current() });
+  save(step.annotations, false);
 }
 
 // The plot, or the part of a picture without axes, that a pixel belongs to: the nearest of those around it.
@@ -125,6 +136,8 @@ function unable(kind) {
   const { x, y, fields } = axes();
   if (!fields.length && !(x && y)) return "There is nothing in this picture yet that a note could stand at.";
   const ranged = fields.length ? fields.some((field) => !field.x.keys) : !x.keys;
+  const measured = fields.length ? fields.some((field) => !field.x.keys || !field.y.keys) : !x.keys || !y.keys;
+  if (kind === "line" && !measured) return "A line stands at a place of a measured axis; this picture has none.";
   return kind === "range" && !ranged ? "A range marks a stretch of an axis of numbers or time; this picture has none across." : "";
 }
 
@@ -147,13 +160,22 @@ async function add(kind, from, to) {
     note: { mark: "note", id, x: a.x, y: a.y, text: "", ...panel },
     arrow: { mark: "arrow", id, x: a.x, y: a.y, to_x: b.x, to_y: b.y, ...panel },
     range: { mark: "range", id, low: Math.min(a.x, b.x), high: Math.max(a.x, b.x), ...panel },
+    line: line(field, id, a, panel),
+    ring: { mark: "ring", id, x: a.x, y: a.y, to_x: b.x, to_y: b.y, ...panel },
+    bracket: { mark: "bracket", id, x: a.x, y: a.y, to_x: b.x, to_y: b.y, ...panel },
   }[kind];
   tool = "";
   chosen = id;
   hint("");
   await save([...current(), made]);
-  const words = kind === "note" ? $(`#annotation-text-${id}`) : $(`#stage [data-annotation="${id}"]`);
+  const words = ["note", "line"].includes(kind) ? $(`#annotation-text-${id}`) : $(`#stage [data-annotation="${id}"]`);
   words?.focus();
+}
+
+// A line stands across the measured axis: of two the one that goes up.
+function line(field, id, place, panel) {
+  const axis = field.y.keys ? "x" : "y";
+  return { mark: "line", id, at: place[axis], axis, ...panel };
 }
 
 // Without a hand: a mark lands in the middle of the plot and is moved with the arrows.
@@ -177,11 +199,19 @@ document.addEventListener("click", (event) => {
     // a click without a pointer is a press of Enter
     if (event.detail === 0) return addInTheMiddle(button.dataset.tool);
     tool = tool === button.dataset.tool ? "" : button.dataset.tool;
-    const words = { note: "Click where the note goes.", arrow: "Drag from tail to head.", range: "Drag along the axis." };
+    const words = { note: "Click where the note goes.", arrow: "Drag from tail to head.", range: "Drag along the axis.", line: "Click where the line goes.", ring: "Drag round the marks.", bracket: "Drag from one mark to the other." };
     show();
     hint(words[tool] ?? "");
   }
   if (event.target.closest?.("[data-undo]")) undo();
+  if (event.target.closest?.("[data-redo]")) redo();
+  const offer = event.target.closest?.("[data-offer]");
+  if (offer) {
+    const made = JSON.parse(offer.dataset.offer);
+    on = true;
+    chosen = made.id;
+    save([...current().filter(({ id }) => id !== made.id), made]);
+  }
 });
 
 // ---- by hand ----
@@ -201,7 +231,7 @@ document.addEventListener("pointerdown", (event) => {
 addEventListener("pointermove", (event) => {
   if (!drag) return;
   drag.end = pixel(svg(), event);
-  if (drag.tool && drag.tool !== "note") preview(drag);
+  if (drag.tool && !["note", "line"].includes(drag.tool)) preview(drag);
   if (drag.mark && drag.handle === "move") {
     drag.mark.setAttribute("transform", `translate(${drag.end.x - drag.start.x} ${drag.end.y - drag.start.y})`);
   }
@@ -216,7 +246,7 @@ addEventListener("pointerup", () => {
   $(".sweep", svg())?.remove();
   const [dx, dy] = [done.end.x - done.start.x, done.end.y - done.start.y];
   const far = Math.hypot(dx, dy) > 4;
-  if (done.tool === "note") return void add("note", [done.end.x, done.end.y], [done.end.x, done.end.y]);
+  if (done.tool === "note" || done.tool === "line") return void add(done.tool, [done.end.x, done.end.y], [done.end.x, done.end.y]);
   if (done.tool) {
     const end = far ? [done.end.x, done.end.y] : [done.start.x - 50, done.start.y + 60];
     return void add(done.tool, [done.start.x, done.start.y], end);
@@ -249,9 +279,16 @@ function move(id, handle, dx, dy) {
     const high = handle === "low" ? a.high : a.high + by;
     return update(id, { low: Math.min(low, high), high: Math.max(low, high) });
   }
+  if (a.mark === "line") {
+    const axis = a.axis ?? "y";
+    return update(id, { at: toData(field[axis], toPixel(field[axis], a.at) + (axis === "y" ? dy : dx)) });
+  }
   const changes = {};
+  const ended = a.to_x !== undefined;
+  // a bracket that is moved by hand stands between places, no longer between its marks
+  if (a.marks) changes.marks = null;
   if (handle !== "to") Object.assign(changes, shifted(a.x, a.y));
-  if (a.mark === "arrow" && handle !== "from") {
+  if (ended && handle !== "from") {
     const head = shifted(a.to_x, a.to_y);
     Object.assign(changes, { to_x: head.x, to_y: head.y });
   }
@@ -261,9 +298,9 @@ function move(id, handle, dx, dy) {
 // ---- by keyboard: arrows move, Alt moves the far end, Enter writes, Delete removes ----
 document.addEventListener("keydown", async (event) => {
   if (!on) return;
-  if ((event.ctrlKey || event.metaKey) && event.key === "z" && !event.target.closest("input, textarea")) {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && !event.target.closest("input, textarea")) {
     event.preventDefault();
-    return undo();
+    return event.shiftKey ? redo() : undo();
   }
   const mark = event.target.closest?.("#stage .annotation");
   if (!mark) return;
@@ -273,7 +310,7 @@ document.addEventListener("keydown", async (event) => {
   if (by) {
     event.preventDefault();
     const kind = current().find((a) => a.id === id)?.mark;
-    const far = event.altKey ? { arrow: "to", range: "high" }[kind] : undefined;
+    const far = event.altKey ? { arrow: "to", ring: "to", bracket: "to", range: "high" }[kind] : undefined;
     await move(id, far ?? "move", ...by);
     $(`#stage [data-annotation="${id}"]`)?.focus();
   } else if (event.key === "Delete" || event.key === "Backspace") {
