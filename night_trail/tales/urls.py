@@ -51,6 +51,7 @@ urlpatterns = [
     path("tales/<int:tale>/comments/<int:comment>/", commenting.decide, name="decide-comment"),
     path("walk/<str:token>/stops/<int:stop>/comments/", commenting.by_link, name="comment-by-link"),
     path("tales/<int:tale>/overview/", overviews.begin_stop, name="overview"),
+    path("tales/overview/<int:table>/from/<int:point>/", overviews.begin_from, name="overview-from"),
     path("tales/overview/<int:table>/", overviews.begin_tale, name="overview-of"),
     path("tales/<int:tale>/stops/<int:stop>/tile/", overviews.tile, name="tile"),
     path("tales/<int:tale>/undo/", telling.take_back, name="undo"),

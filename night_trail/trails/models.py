@@ -11,6 +11,7 @@ from django.utils import timezone
 from night_trail.core.annotations import Annotation
 from night_trail.core.claims.claim import Claim
 from night_trail.core.errors import NightTrailError
+from night_trail.core.overview import Overview
 from night_trail.core.question import Scene
 from night_trail.people.models import Owned, Role, Share
 from night_trail.tables.models import Table, TableShare, Version, kept
@@ -167,6 +168,36 @@ class Taste(models.Model):
 
     def __str__(self) -> str:
         return f"{'useful' if self.useful else 'not for'} {self.person}"
+
+
+class StartingPoint(models.Model):
+    """A scene or an overview kept by name with its table, to be turned from; it never changes itself."""
+
+    table = models.ForeignKey(Table, on_delete=models.CASCADE, related_name="starting_points")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    name = models.CharField(max_length=100)
+    scene = models.JSONField(null=True, default=None)
+    overview = models.JSONField(null=True, default=None)
+    made = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["name", "id"]
+        constraints = [models.UniqueConstraint(fields=["table", "name"], name="a starting point a name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    def scene_value(self) -> Scene | None:
+        """Return its scene; None of an overview."""
+        if self.scene is None:
+            return None
+        return kept(self.scene, Scene, "starting point", self.name, "Keep it anew.")
+
+    def overview_value(self) -> Overview | None:
+        """Return its overview; None of a scene."""
+        if self.overview is None:
+            return None
+        return kept(self.overview, Overview, "starting point", self.name, "Keep it anew.")
 
 
 def annotations_from(stored: list[object]) -> tuple[Annotation, ...]:

@@ -16,6 +16,7 @@ from night_trail.trails.views import (
     parts,
     ranks,
     rewalks,
+    starting,
     together,
     wording,
 )
@@ -31,6 +32,8 @@ urlpatterns = [
     path("tables/<int:table>/words/favourite/", wording.favourite, name="words-favourite"),
     path("tables/<int:table>/begin/", looking_on.begin, name="begin"),
     path("tables/<int:table>/begin/taste/", looking_on.begin_taste, name="begin-taste"),
+    path("tables/<int:table>/from/<int:point>/", starting.begin, name="begin-at"),
+    path("tables/<int:table>/from/<int:point>/forget/", starting.forget, name="forget-point"),
     path("tables/<int:table>/in-short/", in_short.of_a_table, name="table-in-short"),
     path("trails/", views.index, name="index"),
     path("trails/<int:trail>/", views.latest, name="latest"),
@@ -77,5 +80,6 @@ urlpatterns = [
     path(step + "cairn/edit/", cairns.edit, name="cairn-edit"),
     path(step + "cairn/take/", cairns.take, name="cairn-take"),
     path(step + "claim/", claims.claim, name="claim"),
+    path(step + "starting-point/", starting.keep, name="keep-point"),
     path(step + "annotations/", cairns.annotate, name="annotate"),
 ]

@@ -21,7 +21,7 @@ from night_trail.tables.models import Arrival, Bundle, Table, Version
 from night_trail.tables.worker import beat_file
 from night_trail.tales.deeds import FIELDS
 from night_trail.tales.models import Comment, Edition, Link, Tale
-from night_trail.trails.models import Step
+from night_trail.trails.models import StartingPoint, Step
 from tests.web.conftest import client_of
 
 OPEN = {"health", "people:present", "people:sign-in", "people:theme"} | {
@@ -85,6 +85,7 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         "form": "csv",
         "beat": 1,
         "edition": 1,
+        "point": StartingPoint.objects.create(table=table, person=owner, name="p", scene=step.scene).pk,
         "comment": Comment.objects.create(stop=stop, name="Reader", text="Why?").pk,
     }
     arrival = Arrival.objects.get(table=table)

@@ -33,6 +33,8 @@ ASKS = {
     "trails:table-in-short",
     "tales:draft-table",
     "tales:overview-of",
+    "tales:overview-from",
+    *("trails:begin-at", "trails:forget-point"),
 }
 LOOKS_AT_A_TRAIL = {
     *("trails:latest", "trails:step", "trails:slot", "trails:condition", "trails:found", "trails:picture"),
@@ -69,7 +71,7 @@ GOES_ON = {
         "trails:taste",
         "trails:claim",
     ),
-    *("trails:in-short-see", "tales:draft", "trails:walk-again"),
+    *("trails:in-short-see", "tales:draft", "trails:walk-again", "trails:keep-point"),
 }
 WALKS = {"tales:own-walk", "tales:own-walk-stop", "tales:before", "tales:before-stop", "tales:comment"}
 WRITES = {

@@ -28,8 +28,11 @@ from night_trail.tales.deeds import deed
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.services import add_stop
 from night_trail.tales.views.writing import must_vary, stop_of, visible_cairns, writable, written
+from night_trail.trails.models import StartingPoint
 from night_trail.trails.pictures import Desk
+from night_trail.trails.rewalk import fits
 from night_trail.trails.services import start_trail
+from night_trail.trails.starting import keep, scenes_of
 from night_trail.web.asking import for_a_part, visitor
 
 MOST_JSON = 60_000
@@ -61,6 +64,23 @@ def begin_stop(request: HttpRequest, tale: int) -> HttpResponse:
     return redirect("tales:stop", found.pk, stop.pk)
 
 
+@require_POST
+def begin_from(request: HttpRequest, table: int, point: int) -> HttpResponse:
+    """Begin a tale of one stop from an overview that was kept by name."""
+    visible = Table.objects.visible_to(request.user, Role.EXPLORE)
+    found = get_object_or_404(visible, pk=table)
+    kept = get_object_or_404(StartingPoint, pk=point, table__in=visible)
+    overview = kept.overview_value()
+    if overview is None:
+        raise NightTrailError("This starting point is no overview", kept.name, "Begin it as a trail.")
+    rows = core_table(found.latest)
+    for scene in scenes_of(kept):
+        fits(scene, rows)
+    tale = Tale.objects.create(owner=visitor(request), title=kept.name)
+    _stop(request, tale, found, overview, kept.name)
+    return redirect("tales:write", tale.pk)
+
+
 def _drafted(request: HttpRequest, table: Table) -> tuple[Overview, str]:
     of = request.POST.get("of", "") or None
     desk = Desk(table.latest, Scene())
@@ -84,12 +104,23 @@ def tile(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     overview = found.overview_value()
     if overview is None or found.step is None:
         raise NightTrailError("This stop is no overview", "", "Reload the page.")
-    table = core_table(found.step.trail.version)
-    made, said = _changed(request, overview, table)
+    version = found.step.trail.version
+    if request.POST.get("keep_as"):
+        assert version.table is not None  # noqa: S101  (a trail's version is complete)
+        kept = msgspec.to_builtins(overview)
+        keep(version.table, visitor(request), request.POST["keep_as"], overview=kept)
+        return _shown(request, found)
+    made, said = _changed(request, overview, core_table(version))
     with deed(found.tale, request.user, said):
         found.overview = msgspec.to_builtins(made)
         found.save(update_fields=["overview"])
-    return written(request, tale, stop) if for_a_part(request) else redirect("tales:stop", tale, stop)
+    return _shown(request, found)
+
+
+def _shown(request: HttpRequest, stop: Stop) -> HttpResponse:
+    if for_a_part(request):
+        return written(request, stop.tale_id, stop.pk)
+    return redirect("tales:stop", stop.tale_id, stop.pk)
 
 
 def _changed(  # noqa: C901  (one case a form)

@@ -6,8 +6,9 @@ from django import template
 from django.contrib.auth.models import User
 
 from night_trail.tables.models import Table
-from night_trail.trails.models import Trail
+from night_trail.trails.models import StartingPoint, Trail
 from night_trail.trails.rewalk import newer_rows
+from night_trail.trails.starting import offered_on
 
 register = template.Library()
 MOST = 8
@@ -23,3 +24,9 @@ def trails_behind(table: Table, user: User) -> list[Trail]:
         .select_related("version__table__current")
     )
     return [trail for trail in found[: 4 * MOST] if newer_rows(trail) is not None][:MOST]
+
+
+@register.simple_tag
+def starting_points(table: Table, user: User) -> list[StartingPoint]:
+    """Return the scenes and overviews a person may begin from on a table."""
+    return offered_on(table, user)
