@@ -21,6 +21,7 @@ from django.template.loader import get_template
 from django.test import Client, RequestFactory
 from django.urls import reverse
 
+from night_trail.core.bound import bonds
 from night_trail.core.errors import NightTrailError, Unreadable
 from night_trail.core.language.spans import Span
 from night_trail.demo import story
@@ -98,8 +99,12 @@ def test_preparing_the_demo_twice_makes_it_once(
     analyst = User.objects.get(username="analyst")
     assert analyst.check_password((Path(settings.VAR) / "demo_password").read_text())
     assert (Table.objects.count(), Trail.objects.count(), Tale.objects.count()) == (2, 1, 1)
-    assert Cairn.objects.count() == 2 and Stop.objects.count() == 3
-    assert all(cairn.annotation_values() for cairn in Cairn.objects.all())
+    assert Cairn.objects.count() == 7 and Stop.objects.count() == 9
+    assert sum(bool(cairn.annotation_values()) for cairn in Cairn.objects.all()) == 2
+    states = [cairn.verdict["state"] for cairn in Cairn.objects.exclude(claim=None)]
+    assert len(states) == 6 and states.count("open") == 1
+    assert sum(len(list(bonds(stop.text))) for stop in Stop.objects.all()) == 10
+    assert len(Stop.objects.get(heading="Rain makes its own hump").beat_values()) == 3
     labels = list(Trail.objects.get().steps.values_list("label", flat=True))
     assert labels[0] == "Opened night_buses" and "bins of 1\u00a0min" in labels and "as box plots" in labels
 
@@ -161,6 +166,10 @@ def test_templates_parse_and_hold_no_inline_script_or_style(name: str) -> None:
     source = (PACKAGE / "site/templates" / name).read_text()
     if name == "tables/survey_page.html":  # stands alone outside of the application, with its styles inside
         source = source.replace("<style>{{ styles|safe }}</style>", "")
+    if name == "tales/page.html":  # so does a tale taken along, with its script too
+        source = source.replace("<style>{{ styles }}</style>", "").replace(
+            "<script>{{ script }}</script>", ""
+        )
     assert not re.search(r"\sstyle=|<style|\son\w+=|hx-on|javascript:", source)
     assert "|safe" not in source and "autoescape" not in source
     assert all("src=" in tag for tag in re.findall(r"<script[^>]*>", source))

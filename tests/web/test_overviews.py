@@ -47,6 +47,8 @@ def test_a_draft_is_shown_and_changed_by_hand(client: Client, stop: Stop) -> Non
     assert next(t for t in wider.tiles if t.id == last.id).w == 12
     change(client, stop, tile=last.id, move="heading", heading="The <b>week</b>")
     assert "The &lt;b&gt;week&lt;/b&gt;" in walked(client, stop)
+    change(client, stop, tile=first.id, move="heading", heading="Rides", target="1,000,000")
+    assert "below its target" in walked(client, stop)
     change(client, stop, tile=last.id, move="away")
     more = change(client, stop, words="late_min by depot as box plots").overview_value()
     assert len(more.tiles) == len(tiles) and more.tiles[-1].question.across == "depot"
@@ -58,7 +60,7 @@ def test_what_does_not_fit_is_refused_and_nothing_changes(client: Client, stop: 
     address = reverse("tales:tile", args=[stop.tale_id, stop.pk])
     for form in (
         {"tile": "zz", "move": "left"}, {"tile": "t1", "move": "fly"}, {"words": "qwertz"}, {"light": "{}"},
-        {"only": "nonsense here"}, {"light": to_json(OneOf("nope", ("x",)))},
+        {"only": "nonsense here"}, {"tile": "t1", "move": "heading", "target": "much"}, {"light": to_json(OneOf("nope", ("x",)))},
     ):  # fmt: skip
         assert client.post(address, form).status_code == 422, form
     assert Stop.objects.get(pk=stop.pk).overview == stop.overview

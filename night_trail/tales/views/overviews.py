@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from night_trail.core.conditions import Condition, toggle
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import NightTrailError
-from night_trail.core.hand import LARGEST_KEY, whole
+from night_trail.core.hand import LARGEST_KEY, real, whole
 from night_trail.core.language.conditions import from_words
 from night_trail.core.overview import MOST_TILES, Overview, Tile, changed, choices_of, draft, free_id, tidy
 from night_trail.core.question import Question, Scene, decode
@@ -153,7 +153,10 @@ def _changed(  # noqa: C901  (one case a form)
         del tiles[at]
         return replace(overview, tiles=tidy(tiles)), "took a picture away"
     if move == "heading":
-        tiles[at] = replace(tiles[at], heading=" ".join(post.get("heading", "").split())[:120])
+        heading = " ".join(post.get("heading", "").split())[:120]
+        typed = post.get("target", "").strip()
+        target = real(typed.replace(",", ""), "target") if typed else None
+        tiles[at] = replace(tiles[at], heading=heading, target=target)
         return replace(overview, tiles=tuple(tiles)), "named a picture"
     if move == "large":
         tiles[at] = replace(tiles[at], large=not tiles[at].large, h=6 if tiles[at].large else 2)

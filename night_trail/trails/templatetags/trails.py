@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django import template
 from django.contrib.auth.models import User
+from django.db.models import Count
 
 from night_trail.tables.models import Table
 from night_trail.trails.models import StartingPoint, Trail
@@ -21,6 +22,9 @@ def trails_behind(table: Table, user: User) -> list[Trail]:
         Trail.objects.filter(owner=user, version__table=table)
         .exclude(version=table.latest)
         .exclude(rewalks__version=table.latest)
+        .annotate(told=Count("steps__stops"), kept=Count("steps__cairn"))
+        # what others read comes first, then what was worth a cairn
+        .order_by("-told", "-kept", "-created")
         .select_related("version__table__current")
     )
     return [trail for trail in found[: 4 * MOST] if newer_rows(trail) is not None][:MOST]
