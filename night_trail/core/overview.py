@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Annotated
 
@@ -27,8 +27,14 @@ from night_trail.core.questions.registry import check, kind_of
 from night_trail.core.questions.shared.cells import Cells, held_of
 from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.questions.shared.measure_slots import measure_words
-from night_trail.core.questions.shared.measure_words import figure_of, gap_of
-from night_trail.core.questions.shared.measures import ADDS_UP, first_measure, first_shape, overall
+from night_trail.core.questions.shared.measure_words import evened, figure_of, gap_of
+from night_trail.core.questions.shared.measures import (
+    ADDS_UP,
+    first_measure,
+    first_shape,
+    is_share,
+    overall,
+)
 from night_trail.core.questions.shared.periods import time_column, whole_years
 from night_trail.core.questions.shared.time_question import FrozenStruct
 from night_trail.core.questions.spread.question import Spread
@@ -210,22 +216,32 @@ def large_of(tile: Tile, rows: Rows) -> Large:
     asked = tile.question
     measure = getattr(asked, "measure", None) or kind_of(asked).gist(asked, table).measured(table)
     column = table.column(measure.column) if measure.column else None
-    said, gap = figure_of(measure, column), gap_of(measure, column)
     name = tile.heading or measure_words(measure, table).removeprefix("the ")
-    time = getattr(tile.question, "time", None)
+    time = getattr(asked, "time", None)
     years = whole_years(rows, time) if time is not None and table.column(time).kind.temporal else None
-    if years is None or time is None:
-        now = _figure(measure, rows, None)
-        return _held_against(Large(said(now), name, lit=_lit(measure, rows, None, said)), tile, now, gap)
-    end = years[1]
-    now = _figure(measure, rows, _in_year(table, time, end))
-    shown = Large(said(now), f"{name}, {end}", lit=_lit(measure, rows, _in_year(table, time, end), said))
+    year = None if years is None or time is None else _in_year(table, time, years[1])
+    now = _figure(measure, rows, year)
+    said, gap = _in_three_digits(measure, column, now)
+    lit = said(_figure(measure, rows, year, lit=True)) if rows.lit is not None else ""
+    shown = Large(said(now), name if years is None else f"{name}, {years[1]}", lit=lit)
     if tile.target is not None:
-        return _held_against(shown, tile, now, gap)
-    if end == years[0]:
+        return _held_against(shown, now - tile.target, gap)
+    if years is None or time is None or years[0] == years[1]:
         return shown
-    before = _figure(measure, rows, _in_year(table, time, end - 1))
-    return _with_change(shown, measure, column, table, now, before, f"on {end - 1}")
+    before = _figure(measure, rows, _in_year(table, time, years[1] - 1))
+    return _with_change(shown, measure, table, (now, before), gap, f"on {years[1] - 1}")
+
+
+Writer = Callable[[float], str]
+
+
+def _in_three_digits(measure: Measure, column: Column | None, now: float) -> tuple[Writer, Writer]:
+    """Return how a figure and a difference from it are written: as many decimals as three digits of it have."""
+    if is_share(measure, column) or not math.isfinite(now) or not 1e-3 <= abs(now) < 1e4:
+        return figure_of(measure, column), gap_of(measure, column)
+    decimals = max(0, 2 - math.floor(math.log10(abs(now))))
+    said = evened(measure, column, 0 if now == int(now) else decimals)
+    return said, said
 
 
 def _in_year(table: Table, time: str, year: int) -> Bools:
@@ -243,30 +259,24 @@ def _figure(measure: Measure, rows: Rows, where: Bools | None, lit: bool = False
     return overall(measure, Cells(values, np.zeros(len(values), dtype=np.int64), held.below))
 
 
-def _lit(measure: Measure, rows: Rows, where: Bools | None, said: object) -> str:
-    if rows.lit is None or not callable(said):
-        return ""
-    return str(said(_figure(measure, rows, where, lit=True)))
-
-
 def _with_change(
-    shown: Large, measure: Measure, column: Column | None, table: Table, now: float, before: float, than: str
+    shown: Large, measure: Measure, table: Table, figures: tuple[float, float], gap: Writer, than: str
 ) -> Large:
+    now, before = figures
     if not (math.isfinite(now) and math.isfinite(before)):
         return shown
     by = now - before
     sign = "+" if by > 0 else MINUS if by < 0 else "±"
     adds = measure.aggregate in ADDS_UP and before > 0
-    text = percent(abs(by) / before, 3) if adds else gap_of(measure, column)(abs(by))
+    text = percent(abs(by) / before, 3) if adds else gap(abs(by))
     good = table.called.good.get(measure.column or "", "")
     side = "" if not by or not good else "good" if (by > 0) == (good == "high") else "bad"
     return Large(shown.text, shown.label, f"{sign}{text} {than}", side, shown.lit)
 
 
-def _held_against(shown: Large, tile: Tile, now: float, gap: object) -> Large:
-    if tile.target is None or not math.isfinite(now) or not callable(gap):
+def _held_against(shown: Large, by: float, gap: Writer) -> Large:
+    if not math.isfinite(by):
         return shown
-    by = now - tile.target
     if not by:
         return Large(shown.text, shown.label, "on its target", "good", shown.lit)
     text = f"{gap(abs(by))} {'above' if by > 0 else 'below'} its target"
