@@ -236,7 +236,7 @@ Writer = Callable[[float], str]
 
 
 def _in_three_digits(measure: Measure, column: Column | None, now: float) -> tuple[Writer, Writer]:
-    """Return how a figure and a difference from it are written: as many decimals as three digits of it have."""
+    """Return how a figure and a difference are written: with as many decimals as three digits of it have."""
     if is_share(measure, column) or not math.isfinite(now) or not 1e-3 <= abs(now) < 1e4:
         return figure_of(measure, column), gap_of(measure, column)
     decimals = max(0, 2 - math.floor(math.log10(abs(now))))
