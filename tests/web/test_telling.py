@@ -25,6 +25,7 @@ from night_trail.tales.drafts import CHAPTERS
 from night_trail.tales.figures import figures_of
 from night_trail.tales.models import Link, Stop, Tale
 from night_trail.tales.prose import prose
+from night_trail.tales.views import beats
 from night_trail.trails.models import Cairn, Step, Trail
 from night_trail.trails.services import cairn_at, start_trail, take_turn
 from tests.web.conftest import client_of
@@ -375,3 +376,21 @@ def test_a_link_is_shown_within_the_sites_its_owner_names_and_nowhere_else(
     _, _, address = link_of(tale)
     other = Client().get(address)
     assert "frame-ancestors 'none'" in other["Content-Security-Policy"] and other["X-Frame-Options"] == "DENY"
+
+
+def test_two_turns_of_one_beat_in_one_moment_both_count(
+    client: Client, stop: Stop, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """While a picture is being turned, the words of its beat are written: neither takes the other back."""
+    client.post(at(stop, "beat-add"))
+    made = beats.must_open
+
+    def meanwhile(*args: Any) -> None:
+        made(*args)
+        Client.post(client, at(stop, "beat-edit", 1), {"words": "Said meanwhile"})
+
+    monkeypatch.setattr(beats, "must_open", meanwhile)
+    client.post(at(stop, "turn") + "?beat=1", {"change": to_json(Slot("across", "depot"))})
+    stop.refresh_from_db()
+    one = stop.beat_values()[0]
+    assert one.words == "Said meanwhile" and one.scene.main.across == "depot"  # type: ignore[union-attr]

@@ -38,7 +38,11 @@ def _keep(stop: Stop, beats: Sequence[Beat]) -> None:
 
 
 def _at(stop: Stop, beat: int) -> list[Beat]:
-    """Return the beats of a stop, refused where there is none of this number."""
+    """Return the beats of a stop as they now are, refused where there is none of this number.
+
+    Asked within a deed, so that nothing that was done in the same moment is overwritten.
+    """
+    stop.refresh_from_db(fields=["beats"])
     beats = list(stop.beat_values())
     if not 1 <= beat <= len(beats):
         raise NightTrailError("There is no such beat any more", "", "Reload the page.")
@@ -53,7 +57,6 @@ def turn(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
         raise NightTrailError("This stop has no picture", "", "Collect a cairn first.")
     must_vary(request, found)
     beat = whole(request.GET.get("beat", ""), MOST) or 0
-    beats = _at(found, beat) if beat else []
     if request.POST.get("as_it_was"):
         with deed(found.tale, request.user, "took the picture as on the trail"):
             found.scene = None
@@ -65,6 +68,7 @@ def turn(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     must_open(version, scene)
     with deed(found.tale, request.user, said):
         if beat:
+            beats = _at(found, beat)
             beats[beat - 1] = replace(beats[beat - 1], scene=scene)
             _keep(found, beats)
         else:
@@ -79,11 +83,12 @@ def add(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     found = stop_of(request, tale, stop)
     if found.step is None or found.shown_scene().main is None:
         raise NightTrailError("This stop has no picture to lead", "", "Collect a cairn first.")
-    beats = list(found.beat_values())
-    if len(beats) >= MOST:
-        raise NightTrailError(f"A stop has at most {MOST} beats", "", "Begin another stop.")
     at = whole(request.POST.get("beat", ""), MOST) or 0
     with deed(found.tale, request.user, "added a beat"):
+        found.refresh_from_db(fields=["beats"])
+        beats = list(found.beat_values())
+        if len(beats) >= MOST:
+            raise NightTrailError(f"A stop has at most {MOST} beats", "", "Begin another stop.")
         if not beats:
             # the picture without what is lit comes first, then as it stands
             scene = found.shown_scene()
@@ -103,10 +108,10 @@ def add(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
 def edit(request: HttpRequest, tale: int, stop: int, beat: int) -> HttpResponse:
     """Keep what is said with a beat, and which annotations are seen with it."""
     found = stop_of(request, tale, stop)
-    beats = _at(found, beat)
     seen = set(request.POST.getlist("seen"))
     hidden = tuple(one.id for one in found.annotation_values() if one.id not in seen)
     with deed(found.tale, request.user, "changed a beat"):
+        beats = _at(found, beat)
         words = one_line(request.POST.get("words", ""))[:400]
         beats[beat - 1] = replace(beats[beat - 1], words=words, hidden=hidden)
         _keep(found, beats)
@@ -117,9 +122,9 @@ def edit(request: HttpRequest, tale: int, stop: int, beat: int) -> HttpResponse:
 def move(request: HttpRequest, tale: int, stop: int, beat: int) -> HttpResponse:
     """Move a beat earlier or later, or take it away."""
     found = stop_of(request, tale, stop)
-    beats = _at(found, beat)
     by = {"-1": -1, "1": 1}.get(request.POST.get("by", ""), 0)
     with deed(found.tale, request.user, "moved a beat" if by else "took a beat away"):
+        beats = _at(found, beat)
         one = beats.pop(beat - 1)
         to = min(max(beat - 1 + by, 0), len(beats))
         if by:

@@ -110,9 +110,11 @@ def tile(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
         kept = msgspec.to_builtins(overview)
         keep(version.table, visitor(request), request.POST["keep_as"], overview=kept)
         return _shown(request, found)
-    made, said = _changed(request, overview, core_table(version))
-    with deed(found.tale, request.user, said):
-        found.overview = msgspec.to_builtins(made)
+    table = core_table(version)
+    with deed(found.tale, request.user, _said(request)):
+        # as it now is: two clicks in one moment both count
+        found.refresh_from_db(fields=["overview"])
+        found.overview = msgspec.to_builtins(_changed(request, found.overview_value() or overview, table))
         found.save(update_fields=["overview"])
     return _shown(request, found)
 
@@ -123,27 +125,46 @@ def _shown(request: HttpRequest, stop: Stop) -> HttpResponse:
     return redirect("tales:stop", stop.tale_id, stop.pk)
 
 
+def _said(request: HttpRequest) -> str:
+    """Return what a form does to an overview, for its undo."""
+    post = request.POST
+    moves = {
+        "away": "took a picture away",
+        "heading": "named a picture",
+        "large": "showed a figure otherwise",
+    }
+    if "tile" in post:
+        return moves.get(post.get("move", ""), "moved a picture")
+    said = {
+        "light": "lit rows",
+        "out": "put the lantern out",
+        "allow": "changed what readers may choose",
+        "only": "changed what all pictures keep",
+    }
+    return next((words for field, words in said.items() if field in post), "put a picture on")
+
+
 def _changed(  # noqa: C901  (one case a form)
     request: HttpRequest, overview: Overview, table: CoreTable
-) -> tuple[Overview, str]:
+) -> Overview:
     post = request.POST
     if post.get("light"):
         rows: Condition = decode(post["light"][:MOST_JSON], Condition, "condition")
         check_condition(rows, table)
-        return replace(overview, lit=toggle(overview.lit, rows) if post.get("add") else rows), "lit rows"
+        return replace(overview, lit=toggle(overview.lit, rows) if post.get("add") else rows)
     if post.get("out"):
-        return replace(overview, lit=None), "put the lantern out"
+        return replace(overview, lit=None)
     if post.get("allow"):
         chips = tuple(n for n in post.getlist("chip")[:8] if choices_of(table.column(n), table))
-        return replace(overview, chips=chips), "changed what readers may choose"
+        return replace(overview, chips=chips)
     if "only" in post:
         words = post["only"].strip()
         only: tuple[Condition, ...] = (from_words(words, table),) if words else ()
         for one in only:
             check_condition(one, table)
-        return replace(overview, only=only), "changed what all pictures keep"
+        return replace(overview, only=only)
     if post.get("words") or post.get("cairn"):
-        return _with(overview, *_asked(request, table)), "put a picture on"
+        return _with(overview, *_asked(request, table))
     tiles = list(overview.tiles)
     at = next((i for i, one in enumerate(tiles) if one.id == post.get("tile")), None)
     if at is None:
@@ -151,17 +172,17 @@ def _changed(  # noqa: C901  (one case a form)
     move = post.get("move", "")
     if move == "away":
         del tiles[at]
-        return replace(overview, tiles=tidy(tiles)), "took a picture away"
+        return replace(overview, tiles=tidy(tiles))
     if move == "heading":
         heading = " ".join(post.get("heading", "").split())[:120]
         typed = post.get("target", "").strip()
         target = real(typed.replace(",", ""), "target") if typed else None
         tiles[at] = replace(tiles[at], heading=heading, target=target)
-        return replace(overview, tiles=tuple(tiles)), "named a picture"
+        return replace(overview, tiles=tuple(tiles))
     if move == "large":
         tiles[at] = replace(tiles[at], large=not tiles[at].large, h=6 if tiles[at].large else 2)
-        return replace(overview, tiles=tidy(tiles)), "showed a figure otherwise"
-    return replace(overview, tiles=_placed(tiles, at, move, post)), "moved a picture"
+        return replace(overview, tiles=tidy(tiles))
+    return replace(overview, tiles=_placed(tiles, at, move, post))
 
 
 def _placed(tiles: list[Tile], at: int, move: str, post: Any) -> tuple[Tile, ...]:

@@ -79,10 +79,20 @@ document.addEventListener("focusout", (event) => {
 document.addEventListener("htmx:before:request", (event) => {
   if (event.detail?.ctx?.sourceElement?.id === "stop-form") unkept = false;
 });
-addEventListener("pagehide", () => {
+const send = (more) => {
   const form = $("#stop-form");
-  if (unkept && form) fetch(form.action, { method: "POST", body: new FormData(form), keepalive: true });
-});
+  unkept = false;
+  return fetch(form.action, { method: "POST", body: new FormData(form), headers: { "HX-Request": "true" }, ...more });
+};
+addEventListener("pagehide", () => { if (unkept && $("#stop-form")) send({ keepalive: true }); });
+// What the server does to a text it does to the whole of it: the last letters go first.
+document.addEventListener("submit", (event) => {
+  if (!unkept || !event.target.closest?.(".bind-offer, .proposals, .undo-line")) return;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+  const { target, submitter } = event;
+  send().then(() => target.requestSubmit(submitter));
+}, true);
 
 // ---- a figure at the caret ----
 let caret = null;
