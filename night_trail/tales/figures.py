@@ -9,7 +9,7 @@ from night_trail.core.bound import Known, Typed, bonds, figure_id, known, typed
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.spans import Words
 from night_trail.core.question import Question, Scene
-from night_trail.core.questions.registry import kind_of, short_name, words_of
+from night_trail.core.questions.registry import kind_of, short_name
 from night_trail.tales.models import Stop
 from night_trail.trails.behind import behind
 from night_trail.trails.pictures import Desk
@@ -17,8 +17,7 @@ from night_trail.trails.pictures import Desk
 
 def figures_at(desk: Desk, question: Question) -> tuple[Known, ...]:
     """Return the figures of a picture: of all its rows, and of what is lit."""
-    words = words_of(desk.answer(question), desk.table, desk.scene.only)
-    return known(words, desk.rows, _words_of_lit(desk, question))
+    return known(desk.words(question), desk.rows, _words_of_lit(desk, question))
 
 
 def _words_of_lit(desk: Desk, question: Question) -> Words | None:
@@ -28,7 +27,7 @@ def _words_of_lit(desk: Desk, question: Question) -> Words | None:
         return None
     with suppress(NightTrailError):
         alone = Desk(desk.version, Scene(main=question, only=(*desk.scene.only, lit)))
-        return words_of(alone.answer(question), alone.table)
+        return alone.words(question)
     return None
 
 

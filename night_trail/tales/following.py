@@ -82,13 +82,20 @@ def _edition(tale: Tale) -> Edition:
     )
 
 
-def stops_of(edition: Edition) -> list[Stop]:
-    """Return the stops of a tale as they stood; they are not those of the database."""
+def stops_of(edition: Edition, still_there: bool) -> list[Stop]:
+    """Return the stops of a tale as they stood; they are not those of the database.
+
+    ``still_there`` leaves out those that were taken out of the tale since: what a
+    writer took back, readers do not find in how it stood before.
+    """
+    kept_now = set(edition.tale.stops.values_list("pk", flat=True)) if still_there else set()
     steps = Step.objects.select_related("trail__version__table").in_bulk(
         {s[name] for s in edition.stops for name in ("step_id", "beside_id") if s[name]}
     )
     found = []
     for kept in edition.stops:
+        if still_there and kept["id"] not in kept_now:
+            continue
         fields = {name: value for name, value in kept.items() if name in FIELDS}
         fields["step_id"] = kept["step_id"] if kept["step_id"] in steps else None
         fields["beside_id"] = kept["beside_id"] if kept["beside_id"] in steps else None

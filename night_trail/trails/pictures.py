@@ -55,6 +55,8 @@ bound_memory(settings.FILTER_CACHE_BYTES)
 _lock = threading.Lock()
 _rows: LRUCache[str, Rows] = LRUCache(MOST_FILTERS)
 _answers: LRUCache[str, Answer] = LRUCache(settings.ANSWER_CACHE_BYTES, getsizeof=_weight)
+MOST_DRAWN, MOST_SAID = 48_000_000, 2_000
+"""Characters of kept pictures, and how many kept words: many readers look at the same few."""
 
 
 @dataclass(frozen=True)
@@ -66,6 +68,10 @@ class Drawn:
     svg: Svg
     words: Words
     sentence: Sentence
+
+
+_drawn: LRUCache[str, Drawn] = LRUCache(MOST_DRAWN, getsizeof=lambda kept: 2_000 + len(str(kept.svg)))
+_words: LRUCache[str, tuple[Answer, Words]] = LRUCache(MOST_SAID)
 
 
 class Desk:
@@ -126,13 +132,40 @@ class Desk:
     ) -> Drawn:
         """Return a question's picture with its words and sentence."""
         found = self.answer(question)
-        return Drawn(
+        name = f"{self._named(question)}:{size}:{prefix}:{key(*annotations)}"
+        with _lock:
+            if (kept := _drawn.get(name)) is not None and kept.answer is found:
+                return kept
+        made = Drawn(
             question,
             found,
             draw(found, self.table, size, prefix, annotations),
-            words_of(found, self.table, self.scene.only),
+            self.words(question),
             sentence(question, self.table, found),
         )
+        if not self._glanced:
+            with _lock, suppress(ValueError):
+                _drawn[name] = made
+        return made
+
+    def words(self, question: Question) -> Words:
+        """Return what is said beside a question's picture."""
+        found, name = self.answer(question), self._named(question)
+        with _lock:
+            answered, kept = _words.get(name, (None, None))
+        if kept is not None and answered is found:
+            return kept
+        made = words_of(found, self.table, self.scene.only)
+        if not self._glanced:
+            with _lock:
+                _words[name] = (found, made)
+        return made
+
+    def _named(self, question: Question) -> str:
+        """Return what a picture and its words depend on: rows, what is asked, and what things are called."""
+        table = self.table
+        called = hash((table.name, table.row_noun, tuple(table.measures), repr(table.called)))
+        return f"{table.key}:{key(question, *self.scene.only)}:{key(self.scene.lit)}:{called}"
 
     def alike(self, size: Size) -> Size:
         """Return a size whose axes span what all pictures of the scene show of one thing."""
@@ -159,6 +192,8 @@ def forget() -> None:
     with _lock:
         _rows.clear()
         _answers.clear()
+        _drawn.clear()
+        _words.clear()
 
 
 def size_from(request: HttpRequest, default: Size = MAIN, cookie: str = "picture") -> Size:

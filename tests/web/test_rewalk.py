@@ -187,7 +187,13 @@ def test_readers_are_told_since_they_last_read(
     client.post(reverse("tales:follow", args=[tale.pk, Trail.objects.latest("pk").pk]))
     told_of = reader.get(first).content.decode()
     assert "Since you last read it, newer rows have come" in told_of
-    assert reader.get(reverse("tales:walk-before", args=[token, 2, 1])).status_code == 200
+    earlier = reader.get(reverse("tales:walk-before", args=[token, 2, 1]))
+    assert earlier.status_code == 200 and "1 of 2" in earlier.content.decode()
+    # what the writer takes out is not found in how the tale stood before
+    client.post(reverse("tales:remove", args=[tale.pk, tale.stops.first().pk]))
+    shown = reader.get(reverse("tales:walk-before", args=[token, 2, 1])).content.decode()
+    assert "Kept" in shown and "1 of 1" in shown
+    assert "1 of 2" in client.get(reverse("tales:before", args=[tale.pk, 2])).content.decode()
     assert Client().get(reverse("tales:walk-before", args=["nothing", 2, 1])).status_code == 404
 
 

@@ -90,7 +90,10 @@ def before(request: HttpRequest, tale: int, edition: int, number: int = 1) -> Ht
     def address(to: int, beat: int = 0) -> str:
         return _with_beat(reverse("tales:before-stop", args=[found.pk, edition, to]), beat)
 
-    return _walk(request, found, number, address, reverse("tales:own-walk", args=[found.pk]), edition=earlier)
+    may_write = Tale.objects.sees(request.user, found, Role.EXPLORE)
+    stops = stops_of(earlier, still_there=not may_write)
+    leave = reverse("tales:own-walk", args=[found.pk])
+    return _walk(request, found, number, address, leave, earlier=stops, edition=earlier)
 
 
 @login_not_required
@@ -105,9 +108,9 @@ def shared_before(request: HttpRequest, token: str, edition: int, number: int = 
     def address(to: int, beat: int = 0) -> str:
         return _with_beat(reverse("tales:walk-before", args=[token, edition, to]), beat)
 
-    response = _walk(
-        request, link.tale, number, address, reverse("tales:walk", args=[token]), edition=earlier
-    )
+    stops = stops_of(earlier, still_there=True)
+    leave = reverse("tales:walk", args=[token])
+    response = _walk(request, link.tale, number, address, leave, earlier=stops, edition=earlier)
     response["Cache-Control"] = "private, no-store"
     return response
 
@@ -132,9 +135,10 @@ def _walk(
     leave: str,
     link: Link | None = None,
     token: str = "",
+    earlier: list[Stop] | None = None,
     edition: Edition | None = None,
 ) -> HttpResponse:
-    stops = stops_of(edition) if edition is not None else _stops(tale)
+    stops = _stops(tale) if earlier is None else earlier
     if not stops:
         return render(request, "tales/empty_walk.html", {"tale": tale, "leave": leave})
     if not 1 <= number <= len(stops):
@@ -209,7 +213,13 @@ def _guest(request: HttpRequest) -> str:
 
 def _stops(tale: Tale) -> list[Stop]:
     joined = ("tale", "step__trail__version__table", "beside__trail__version__table")
-    return list(tale.stops.select_related(*joined))
+    # a survey is much to read, and no walk shows one
+    surveys = [
+        f"{step}__trail__version__{field}"
+        for step in ("step", "beside")
+        for field in ("survey", "understood")
+    ]
+    return list(tale.stops.select_related(*joined).defer(*surveys))
 
 
 def _told_of_editions(request: HttpRequest, tale: Tale, token: str) -> dict[str, Any]:
