@@ -23,7 +23,7 @@ from night_trail.core.question import Question
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.over_time.question import OverTime
-from night_trail.core.questions.registry import check, kind_of
+from night_trail.core.questions.registry import check, kind_of, short_name
 from night_trail.core.questions.shared.cells import Cells, held_of
 from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.questions.shared.measure_slots import measure_words
@@ -115,6 +115,12 @@ def changed(tiles: Sequence[Tile], name: str, **to: int) -> tuple[Tile, ...]:
             tile = replace(tile, **fields)  # noqa: PLW2901
         made.append(tile)
     return tidy(made, name)
+
+
+def heading_of(tile: Tile) -> str:
+    """Return what stands over a tile: as its writer named it, or what it shows."""
+    name = short_name(tile.question)
+    return tile.heading or f"{name[:1].upper()}{name[1:]}"
 
 
 def free_id(tiles: Sequence[Tile]) -> str:

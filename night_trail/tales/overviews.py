@@ -12,10 +12,20 @@ from night_trail.core.conditions import Condition
 from night_trail.core.errors import NightTrailError
 from night_trail.core.hand import whole
 from night_trail.core.language.conditions import in_words
-from night_trail.core.overview import Chosen, Large, Overview, Tile, choices_of, large_of, narrowed, turned
+from night_trail.core.overview import (
+    Chosen,
+    Large,
+    Overview,
+    Tile,
+    choices_of,
+    heading_of,
+    large_of,
+    narrowed,
+    turned,
+)
 from night_trail.core.question import Scene
 from night_trail.core.questions.over_time.question import OverTime
-from night_trail.core.questions.registry import figures_of, short_name
+from night_trail.core.questions.registry import figures_of
 from night_trail.core.questions.shared.figures import Figures
 from night_trail.core.questions.shared.measure_slots import measure_words
 from night_trail.core.sentence import scene_in_words
@@ -94,8 +104,7 @@ def _shown(
 ) -> Shown:
     scene = Scene(main=tile.question, only=only, lit=lit)
     desk = Desk(version, scene, reads=reads)
-    name = short_name(tile.question)
-    heading = tile.heading or f"{name[:1].upper()}{name[1:]}"
+    heading = heading_of(tile)
     try:
         answer = desk.answer(tile.question)
         sentence = scene_in_words(scene, desk.table, answer)

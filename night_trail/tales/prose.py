@@ -36,8 +36,7 @@ def prose(text: str, figures: Iterable[Known] = (), source: str = "") -> SafeStr
     Bound figures read as ``figures`` say now; ``source`` names the picture they come from.
     """
     now = {figure.id: figure for figure in figures}
-    parser = _parser()
-    tokens = parser.parse(text)
+    parser, tokens = _parser(), parsed(text)
     for token in tokens:
         # a stop has its own heading, so those in its text start two levels lower
         if token.type in ("heading_open", "heading_close"):

@@ -10,7 +10,6 @@ import msgspec
 from django.db import transaction
 
 from night_trail.core.claims.again import Again, again
-from night_trail.core.claims.check import check as check_claim
 from night_trail.core.claims.claim import Claim
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import NightTrailError
@@ -170,6 +169,5 @@ def walk_claim(thing: Annotated, desk: Desk, names: Mapping[str, str]) -> Again 
 
 
 def _again(claim: Claim, before: Mapping[str, Any], desk: Desk) -> tuple[Again, dict[str, Any]]:
-    check_claim(claim, desk.rows)
     shown, verdict = checked(claim, desk)
     return again(before, verdict), kept_verdict(shown, verdict)

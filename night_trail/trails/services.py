@@ -39,30 +39,29 @@ def start_trail(owner: Any, table: Table, column: str = "", words: str = "", rea
     if change is not None:
         turn(Scene(), change, core_table(version))  # refused before anything is made
     with transaction.atomic():
-        trail = Trail.objects.create(owner=owner, version=version, title=title[:200])
-        root = Step.objects.create(
-            trail=trail,
-            scene=msgspec.to_builtins(Scene()),
-            scene_key=key(Scene()),
-            label=f"Opened {table.name}"[:300],
-        )
+        root = _opened(owner, version, title)
     return take_turn(root, change) if change is not None else root
 
 
 def begin_at(owner: Any, version: Version, scene: Scene, title: str) -> Step:
     """Start a trail on a version at a scene that stands elsewhere, and return the step of it."""
-    table = version.table
-    assert table is not None  # noqa: S101  (a trail's version is complete)
     must_open(version, scene)
     with transaction.atomic():
-        trail = Trail.objects.create(owner=owner, version=version, title=title[:200])
-        root = Step.objects.create(
-            trail=trail,
-            scene=msgspec.to_builtins(Scene()),
-            scene_key=key(Scene()),
-            label=f"Opened {table.name}"[:300],
-        )
+        root = _opened(owner, version, title)
         return show(root, scene)
+
+
+def _opened(owner: Any, version: Version, title: str) -> Step:
+    """Make a trail and return its first step, which only opens the table."""
+    table = version.table
+    assert table is not None  # noqa: S101  (a trail's version is complete)
+    trail = Trail.objects.create(owner=owner, version=version, title=title[:200])
+    return Step.objects.create(
+        trail=trail,
+        scene=msgspec.to_builtins(Scene()),
+        scene_key=key(Scene()),
+        label=f"Opened {table.name}"[:300],
+    )
 
 
 def take_turn(step: Step, change: Change) -> Step:

@@ -198,3 +198,20 @@ def test_an_overview_is_drafted_arranged_and_narrowed_on_a_phone(
     reader.get_by_role("button", name="As it was written").click()
     expect(reader.locator("#walk")).to_have_attribute("data-chosen", "")
     context.close()
+
+
+def test_a_click_beside_the_picture_takes_no_annotation_back(page: Page) -> None:
+    begin(page)
+    page.get_by_role("button", name="Begin a tale with it").click()
+    page.get_by_role("button", name="+ beat").click()
+    expect(page.get_by_role("button", name=re.compile("^↶ Undo"))).to_be_visible()
+    settled(page)
+    page.get_by_role("button", name="Ring", exact=True).click()
+    drag(page, plot_point(page, 0.3, 0.2), plot_point(page, 0.6, 0.5))
+    expect(page.locator("#stage .annotation.ring")).to_have_count(1)
+    settled(page)
+    page.locator(".under-stage").click()
+    page.locator(".text-side h2").first.click()
+    settled(page)
+    expect(page.locator("#stage .annotation.ring")).to_have_count(1)
+    expect(page.locator("button[data-undo]")).to_be_enabled()

@@ -61,7 +61,7 @@ def cells_of(measure: Measure, rows: Rows) -> tuple[Held, Ints, Floats, str]:
 
 def chosen_of(condition: Condition, rows: Rows, held: Held) -> Bools:
     """Return which of the held cells meet a condition, shape (cells,)."""
-    found = mask(condition, rows.table) & rows.keeps
+    found = mask(condition, rows.table)
     return found if held.at is None else found[held.at]
 
 
@@ -70,8 +70,6 @@ def differs(claim: Differs, rows: Rows) -> Verdict:
     held, bag, drawn, by = cells_of(claim.measure, rows)
     ones = chosen_of(claim.of, rows, held)
     others = chosen_of(claim.than, rows, held) if claim.than is not None else ~ones
-    if claim.than is None and rows.kept is not None:
-        others &= rows.kept if held.at is None else rows.kept[held.at]
     a, b = (side_of(claim.measure, held, side, bag, drawn) for side in (ones, others))
     n = len(a.at) + len(b.at)
     if not len(a.at) or not len(b.at):

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from night_trail.core.beats import Beat
 from night_trail.core.bound import Known, followed
 from night_trail.core.errors import NightTrailError
-from night_trail.core.overview import large_of
+from night_trail.core.overview import heading_of, large_of
 from night_trail.core.question import Scene
-from night_trail.core.questions.registry import Answer, short_name
+from night_trail.core.questions.registry import Answer
 from night_trail.core.questions.registry import figures_of as table_of
 from night_trail.core.questions.shared.figures import Figures
 from night_trail.core.sentence import scene_in_words
@@ -108,8 +108,7 @@ def _parts(stop: Stop, number: int) -> Iterator[Part]:
             only = (*overview.only, *tile.only)
             scene = Scene(main=tile.question, only=only, lit=overview.lit)
             desk = Desk(stop.step.trail.version, scene, reads=True)
-            name = short_name(tile.question)
-            words = tile.heading or f"{name[:1].upper()}{name[1:]}"
+            words = heading_of(tile)
             if tile.large:
                 large = large_of(tile, desk.rows)
                 words = f"{large.label}: {large.text}" + (f", {large.change}" if large.change else "")

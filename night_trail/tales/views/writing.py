@@ -130,7 +130,6 @@ def written(
         ],
         "undo": next_to_undo(found, request.user),
         "redo": next_to_redo(found, request.user),
-        "undo_address": reverse("tales:undo", args=[found.pk]),
         "stop": current,
         "cairns": _collectable(request),
         "tables": Table.objects.visible_to(request.user, Role.EXPLORE)[:40],
