@@ -98,7 +98,7 @@ def tell(owner: Any, table: Table) -> Tale:
     hump = leave(
         wet,
         "Rain makes its own hump",
-        "Most trips run within **four minutes** of time. A second group gathers near **13 minutes**, "
+        "Most trips run within four minutes of time. A second group gathers near 13 minutes, "
         "and almost all of it ran on wet nights.",
         Note("hump", 14.5, 5200.0, "A second hump near 13 min — almost all of it on wet nights"),
         Arrow("points", 15.6, 4300.0, 13.4, 1150.0),
@@ -108,7 +108,7 @@ def tell(owner: Any, table: Table) -> Tale:
     slow = leave(
         depots,
         "Tallow Lane’s wet nights",
-        "On wet nights the middle trip from **Tallow Lane** is more than ten minutes late.",
+        "On wet nights the middle trip from Tallow Lane is more than ten minutes late.",
         Note("slow", 19.0, ("Tallow Lane", 0.1), "Here nearly every wet trip is late"),
         Arrow("to", 18.8, ("Tallow Lane", 0.12), 15.2, ("Tallow Lane", 0.36)),
     )
