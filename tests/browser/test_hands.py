@@ -204,6 +204,7 @@ def test_stops_are_dragged_into_order(page: Page, base: str) -> None:
             break
     expect(headings).to_have_text(["three", "one", "two"])
     settled(page)
+    expect(page.get_by_role("button", name="Undo: moved a stop")).to_be_visible()
     page.reload()
     expect(headings).to_have_text(["three", "one", "two"])
     page.get_by_role("link", name="Walk it").click()

@@ -356,8 +356,12 @@ def test_stops_are_reordered_and_nothing_is_lost_to_an_old_page(client: Client, 
     # what was taken out elsewhere moves nothing, and nothing goes behind it
     client.post(order, {"move": 999_999, "behind": first.pk}, headers=HX)
     assert now() == [second.pk, first.pk, third.pk]
-    client.post(order, {"move": third.pk, "behind": 999_999}, headers=HX)
+    answer = client.post(order, {"move": third.pk, "behind": 999_999, "here": first.pk}, headers=HX)
     assert now() == [third.pk, second.pk, first.pk]
+    # the list comes back as it now stands, at the stop that is written on, with the move to be taken back
+    listed = re.findall(r'class="stop-item (here)?"[^>]* data-stop="(\d+)"', answer.content.decode())
+    assert listed == [("here" if pk == first.pk else "", str(pk)) for pk in now()]
+    assert "Undo: moved a stop" in answer.content.decode()
 
 
 def test_a_stop_keeps_its_annotations_when_the_cairn_goes(client: Client, tale: Tale, step: Step) -> None:

@@ -122,17 +122,8 @@ def written(
         raise Http404
     if current is None and stops:
         current = stops[0]
-    context: dict[str, Any] = {
+    context = _stops_context(request, found, stops, current) | {
         "tab": "tale",
-        "tale": found,
-        "stops": [
-            {"stop": s, "shows": _shows(s), "here": s == current, "thumb": _thumb_address(s)} for s in stops
-        ],
-        "undo": next_to_undo(found, request.user),
-        "redo": next_to_redo(found, request.user),
-        "stop": current,
-        "cairns": _collectable(request),
-        "tables": Table.objects.visible_to(request.user, Role.EXPLORE)[:40],
         "mine": found.owner_id == request.user.pk,
         "links": found.links.filter(revoked=None),
         "new_token": new_token,
@@ -155,6 +146,23 @@ def written(
                 context["unreadable"] = str(error)
     template = "tales/_writing.html" if for_a_swap(request) else "tales/writing.html"
     return render(request, template, context)
+
+
+def _stops_context(
+    request: HttpRequest, tale: Tale, stops: list[Stop], current: Stop | None
+) -> dict[str, Any]:
+    """Return what the list of stops says, and what can be added to it and taken back."""
+    return {
+        "tale": tale,
+        "stops": [
+            {"stop": s, "shows": _shows(s), "here": s == current, "thumb": _thumb_address(s)} for s in stops
+        ],
+        "undo": next_to_undo(tale, request.user),
+        "redo": next_to_redo(tale, request.user),
+        "stop": current,
+        "cairns": _collectable(request),
+        "tables": Table.objects.visible_to(request.user, Role.EXPLORE)[:40],
+    }
 
 
 def _shows(stop: Stop) -> str:
@@ -275,9 +283,12 @@ def order(request: HttpRequest, tale: int) -> HttpResponse:
             move_behind(found, moved, _whole(request.POST["behind"] or "0"))
         else:
             move_by(found, moved, -1 if request.POST.get("way") == "up" else 1)
-    if for_a_part(request):
-        return HttpResponse(status=204)
-    return redirect("tales:write", tale)
+    if not for_a_part(request):
+        return redirect("tales:write", tale)
+    stops = list(found.stops.select_related("step__trail__version__table"))
+    here = _whole(request.POST.get("here") or "0")
+    current = next((s for s in stops if s.pk == here), None)
+    return render(request, "tales/_stops.html", _stops_context(request, found, stops, current))
 
 
 @require_POST

@@ -14,14 +14,16 @@ function sortable() {
     onEnd: ({ item }) => {
       let before = item.previousElementSibling;
       while (before && !before.dataset.stop) before = before.previousElementSibling;
-      fetch(stops.dataset.order, {
-        method: "POST",
-        body: new URLSearchParams({
+      htmx.ajax("POST", stops.dataset.order, {
+        source: $("#from-here"),
+        target: ".stops-side",
+        swap: "outerMorph",
+        values: {
           csrfmiddlewaretoken: token(),
           move: item.dataset.stop,
           behind: before?.dataset.stop ?? "",
-        }),
-        headers: { "HX-Request": "true" },
+          here: $(".stop-item.here")?.dataset.stop ?? "",
+        },
       });
     },
   });
