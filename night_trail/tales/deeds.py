@@ -6,7 +6,7 @@ of two writers neither takes back what the other did.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager
 from typing import Any
 
@@ -19,7 +19,7 @@ from night_trail.trails.models import Step
 MOST_DEEDS = 100
 FIELDS = (
     "position", "step_id", "heading", "text", "chapter", "annotations", "claim", "verdict",
-    "scene", "beats", "beside_id", "large", "overview", "frozen",
+    "scene", "beats", "beside_id", "large", "overview", "frozen", "image_id", "image_alt", "notes",
 )  # fmt: skip
 
 State = dict[str, dict[str, Any] | None]
@@ -94,7 +94,8 @@ def _put(tale: Tale, here: State, there: State, said: str) -> None:
             is_now, was = now.get(pk), here[pk]
             if was is None or wanted is None or is_now is None:
                 # a stop that comes or goes; where it was moved since it is still the same
-                if _but_place(is_now) != _but_place(was):
+                known = set(was or wanted or ()) - {"position"}
+                if _only(is_now, known) != _only(was, known):
                     raise _changed_since(said)
                 _must_stand(wanted)
                 if wanted is None:
@@ -102,7 +103,8 @@ def _put(tale: Tale, here: State, there: State, said: str) -> None:
                 else:
                     Stop.objects.create(pk=pk, tale=tale, **wanted)
                 continue
-            touched = [f for f in FIELDS if was[f] != wanted[f]]
+            # a deed of an earlier release knows fewer fields
+            touched = [f for f in FIELDS if f in was and was[f] != wanted[f]]
             if any(is_now[f] != was[f] for f in touched):
                 raise _changed_since(said)
             _must_stand(wanted)
@@ -113,8 +115,8 @@ def _changed_since(said: str) -> NightTrailError:
     return NightTrailError(f"A stop was changed since ({said})", "", "It stays as it is; change it by hand.")
 
 
-def _but_place(fields: dict[str, Any] | None) -> dict[str, Any] | None:
-    return None if fields is None else {k: v for k, v in fields.items() if k != "position"}
+def _only(fields: dict[str, Any] | None, known: Collection[str]) -> dict[str, Any] | None:
+    return None if fields is None else {k: v for k, v in fields.items() if k in known}
 
 
 def _must_stand(fields: dict[str, Any] | None) -> None:

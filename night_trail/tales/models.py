@@ -50,6 +50,23 @@ class TaleShare(Share):
         constraints = [models.UniqueConstraint(fields=["thing", "person"], name="a tale is shared once")]
 
 
+class Image(models.Model):
+    """An image of a writer's own, written anew from the file that was brought; width and height in pixels."""
+
+    tale = models.ForeignKey(Tale, on_delete=models.CASCADE, related_name="images")
+    data = models.BinaryField()
+    kind = models.CharField(max_length=20)
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    made = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"image {self.pk} of {self.tale}"
+
+
 class Stop(Annotated):
     """A heading, a text, and a picture or none.
 
@@ -57,9 +74,10 @@ class Stop(Annotated):
     copied from the cairn, so that the tale says what its writer saw even if the
     cairn goes. ``scene`` is what the writer made of the picture here, None where
     it stands as on the trail; ``beats`` lead it part by part. ``beside`` is a
-    second step, set side by side. ``large`` names a figure of the picture that is
-    shown large instead of it; an ``overview`` shows several pictures of the step's rows; a ``frozen``
-    stop does not follow new rows.
+    second step, set side by side, ``image`` one of the writer's own, beside the picture or
+    instead of one. ``large`` names a figure of the picture that is shown large instead of it; an
+    ``overview`` shows several pictures of the step's rows; a ``frozen`` stop does not follow new
+    rows. ``notes`` are what its writer says when presenting, never shown to readers.
     """
 
     tale = models.ForeignKey(Tale, on_delete=models.CASCADE, related_name="stops")
@@ -74,6 +92,9 @@ class Stop(Annotated):
     large = models.CharField(max_length=8, blank=True, default="")
     overview = models.JSONField(null=True, default=None)
     frozen = models.BooleanField(default=False)
+    image = models.ForeignKey(Image, null=True, on_delete=models.SET_NULL, related_name="+")
+    image_alt = models.CharField(max_length=400, blank=True, default="")
+    notes = models.TextField(blank=True, max_length=8_000, default="")
 
     class Meta:
         ordering = ["position", "id"]

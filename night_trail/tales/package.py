@@ -37,7 +37,8 @@ from night_trail.tables.cells import write_parquet
 from night_trail.tables.models import Table, Version
 from night_trail.tables.services import core_table
 from night_trail.tales.export.gathered import told
-from night_trail.tales.models import Stop, Tale
+from night_trail.tales.images import ENDINGS, MOST_BYTES, keep_image
+from night_trail.tales.models import Image, Stop, Tale
 from night_trail.tales.services import MOST_STOPS
 from night_trail.trails.models import Cairn, Step, Trail
 from night_trail.trails.rewalk import fits
@@ -105,6 +106,9 @@ class PackedStop(FrozenStruct, frozen=True):
     large: Annotated[str, msgspec.Meta(pattern=r"^([0-9a-f]{8})?$")] = ""
     frozen: bool = False
     overview: Overview | None = None
+    image: Annotated[str, msgspec.Meta(pattern=r"^images/\d{1,4}\.(png|jpg)$")] | None = None
+    image_alt: Annotated[str, msgspec.Meta(max_length=400)] = ""
+    notes: Annotated[str, msgspec.Meta(max_length=8_000)] = ""
 
 
 class Package(FrozenStruct, frozen=True):
@@ -130,7 +134,9 @@ def packed(tale: Tale, person: Any) -> bytes:
     NightTrailError
         Where the person may not see the rows of a table it stands on.
     """
-    stops = list(tale.stops.select_related("step__trail__version__table", "beside__trail__version__table"))
+    stops = list(
+        tale.stops.select_related("step__trail__version__table", "beside__trail__version__table", "image")
+    )
     shown = [step for stop in stops for step in (stop.step, stop.beside) if step is not None]
     trails = {step.trail_id: step.trail for step in shown}
     versions: dict[int, Version] = {trail.version_id: trail.version for trail in trails.values()}
@@ -144,6 +150,8 @@ def packed(tale: Tale, person: Any) -> bytes:
     table_at = {pk: at for at, pk in enumerate(versions)}
     places: dict[int, Place] = {}
     told_trails = [_trail(trail, at, table_at, places) for at, trail in enumerate(trails.values())]
+    images = {stop.image.pk: stop.image for stop in stops if stop.image is not None}
+    names = {pk: f"images/{at}.{ENDINGS[image.kind]}" for at, (pk, image) in enumerate(images.items())}
     package = Package(
         title=tale.title,
         least_lit=tale.least_lit,
@@ -152,7 +160,7 @@ def packed(tale: Tale, person: Any) -> bytes:
             _table(version, at) for version, at in zip(versions.values(), table_at.values(), strict=True)
         ],
         trails=told_trails,
-        stops=[_stop(stop, places) for stop in stops],
+        stops=[_stop(stop, places, names) for stop in stops],
     )
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
@@ -164,6 +172,8 @@ def packed(tale: Tale, person: Any) -> bytes:
             cells = io.BytesIO()
             write_parquet(core_table(version), cells)
             made.writestr(f"tables/{at}.parquet", cells.getvalue(), zipfile.ZIP_STORED)
+        for image in images.values():
+            made.writestr(names[image.pk], bytes(image.data), zipfile.ZIP_STORED)
         for one in told(tale):
             for at, part in enumerate(one.parts, 1):
                 made.writestr(f"pictures/stop-{one.number}-{at}.svg", part.alone())
@@ -211,7 +221,7 @@ def _cairn(cairn: Cairn) -> PackedCairn:
     return PackedCairn(cairn.title, cairn.note, cairn.annotation_values(), cairn.claim_value(), cairn.verdict)
 
 
-def _stop(stop: Stop, places: dict[int, Place]) -> PackedStop:
+def _stop(stop: Stop, places: dict[int, Place], names: dict[int, str]) -> PackedStop:
     return PackedStop(
         heading=stop.heading,
         text=stop.text,
@@ -226,6 +236,9 @@ def _stop(stop: Stop, places: dict[int, Place]) -> PackedStop:
         large=stop.large,
         frozen=stop.frozen,
         overview=stop.overview_value(),
+        image=names[stop.image_id] if stop.image_id else None,
+        image_alt=stop.image_alt,
+        notes=stop.notes,
     )
 
 
@@ -305,7 +318,7 @@ def _kept(package: Package, found: zipfile.ZipFile, person: Any, room: Path) -> 
             steps = [list(_kept_steps(trail, tables, person)) for trail in package.trails]
             tale = Tale.objects.create(owner=person, title=package.title, least_lit=package.least_lit)
             for position, stop in enumerate(package.stops):
-                _kept_stop(stop, position, tale, steps)
+                _kept_stop(stop, position, tale, steps, found)
             return tale
     except BaseException:
         Version.objects.filter(pk__in=[v.pk for v in versions], table=None).delete()
@@ -404,7 +417,9 @@ def _kept_steps(trail: PackedTrail, tables: list[Table], person: Any) -> Iterato
         yield step
 
 
-def _kept_stop(stop: PackedStop, position: int, tale: Tale, steps: list[list[Step]]) -> None:
+def _kept_stop(
+    stop: PackedStop, position: int, tale: Tale, steps: list[list[Step]], found: zipfile.ZipFile
+) -> None:
     for scene in (stop.scene, *(beat.scene for beat in stop.beats)):
         if scene is not None and stop.step is not None:
             fits(scene, core_table(steps[stop.step[0]][stop.step[1]].trail.version))
@@ -432,7 +447,16 @@ def _kept_stop(stop: PackedStop, position: int, tale: Tale, steps: list[list[Ste
         large=stop.large,
         frozen=stop.frozen,
         overview=fields.get("overview"),
+        image=_kept_image(stop.image, tale, found) if stop.image is not None else None,
+        image_alt=stop.image_alt,
+        notes=stop.notes,
     )
+
+
+def _kept_image(name: str, tale: Tale, found: zipfile.ZipFile) -> Image:
+    if name not in found.namelist():
+        raise _no_package(f"{name} is missing")
+    return keep_image(tale, _read(found, name, MOST_BYTES))
 
 
 VERDICT_TEXTS, VERDICT_FIGURES = ("state", "sentence", "said", "again"), ("figure", "low", "high")

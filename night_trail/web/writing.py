@@ -29,6 +29,8 @@ LABELS = {
     "note": "the note",
     "heading": "the heading",
     "text": "the text",
+    "chapter": "the chapter",
+    "notes": "the notes",
     "name": "the name",
     "noun_one": "what one row is",
 }

@@ -20,7 +20,7 @@ from night_trail.tables.arrivals import add_to_bundle
 from night_trail.tables.models import Arrival, Bundle, Table, Version
 from night_trail.tables.worker import beat_file
 from night_trail.tales.deeds import FIELDS
-from night_trail.tales.models import Comment, Edition, Link, Tale
+from night_trail.tales.models import Comment, Edition, Image, Link, Tale
 from night_trail.trails.models import StartingPoint, Step
 from tests.web.conftest import client_of
 
@@ -28,6 +28,7 @@ OPEN = {"health", "people:present", "people:sign-in", "people:theme"} | {
     *("people:enter", "people:invited", "tales:walk", "tales:walk-stop", "tales:enter"),
     "tales:walk-before",
     "tales:comment-by-link",
+    "tales:image-by-link",
 }
 """What needs no sign-in; the latter ask for an unguessable key instead."""
 
@@ -63,6 +64,8 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
     """An address of the owner's things for every pattern."""
     link, token = Link.make(tale)
     stop = tale.stops.last()
+    image = Image.objects.create(tale=tale, data=b"x", kind="image/png", width=1, height=1)
+    tale.stops.filter(pk=stop.pk).update(image=image, image_alt="A dot")
     Edition.objects.create(tale=tale, number=1, said="", stops=list(tale.stops.values("id", *FIELDS)))
     known = {
         "pk": table.pk,
@@ -86,6 +89,7 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         "beat": 1,
         "edition": 1,
         "point": StartingPoint.objects.create(table=table, person=owner, name="p", scene=step.scene).pk,
+        "image": image.pk,
         "comment": Comment.objects.create(stop=stop, name="Reader", text="Why?").pk,
     }
     arrival = Arrival.objects.get(table=table)
@@ -145,6 +149,7 @@ def test_nobody_is_sent_to_the_sign_in(address: dict[str, str]) -> None:
         "tales:enter": 405,
         "tales:walk-before": 200,
         "tales:comment-by-link": 405,
+        "tales:image-by-link": 200,
     }
     assert everything() == before
 

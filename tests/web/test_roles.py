@@ -73,12 +73,15 @@ GOES_ON = {
     ),
     *("trails:in-short-see", "tales:draft", "trails:walk-again", "trails:keep-point"),
 }
-WALKS = {"tales:own-walk", "tales:own-walk-stop", "tales:before", "tales:before-stop", "tales:comment"}
+WALKS = {"tales:own-walk", "tales:own-walk-stop", "tales:before", "tales:before-stop", "tales:comment"} | {
+    "tales:image"
+}
 WRITES = {
     *("tales:write", "tales:stop", "tales:picture", "tales:rename", "tales:collect", "tales:order"),
     *("tales:edit", "tales:annotate", "tales:remove", "tales:thumb", "tales:twice", "tales:claim"),
     *("tales:beat-add", "tales:beat-edit", "tales:beat-move", "tales:bind", "tales:agree"),
     *("tales:propose", "tales:ways", "tales:undo", "tales:redo", "tales:take", "tales:comments"),
+    *("tales:present", "tales:present-stop", "tales:image-keep"),
 }
 
 MAY: dict[tuple[str, Role], set[str]] = {

@@ -12,6 +12,7 @@ from night_trail.draw.frame.text import FONTS
 from night_trail.draw.png import png
 from night_trail.tales.export.blocks import Block, blocks
 from night_trail.tales.export.gathered import Part, Told, told
+from night_trail.tales.images import ENDINGS
 from night_trail.tales.models import Tale
 
 STYLES = {"item": "List Bullet", "numbered": "List Number", "quote": "Intense Quote", "heading": "Heading 3"}
@@ -21,7 +22,6 @@ TEMPLATE = Path(__file__).with_name("tale.typ")
 def word(tale: Tale) -> bytes:
     """Return the tale as DOCX: headings of chapters and stops, text, pictures with their alternative text."""
     from docx import Document  # noqa: PLC0415  (slow import, only here)
-    from docx.shared import Inches  # noqa: PLC0415
 
     made = Document()
     made.core_properties.title = tale.title[:250]
@@ -33,25 +33,41 @@ def word(tale: Tale) -> bytes:
             chapter = one.chapter
             made.add_heading(_clean(chapter), 1)
         made.add_heading(_clean(one.heading), 2)
-        if one.large is not None:
-            made.add_paragraph(_clean(f"{one.large.text}: {one.large.label}"), style="Intense Quote")
-        for block in blocks(one.text):
-            _written(made, block)
-        if one.claim:
-            made.add_paragraph().add_run(_clean(one.claim)).italic = True
-        for part in _pictures(one):
-            if part.words:
-                made.add_paragraph(_clean(part.words))
-            shape = made.add_picture(io.BytesIO(png(part.alone(), 2)), width=Inches(6.2))
-            shape._inline.docPr.set("descr", _alt(part))
-            made.add_paragraph(_clean(part.sentence), style="Caption")
-            for caution in part.cautions:
-                made.add_paragraph(_clean(f"! {caution}"), style="Caption")
-        if one.unreadable:
-            made.add_paragraph("The picture of this stop cannot be drawn any more.")
+        _said(made, one)
+        _pictured(made, one)
     out = io.BytesIO()
     made.save(out)
     return out.getvalue()
+
+
+def _said(made: Any, one: Told) -> None:
+    if one.large is not None:
+        made.add_paragraph(_clean(f"{one.large.text}: {one.large.label}"), style="Intense Quote")
+    for block in blocks(one.text):
+        _written(made, block)
+    if one.claim:
+        made.add_paragraph().add_run(_clean(one.claim)).italic = True
+
+
+def _pictured(made: Any, one: Told) -> None:
+    for part in _pictures(one):
+        if part.words:
+            made.add_paragraph(_clean(part.words))
+        _shown(made, png(part.alone(), 2), 6.2, _alt(part))
+        made.add_paragraph(_clean(part.sentence), style="Caption")
+        for caution in part.cautions:
+            made.add_paragraph(_clean(f"! {caution}"), style="Caption")
+    if one.image is not None:
+        _shown(made, bytes(one.image.data), min(6.2, one.image.width / 110), _clean(one.alt))
+    if one.unreadable:
+        made.add_paragraph("The picture of this stop cannot be drawn any more.")
+
+
+def _shown(made: Any, data: bytes, inches: float, alt: str) -> None:
+    from docx.shared import Inches  # noqa: PLC0415  (slow import, only here)
+
+    shape = made.add_picture(io.BytesIO(data), width=Inches(inches))
+    shape._inline.docPr.set("descr", alt)
 
 
 def _pictures(one: Told) -> tuple[Part, ...]:
@@ -104,6 +120,10 @@ def _laid_out(one: Told, root: Path) -> dict[str, Any]:
         pictures.append(
             {"file": name, "alt": _alt(part), "words": part.words, "cautions": list(part.cautions)}
         )
+    if one.image is not None:
+        name = f"image{one.number}.{ENDINGS[one.image.kind]}"
+        (root / name).write_bytes(bytes(one.image.data))
+        pictures.append({"file": name, "alt": one.alt, "words": "", "cautions": []})
     return {
         "chapter": one.chapter,
         "heading": one.heading,

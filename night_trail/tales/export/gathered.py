@@ -17,7 +17,7 @@ from night_trail.core.sentence import scene_in_words
 from night_trail.draw import Size, standalone
 from night_trail.draw.frame.svg import Svg
 from night_trail.tales.figures import figures_of
-from night_trail.tales.models import Stop, Tale
+from night_trail.tales.models import Image, Stop, Tale
 from night_trail.trails.pictures import Desk
 
 PAGE = Size(820, 500)
@@ -65,11 +65,14 @@ class Told:
     state: str
     large: Known | None
     unreadable: bool
+    image: Image | None
+    alt: str
+    notes: str
 
 
 def told(tale: Tale) -> list[Told]:
     """Return the stops of a tale as files tell them; a picture that cannot be drawn is said to be missing."""
-    joined = ("tale", "step__trail__version__table", "beside__trail__version__table")
+    joined = ("tale", "step__trail__version__table", "beside__trail__version__table", "image")
     return [_told(stop, at) for at, stop in enumerate(tale.stops.select_related(*joined), 1)]
 
 
@@ -97,6 +100,9 @@ def _told(stop: Stop, number: int) -> Told:
         verdict.get("state", ""),
         next((figure for figure in figures if figure.id == stop.large), None),
         unreadable,
+        stop.image,
+        stop.image_alt,
+        stop.notes,
     )
 
 

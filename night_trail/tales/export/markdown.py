@@ -8,6 +8,7 @@ from collections.abc import Iterator
 
 from night_trail.core.bound import escaped, unbound
 from night_trail.tales.export.gathered import Part, told
+from night_trail.tales.images import ENDINGS
 from night_trail.tales.models import Tale
 
 
@@ -33,6 +34,10 @@ def markdown(tale: Tale) -> bytes:
                 name = f"pictures/stop-{one.number}-{at}.svg"
                 made.writestr(name, part.alone())
                 lines += _shown(part, name)
+            if one.image is not None:
+                name = f"pictures/image-{one.number}.{ENDINGS[one.image.kind]}"
+                made.writestr(name, bytes(one.image.data), zipfile.ZIP_STORED)
+                lines += [f"![{escaped(one.alt)}]({name})", ""]
             if one.unreadable:
                 lines += ["*The picture of this stop cannot be drawn any more.*", ""]
         made.writestr("tale.md", "\n".join(lines))

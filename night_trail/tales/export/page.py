@@ -11,7 +11,7 @@ from django.template.loader import render_to_string
 from django.utils.safestring import mark_safe
 
 from night_trail.tales.export.gathered import Part, Told, told
-from night_trail.tales.models import Tale
+from night_trail.tales.models import Image, Tale
 from night_trail.tales.prose import pace, prose
 from night_trail.trails.page import numbers_shown
 
@@ -68,8 +68,13 @@ def _shown(one: Told) -> dict[str, object]:
         "prose": prose(one.text, one.figures, one.source),
         "pace": pace(one.text, one.heading),
         "parts": [_drawn(part) for part in one.parts],
+        "image": _inside(one.image) if one.image is not None else "",
         "beside": _drawn(one.beside) if one.beside is not None else None,
     }
+
+
+def _inside(image: Image) -> str:
+    return f"data:{image.kind};base64,{base64.b64encode(bytes(image.data)).decode()}"
 
 
 def _drawn(part: Part) -> dict[str, object]:

@@ -16,7 +16,7 @@ from night_trail.draw import Size
 from night_trail.draw.png import png
 from night_trail.tales.export.blocks import Block, blocks
 from night_trail.tales.export.gathered import Part, Told, told
-from night_trail.tales.models import Tale
+from night_trail.tales.models import Image, Tale
 
 WIDE, HIGH = 13.333, 7.5
 """Inches of a slide."""
@@ -46,6 +46,8 @@ def slides(tale: Tale) -> bytes:
             _stop(made, one, part, at)
         if one.beside is not None:
             _stop(made, one, one.beside, 0)
+        if one.image is not None and one.parts:
+            _stop(made, one, None, 1)
     out = io.BytesIO()
     made.save(out)
     return out.getvalue()
@@ -62,7 +64,8 @@ def _headed(made: Any, title: str, above: str) -> None:
 
 def _stop(made: Any, one: Told, part: Part | None, at: int) -> None:
     slide = made.slides.add_slide(made.slide_layouts[5])
-    narrow = part is not None
+    own = one.image if part is None else None
+    narrow = part is not None or own is not None
     title = slide.shapes.title
     _place(title, 0.6, 0.4, WIDE - 1.2, 0.9)
     _write(title.text_frame, [(one.heading, {})], 28, SERIF, bold=True)
@@ -84,8 +87,12 @@ def _stop(made: Any, one: Told, part: Part | None, at: int) -> None:
         caption = slide.shapes.add_textbox(*_inches(4.9, 6.6, WIDE - 5.4, 0.6))
         caption.text_frame.word_wrap = True
         _write(caption.text_frame, [(part.sentence, {})], 11, SANS, colour=DIM)
-        slide.notes_slide.notes_text_frame.text = "\n".join((part.headline, *part.cautions))
-    elif one.unreadable:
+    if own is not None:
+        _image(slide, own, one.alt)
+    said = (part.headline, *part.cautions) if part is not None else ()
+    if notes := "\n".join(line for line in ((one.notes if at == 0 else ""), *said) if line):
+        slide.notes_slide.notes_text_frame.text = _clean(notes)
+    if part is None and one.unreadable:
         _write(frame, [("The picture of this stop cannot be drawn any more.", {})], 12, SANS, colour=DIM)
 
 
@@ -101,6 +108,21 @@ def _shown(slide: Any, part: Part) -> None:
         io.BytesIO(png(part.alone("day", PICTURE), 2)), *_inches(left, top, width)
     )
     picture._element.nvPicPr.cNvPr.set("descr", alt)
+
+
+def _image(slide: Any, image: Image, alt: str) -> None:
+    left, top, width, height = 4.9, 1.4, WIDE - 5.4, 5.1
+    scale = min(width / image.width, height / image.height)
+    wide, high = image.width * scale, image.height * scale
+    picture = slide.shapes.add_picture(
+        io.BytesIO(bytes(image.data)), *_inches(left + (width - wide) / 2, top, wide, high)
+    )
+    picture._element.nvPicPr.cNvPr.set("descr", _clean(alt))
+
+
+def _clean(text: str) -> str:
+    """Return a text without what XML cannot hold."""
+    return "".join(c for c in text if c >= " " or c in "\n\t")
 
 
 Series = tuple[str, str, list[str], list[float | None]]
@@ -205,7 +227,7 @@ def _write(
     paragraph.space_after = Pt(6)
     for text, style in runs:
         run = paragraph.add_run()
-        run.text = "".join(c for c in text if c >= " " or c in "\n\t")
+        run.text = _clean(text)
         run.font.size, run.font.name = Pt(size), font
         run.font.bold, run.font.italic = bold or bool(style.get("bold")), bool(style.get("italic"))
         run.font.color.rgb = RGBColor.from_string(colour)

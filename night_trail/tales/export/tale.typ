@@ -44,7 +44,7 @@
   for picture in stop.pictures {
     block(breakable: false, {
       if picture.words != "" { par(emph(picture.words)) }
-      image(picture.file, width: 100%, alt: picture.alt)
+      image(picture.file, width: 100%, height: if picture.file.starts-with("image") { 110mm } else { auto }, fit: "contain", alt: picture.alt)
       for caution in picture.cautions { block(above: 4pt, small("! " + caution)) }
     })
   }

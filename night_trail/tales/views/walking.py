@@ -110,7 +110,7 @@ def shared_before(request: HttpRequest, token: str, edition: int, number: int = 
 
     stops = stops_of(earlier, still_there=True)
     leave = reverse("tales:walk", args=[token])
-    response = _walk(request, link.tale, number, address, leave, earlier=stops, edition=earlier)
+    response = _walk(request, link.tale, number, address, leave, token=token, earlier=stops, edition=earlier)
     response["Cache-Control"] = "private, no-store"
     return response
 
@@ -138,7 +138,7 @@ def _walk(
     earlier: list[Stop] | None = None,
     edition: Edition | None = None,
 ) -> HttpResponse:
-    stops = _stops(tale) if earlier is None else earlier
+    stops = stops_to_walk(tale) if earlier is None else earlier
     if not stops:
         return render(request, "tales/empty_walk.html", {"tale": tale, "leave": leave})
     if not 1 <= number <= len(stops):
@@ -165,6 +165,7 @@ def _walk(
         "table_address": _asking(address(number, beat), "table=1"),
         "explore_address": "" if edition else _explores(request, stop, number, link, token),
         "earlier": edition,
+        "presented": not token and edition is None,
     }
     if edition is None:
         where = [token, stop.pk] if token else [tale.pk, stop.pk]
@@ -173,6 +174,9 @@ def _walk(
             "tales:comment-by-link" if token else "tales:comment", args=where
         )
         context["guest"] = _guest(request)
+    if stop.image is not None:
+        named = ("tales:image-by-link", [token]) if token else ("tales:image", [tale.pk])
+        context["image_address"] = reverse(named[0], args=[*named[1], stop.image.pk])
     if edition is None:
         context |= _told_of_editions(request, tale, token)
     context |= _shown(request, stop, beat)
@@ -211,7 +215,8 @@ def _guest(request: HttpRequest) -> str:
         return ""
 
 
-def _stops(tale: Tale) -> list[Stop]:
+def stops_to_walk(tale: Tale) -> list[Stop]:
+    """Return the stops of a tale in order, with what a walk needs of them."""
     joined = ("tale", "step__trail__version__table", "beside__trail__version__table")
     # a survey is much to read, and no walk shows one
     surveys = [
@@ -219,7 +224,7 @@ def _stops(tale: Tale) -> list[Stop]:
         for step in ("step", "beside")
         for field in ("survey", "understood")
     ]
-    return list(tale.stops.select_related(*joined).defer(*surveys))
+    return list(tale.stops.select_related(*joined, "image").defer(*surveys, "image__data"))
 
 
 def _told_of_editions(request: HttpRequest, tale: Tale, token: str) -> dict[str, Any]:

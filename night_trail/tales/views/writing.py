@@ -155,7 +155,14 @@ def _stops_context(
     return {
         "tale": tale,
         "stops": [
-            {"stop": s, "shows": _shows(s), "here": s == current, "thumb": _thumb_address(s)} for s in stops
+            {
+                "stop": s,
+                "shows": _shows(s),
+                "here": s == current,
+                "thumb": _thumb_address(s),
+                "image": _image_address(s),
+            }
+            for s in stops
         ],
         "undo": next_to_undo(tale, request.user),
         "redo": next_to_redo(tale, request.user),
@@ -167,7 +174,7 @@ def _stops_context(
 
 def _shows(stop: Stop) -> str:
     if stop.step is None:
-        return "text only"
+        return "an image" if stop.image_id else "text only"
     if stop.overview is not None:
         return "an overview"
     try:
@@ -182,6 +189,13 @@ def _thumb_address(stop: Stop) -> str:
     if stop.step is None:
         return ""
     return reverse("tales:thumb", args=[stop.tale_id, stop.pk])
+
+
+def _image_address(stop: Stop) -> str:
+    """Return where the image of a stop is that has no picture; nothing of others."""
+    if stop.step is not None or stop.image_id is None:
+        return ""
+    return reverse("tales:image", args=[stop.tale_id, stop.image_id])
 
 
 def visible_cairns(request: HttpRequest) -> QuerySet[Cairn]:
@@ -302,6 +316,8 @@ def edit(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     fields = {"heading": heading, "text": text}
     if "chapter" in request.POST:
         fields["chapter"] = one_line(request.POST["chapter"])[:200]
+    if "notes" in request.POST:
+        fields["notes"] = tidy(request.POST["notes"])[:8_000]
     found = keep_texts(request, found, fields)
     if not for_a_part(request):
         return redirect("tales:stop", tale, stop)

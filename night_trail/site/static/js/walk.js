@@ -47,6 +47,7 @@ document.addEventListener("click", (event) => {
     else turnTo(link.getAttribute("href"));
   }
   if (event.target.closest?.("#by-itself")) playing ? pause() : play();
+  if (event.target.closest?.("#pointing")) pointing();
   if (event.target.closest?.("#full-screen")) {
     document.fullscreenElement ? document.exitFullscreen() : document.documentElement.requestFullscreen?.();
   }
@@ -92,6 +93,70 @@ function show() {
   if (button) button.textContent = playing ? "❚❚ rest here" : "▷ by itself";
 }
 document.addEventListener("htmx:after:swap", show);
+
+// ---- by scrolling: beyond the foot of a stop the walk goes on, above its head it goes back ----
+let pushed = 0;
+let rests = 0;
+document.addEventListener("wheel", (event) => {
+  if (event.ctrlKey || event.defaultPrevented || event.target.closest?.(".scroll, select, textarea, .cards")) return;
+  const page = document.scrollingElement;
+  const down = event.deltaY > 0;
+  const edge = down ? page.scrollTop + innerHeight >= page.scrollHeight - 2 : page.scrollTop <= 1;
+  const now = performance.now();
+  // a wheel that still turns from the last stop, or from scrolling to the edge, does not turn over
+  if (!edge || now < rests) {
+    pushed = 0;
+    if (!edge) rests = now + 350;
+    return;
+  }
+  pushed = Math.sign(pushed) === Math.sign(event.deltaY) ? pushed + event.deltaY : event.deltaY;
+  if (Math.abs(pushed) < 160) return;
+  pushed = 0;
+  rests = now + 900;
+  if (playing) pause();
+  const { back, on } = walk().dataset;
+  if (down ? on : back) turnTo(down ? on : back);
+}, { passive: true });
+
+// ---- presented: the window with the notes tells where to go, and where the light falls ----
+const channel = walk().dataset.tale ? new BroadcastChannel(`walk-of-${walk().dataset.tale}`) : null;
+const told = () => channel?.postMessage({ at: walk().dataset.at });
+channel?.addEventListener("message", ({ data }) => {
+  if (typeof data.go === "string") {
+    const to = new URL(data.go, location.href);
+    if (to.origin === location.origin && to.pathname + to.search !== location.pathname + location.search) turnTo(data.go);
+  }
+  if ("light" in data) shine(data.light);
+});
+document.addEventListener("htmx:after:swap", told);
+addEventListener("load", told);
+// in one window the light follows the pointer of whoever shows
+let points = false;
+function pointing() {
+  points = !points;
+  $("#pointing")?.setAttribute("aria-pressed", String(points));
+  if (!points) shine(null);
+}
+document.addEventListener("pointermove", (event) => {
+  const stage = points && $("#stage, .own-image.alone");
+  if (!stage) return;
+  const box = stage.getBoundingClientRect();
+  const at = [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];
+  shine(at.some((share) => share < 0 || share > 1) ? null : at);
+});
+function shine(at) {
+  let light = $("#pointer-light");
+  const stage = $("#stage, .own-image.alone");
+  if (!at || !stage) return light?.remove();
+  if (!light) {
+    light = document.createElement("div");
+    light.id = "pointer-light";
+    document.body.append(light);
+  }
+  const box = stage.getBoundingClientRect();
+  light.style.left = `${box.left + at[0] * box.width}px`;
+  light.style.top = `${box.top + at[1] * box.height}px`;
+}
 
 // ---- comments at a place of the picture: its shares of the width and the height ----
 let placing = null;
@@ -155,6 +220,7 @@ document.addEventListener("keydown", (event) => {
     ArrowLeft: () => turnTo(back),
     PageUp: () => turnTo(back),
     p: () => (playing ? pause() : play()),
+    o: () => pointing(),
     l: () => light({ out: "1" }),
     0: () => go(address, false),
   };
