@@ -215,3 +215,55 @@ def test_a_click_beside_the_picture_takes_no_annotation_back(page: Page) -> None
     settled(page)
     expect(page.locator("#stage .annotation.ring")).to_have_count(1)
     expect(page.locator("button[data-undo]")).to_be_enabled()
+
+
+def test_a_tale_is_presented_in_two_windows_that_go_together(page: Page, base: str) -> None:
+    page.goto(base + "/tales/")
+    page.get_by_role("link", name="Why are we late?", exact=True).click()
+    page.get_by_role("link", name="Present it").click()
+    heading = page.locator(".present-heading")
+    first = heading.inner_text()
+    with page.expect_popup() as opened:
+        page.locator("#open-walk").click()
+    walk = opened.value
+    expect(walk.locator("#walk-heading")).to_have_text(first)
+    coming = page.locator(".present-next").inner_text()
+    page.keyboard.press("ArrowRight")
+    expect(heading).to_have_text(coming)
+    expect(walk.locator("#walk-heading")).to_have_text(coming)
+    # the walk is driven by its own keys too, beat by beat, and by its wheel
+    walk.keyboard.press("ArrowRight")
+    expect(page.locator(".present-here")).to_contain_text("part 2 of")
+    box = page.locator("#present-now").bounding_box()
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    expect(walk.locator("#pointer-light")).to_be_visible()
+    page.mouse.move(5, 5)
+    expect(walk.locator("#pointer-light")).to_have_count(0)
+    settled(walk)
+    before = walk.url
+    for _ in range(8):
+        walk.mouse.wheel(0, 120)
+        walk.wait_for_timeout(150)
+        if walk.url != before:
+            break
+    expect(page.locator(".present-here")).not_to_contain_text("part 2 of")
+    expect(page.locator("#clock-since")).to_have_text(re.compile(r"\d:\d\d"))
+
+
+def test_an_image_of_ones_own_is_set_and_walked(page: Page, base: str, tmp_path: Path) -> None:
+    from PIL import Image
+
+    Image.new("RGB", (300, 200), (40, 60, 90)).save(tmp_path / "lantern.png")
+    page.goto(base + "/tales/")
+    page.get_by_label("Title of a new tale").fill("With an image")
+    page.get_by_role("button", name="Begin it").click()
+    page.get_by_text("+ a stop").click()
+    page.get_by_role("button", name="A stop without a picture", exact=True).click()
+    page.get_by_text("An image of your own…").click()
+    page.get_by_label("PNG or JPEG").set_input_files(tmp_path / "lantern.png")
+    page.get_by_label("What is to be seen on it").fill("A field at dusk")
+    page.get_by_role("button", name="Set it here").click()
+    expect(page.get_by_role("img", name="A field at dusk")).to_be_visible()
+    page.get_by_role("link", name="Walk it").click()
+    image = page.get_by_role("img", name="A field at dusk")
+    assert image.evaluate("(one) => one.complete && one.naturalWidth") == 300
