@@ -32,6 +32,7 @@ from night_trail.core.reading.summing import related
 from night_trail.core.survey import Surveyor
 from night_trail.core.table import Column
 from night_trail.tables import aside, cache, recipes, room
+from night_trail.tables.appending import appended
 from night_trail.tables.models import Arrival, Bundle, SourceFile, SourcePart, Table, Version
 from night_trail.tables.removal import remove_files
 
@@ -181,8 +182,25 @@ def _read_into(arrival: Arrival, version: Version) -> None:
     version.part = arrival.part
     version.source_file = arrival.source_file
     version.save()
-    _settle(arrival, version)
+    if arrival.into is not None and arrival.behind:
+        _put_behind(arrival, version)
+    else:
+        _settle(arrival, version)
     discard_file(arrival.path)
+
+
+def _put_behind(arrival: Arrival, delivered: Version) -> None:
+    _say(arrival, 0.97, "Putting the rows behind those that are there.")
+    settled = False
+    while not settled:
+        made, behind = appended(arrival, delivered)
+        arrival.version = made
+        try:
+            settled = _settle(arrival, made, behind)
+        finally:
+            if not settled:
+                recipes.let_fall(made)
+    recipes.let_fall(delivered)
 
 
 def _new_table(arrival: Arrival, columns: list[Column], height: int) -> Table:
@@ -193,16 +211,19 @@ def _new_table(arrival: Arrival, columns: list[Column], height: int) -> Table:
     )
 
 
-def _settle(arrival: Arrival, version: Version) -> None:
+def _settle(arrival: Arrival, version: Version, behind: Version | None = None) -> bool:
     """Make a version a table's own; a fresh delivery meets the recipe of the rows before it.
 
-    Everything long is done before the database is held. Where the recipe was
-    changed meanwhile, the delivery meets the changed one.
+    Of a version that was put behind the rows of another, ``behind``, nothing comes where another
+    delivery was quicker; false is returned then. Everything long is done before the database is
+    held. Where the recipe was changed meanwhile, the delivery meets the changed one.
     """
     columns = version.column_list()
     while True:
         table = arrival.into or _new_table(arrival, columns, version.height)
         before = Table.objects.get(pk=table.pk).latest if arrival.into else None
+        if before and behind and (before.base or before).pk != behind.pk:
+            return False
         if before:
             version.complaints = _differences(before.base or before, version)
             version.save(update_fields=["complaints"])
@@ -218,7 +239,7 @@ def _settle(arrival: Arrival, version: Version) -> None:
                 arrival.table = table
                 said = f"{version.height:,} rows and {len(columns):,} columns."
                 _mark(arrival, Arrival.State.DONE, said)
-                return
+                return True
         recipes.let_fall(shown)
 
 

@@ -228,9 +228,18 @@ class Arrival(models.Model):
         FAILED = "failed"
         CANCELLED = "cancelled"
 
+    class Behind(models.TextChoices):
+        """Where the rows of a delivery are put: in place of those that are there, or behind them."""
+
+        INSTEAD = ""
+        ALL = "all"
+        NEW = "new"
+
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="arrivals")
     bundle = models.ForeignKey(Bundle, null=True, on_delete=models.CASCADE, related_name="arrivals")
     into = models.ForeignKey(Table, null=True, on_delete=models.CASCADE, related_name="deliveries")
+    behind = models.CharField(max_length=3, choices=Behind, blank=True, default=Behind.INSTEAD)
+    by_itself = models.BooleanField(default=False)
     wanted = models.BooleanField(default=True)
     part = models.CharField(max_length=300, blank=True, default="")
     settings = models.JSONField(default=dict)

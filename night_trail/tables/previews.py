@@ -105,7 +105,8 @@ def delivered(arrival: Arrival, found: Preview) -> list[str]:
     if found.whole:
         said[0] += f" This delivery has {found.height:,}."
     if gone := [name for name in old if name not in found.names and name not in shown]:
-        said.append(f"Columns that would be gone: {listed(gone[:8])}.")
+        lost = "Columns that these rows have not" if arrival.behind else "Columns that would be gone"
+        said.append(f"{lost}: {listed(gone[:8])}.")
     if fresh := [name for name in found.names if name not in old]:
         said.append(f"Columns that were not there before: {listed(fresh[:8])}.")
     said += [

@@ -19,7 +19,7 @@ from django.utils import timezone
 from django_tasks_db.management.commands.db_worker import Worker
 from django_tasks_db.models import DBTaskResult
 
-from night_trail.tables import room, upkeep
+from night_trail.tables import deliveries, room, upkeep
 from night_trail.tables.locks import held
 
 logger = logging.getLogger(__name__)
@@ -69,6 +69,7 @@ def work(interval: float = 0.3) -> None:
                 clean = True
             worker.run()
             if time.monotonic() > looked + LOOK_EVERY:
+                deliveries.look_into_folders()
                 upkeep.enqueue_waiting()
                 looked = time.monotonic()
             if not pruned or time.monotonic() > pruned + PRUNE_EVERY:

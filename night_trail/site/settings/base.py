@@ -139,6 +139,8 @@ LEAST_ROOM = _whole("LEAST_ROOM", 300_000_000)
 
 INCOMING = VAR / "incoming"
 INCOMING.mkdir(parents=True, exist_ok=True)
+DELIVERIES = Path(os.environ.get("NIGHT_TRAIL_DELIVERIES", VAR / "deliveries"))
+"""The folders that are looked into for newer rows: ``<person>/<table>/``."""
 FILE_UPLOAD_TEMP_DIR = INCOMING
 FILE_UPLOAD_HANDLERS = ["night_trail.tables.uploads.LimitedUpload"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000

@@ -180,6 +180,9 @@ def decide(request: HttpRequest, pk: int) -> HttpResponse:
             arrival.refresh_from_db()
             arrival.remedies = previews.remedies_from(request.POST, arrival)
             arrival.save(update_fields=["remedies"])
+    elif "placed" in request.POST:
+        if request.POST["placed"] in Arrival.Behind.values and arrival.into is not None:
+            Arrival.objects.filter(pk=arrival.pk).update(behind=request.POST["placed"])
     elif "want" in request.POST:
         wanted = [found for text in request.POST.getlist("table") if (found := whole(text, LARGEST_KEY))]
         waiting = arrival.bundle.arrivals.filter(state=Arrival.State.PREVIEW)
