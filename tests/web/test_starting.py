@@ -86,3 +86,32 @@ def test_starting_points_are_for_who_may_explore_the_table(
     step.trail.shares.create(person=other, role=Role.EXPLORE)
     table.shares.all().delete()
     assert keep(theirs, step, "Theirs") == 422
+
+
+def test_an_overview_and_a_starting_point_are_asked_for_in_words(
+    client: Client, step: Step, table: Table, other: User
+) -> None:
+    keep(client, step, "Late trips")
+    point = StartingPoint.objects.get()
+    words = reverse("trails:words", args=[table.pk])
+
+    def said(text: str) -> str:
+        return client.get(words, {"words": text}, headers={"HX-Request": "true"}).content.decode()
+
+    whole = said("an overview of boardings")
+    address = reverse("tales:overview-of", args=[table.pk])
+    assert f'action="{address}"' in whole and 'name="of" value="boardings"' in whole
+    assert 'class="choice plain door" id="word-option-d1" aria-selected="true"' in whole
+    assert 'name="of" value=""' in said("how do things stand?")
+    assert "door" not in said("an overview of nothing we have") and "door" not in said("boardings by line")
+    exact, part = said("late trips"), said("late t")
+    begin = reverse("trails:begin-at", args=[table.pk, point.pk])
+    assert f'action="{begin}"' in exact and 'id="word-option-d1" aria-selected="true"' in exact
+    assert f'action="{begin}"' in part and 'id="word-option-d1" aria-selected="false"' in part
+    begun = client.post(address, {"of": "boardings"})
+    assert begun.status_code == 302 and Tale.objects.latest("pk").title == "boardings at a glance"
+    step.trail.shares.create(person=other, role=Role.EXPLORE)
+    theirs = client_of(other).get(
+        words, {"words": "late trips", "step": step.pk}, headers={"HX-Request": "true"}
+    )
+    assert theirs.status_code == 200 and b"door" not in theirs.content

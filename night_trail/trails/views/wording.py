@@ -7,6 +7,7 @@ from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from night_trail.core.language.conditions import in_words
@@ -16,6 +17,7 @@ from night_trail.core.turns import Say
 from night_trail.core.words_in.complete import completions
 from night_trail.core.words_in.index import index_of
 from night_trail.core.words_in.missed import left_in_words, not_understood
+from night_trail.core.words_in.overview import overview_asked
 from night_trail.core.words_in.reading import Reading
 from night_trail.core.words_in.readings import readings
 from night_trail.core.words_in.suggest import suggestions
@@ -27,6 +29,7 @@ from night_trail.trails.choices import preview
 from night_trail.trails.models import Step
 from night_trail.trails.page import may_explore, step_for
 from night_trail.trails.pictures import Desk
+from night_trail.trails.starting import offered_on
 from night_trail.web.asking import for_a_part
 
 MOST_TYPED = 500
@@ -77,15 +80,19 @@ def words(request: HttpRequest, table: int) -> HttpResponse:
         }
         return render(request, "trails/_words.html", context)
     read = readings(text, desk.table, desk.scene)
+    doors = _doors(text, found, desk, request.user) if context["may_keep"] else []
+    context["doors"], context["entered"] = doors, any(door["whole"] for door in doors)
     context |= {
         "lines": [_line(reading, desk) for reading in read],
         "completions": completions(text, desk.rows),
         "favourite": text.strip() in favourites_of(found, request.user),
     }
-    if not read:
+    if not read and doors:
+        left: tuple[str, ...] = ()
+    elif not read:
         context["missed"] = str(not_understood(text, desk.table))
         context["suggested"] = suggestions(desk.table)
-        left: tuple[str, ...] = ()
+        left = ()
     else:
         best = read[0]
         context["taken"] = best.taken
@@ -96,6 +103,26 @@ def words(request: HttpRequest, table: int) -> HttpResponse:
     context["strange"] = left[0] if len(left) == 1 else _guessed(text, context.get("guesses", ()))
     context["columns"] = [c.name for c in desk.table.columns] if context["strange"] else []
     return render(request, "trails/_words.html", context)
+
+
+def _doors(text: str, table: Table, desk: Desk, person: Any) -> list[dict[str, Any]]:
+    """Return what can be begun by these words beside a picture: an overview, a starting point by its name."""
+    found: list[dict[str, Any]] = []
+    of = overview_asked(text, desk.table)
+    if of is not None:
+        words = f"An overview of {of or table.name}"
+        address = reverse("tales:overview-of", args=[table.pk])
+        found.append(
+            {"text": words, "what": "a tale of one stop", "address": address, "of": of, "whole": True}
+        )
+    asked = text.strip().casefold()
+    for point in offered_on(table, person) if len(asked) > 2 else []:
+        if asked in point.name.casefold():
+            kind = "tales:overview-from" if point.overview else "trails:begin-at"
+            address = reverse(kind, args=[table.pk, point.pk])
+            whole = asked == point.name.casefold()
+            found.append({"text": point.name, "what": "a starting point", "address": address, "whole": whole})
+    return sorted(found, key=lambda door: not door["whole"])[:4]
 
 
 def _guessed(text: str, guesses: tuple[str, ...]) -> str:

@@ -80,6 +80,11 @@ function type(words) {
 }
 function choose(option) {
   if (option?.dataset.words) return type(option.dataset.words);
+  const door = option?.querySelector("form");
+  if (door) {
+    remember(box.value.trim());
+    return void door.submit();
+  }
   chosen.value = option?.dataset.reading && shownFor === box.value ? option.dataset.reading : "";
   form.requestSubmit();
 }
