@@ -19,7 +19,7 @@ from night_trail.trails.models import Step
 MOST_DEEDS = 100
 FIELDS = (
     "position", "step_id", "heading", "text", "chapter", "annotations", "claim", "verdict",
-    "scene", "beats", "beside_id", "large", "overview", "frozen", "image_id", "image_alt", "notes",
+    "scene", "beats", "beside_id", "large", "overview", "frozen", "image_id", "image_alt", "notes", "chips",
 )  # fmt: skip
 
 State = dict[str, dict[str, Any] | None]

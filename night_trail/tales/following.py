@@ -123,7 +123,9 @@ def _over(stop: Stop, steps: Mapping[int | None, Step], names: Mapping[str, str]
         stop.beside = steps[stop.beside_id]
     if stop.overview is not None:
         stop.overview = _overview_over(stop, names, table)
-    stop.save(update_fields=["step", "scene", "beats", "beside", "overview"])
+    there = {column.name for column in table.columns}
+    stop.chips = [name for chip in stop.chips if (name := names.get(chip, chip)) in there]
+    stop.save(update_fields=["step", "scene", "beats", "beside", "overview", "chips"])
 
 
 def _overview_over(stop: Stop, names: Mapping[str, str], table: Any) -> Any:

@@ -77,7 +77,8 @@ class Stop(Annotated):
     second step, set side by side, ``image`` one of the writer's own, beside the picture or
     instead of one. ``large`` names a figure of the picture that is shown large instead of it; an
     ``overview`` shows several pictures of the step's rows; a ``frozen`` stop does not follow new
-    rows. ``notes`` are what its writer says when presenting, never shown to readers.
+    rows. ``chips`` are columns a reader may narrow its picture by; ``notes`` are what its writer
+    says when presenting, never shown to readers.
     """
 
     tale = models.ForeignKey(Tale, on_delete=models.CASCADE, related_name="stops")
@@ -94,6 +95,7 @@ class Stop(Annotated):
     frozen = models.BooleanField(default=False)
     image = models.ForeignKey(Image, null=True, on_delete=models.SET_NULL, related_name="+")
     image_alt = models.CharField(max_length=400, blank=True, default="")
+    chips = models.JSONField(default=list)
     notes = models.TextField(blank=True, max_length=8_000, default="")
 
     class Meta:

@@ -46,6 +46,7 @@ from night_trail.trails.rewalk import fits
 MOST_JSON = 40_000_000
 MOST_ENTRIES = 2_000
 Title = Annotated[str, msgspec.Meta(min_length=1, max_length=200)]
+ColumnName = Annotated[str, msgspec.Meta(max_length=500)]
 Place = tuple[int, int]
 """A step: which trail, and which of its steps, counted from 0."""
 
@@ -109,6 +110,9 @@ class PackedStop(FrozenStruct, frozen=True):
     image: Annotated[str, msgspec.Meta(pattern=r"^images/\d{1,4}\.(png|jpg)$")] | None = None
     image_alt: Annotated[str, msgspec.Meta(max_length=400)] = ""
     notes: Annotated[str, msgspec.Meta(max_length=8_000)] = ""
+    chips: Annotated[
+        tuple[Annotated[str, msgspec.Meta(max_length=500)], ...], msgspec.Meta(max_length=8)
+    ] = ()
 
 
 class Package(FrozenStruct, frozen=True):
@@ -239,6 +243,7 @@ def _stop(stop: Stop, places: dict[int, Place], names: dict[int, str]) -> Packed
         image=names[stop.image_id] if stop.image_id else None,
         image_alt=stop.image_alt,
         notes=stop.notes,
+        chips=tuple(stop.chips),
     )
 
 
@@ -450,6 +455,7 @@ def _kept_stop(
         image=_kept_image(stop.image, tale, found) if stop.image is not None else None,
         image_alt=stop.image_alt,
         notes=stop.notes,
+        chips=list(stop.chips),
     )
 
 

@@ -19,6 +19,7 @@ from night_trail.core.sentence import scene_in_words
 from night_trail.core.table import Table
 from night_trail.core.turns import Drop, KeepLit, PutOut
 from night_trail.draw import Size
+from night_trail.tables.services import core_table
 from night_trail.tales.figures import figures_of, offers
 from night_trail.tales.models import Stop
 from night_trail.tales.overviews import kept_words, shown
@@ -31,6 +32,7 @@ SIZE = Size(664, 380)
 BESIDE = Size(664, 260)
 THUMB = Size(150, 84, "thumb")
 COOKIE = "writing"
+MOST_OFFERED = 40
 
 
 def stage_drawn(request: HttpRequest, stop: Stop, beat: int) -> tuple[Desk, Drawn] | None:
@@ -74,6 +76,7 @@ def stage_context(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]
         ],
         "shapes": [] if kind_of(drawn.question).modelled else _shapes(desk, stop),
         "varied": stop.scene is not None and not beat,
+        "chips_offered": chips_offered(stop),
     }
     if beat:
         hidden = set(beats[beat - 1].hidden)
@@ -110,6 +113,18 @@ def overview_context(stop: Stop, cairns: list[Any]) -> dict[str, Any]:
         "allowed": [{"name": c.name, "on": c.name in overview.chips} for c in able[:40]],
         "overview_cairns": [c for c in cairns if c.step.trail.version_id == version.pk],
     }
+
+
+def chips_offered(stop: Stop) -> list[tuple[str, bool]]:
+    """Return the columns that readers could narrow a stop's picture by, and whether they may."""
+    if stop.step is None or stop.overview is not None:
+        return []
+    scene = stop.shown_scene()
+    if scene.main is None or kind_of(scene.main).modelled:
+        return []
+    table = core_table(stop.step.trail.version)
+    able = [c.name for c in table.columns if choices_of(c, table)][:MOST_OFFERED]
+    return [(name, name in stop.chips) for name in able]
 
 
 def _shapes(desk: Desk, stop: Stop) -> list[Any]:

@@ -394,3 +394,40 @@ def test_two_turns_of_one_beat_in_one_moment_both_count(
     stop.refresh_from_db()
     one = stop.beat_values()[0]
     assert one.words == "Said meanwhile" and one.scene.main.across == "depot"  # type: ignore[union-attr]
+
+
+def test_a_reader_narrows_a_picture_by_what_its_writer_allows_and_by_nothing_else(
+    client: Client, tale: Tale, stop: Stop, other: User
+) -> None:
+    address = at(stop, "ways")
+    refused = client.post(address, {"chips": "1", "chip": ["trip_id_or_none"]})
+    assert refused.status_code == 422
+    client.post(address, {"chips": "1", "chip": ["depot", "line"]})
+    stop.refresh_from_db()
+    assert sorted(stop.chips) == ["depot", "line"]
+    # what else is said of the stop leaves them as they are
+    client.post(address, {"frozen": "1"})
+    stop.refresh_from_db()
+    assert sorted(stop.chips) == ["depot", "line"] and stop.frozen
+    reader, number = client_of(None), list(tale.stops.all()).index(stop) + 1
+    walk = reverse("tales:walk-stop", args=[Link.make(tale)[1], number])
+    place = stop.chips.index("depot")
+    plain = reader.get(walk).content.decode()
+    assert f'name="narrow-{place}"' in plain and "As it was written" not in plain
+    narrow = reader.get(walk, {f"narrow-{place}": "Tallow Lane"}).content.decode()
+    assert "depot is Tallow Lane" in narrow and "As it was written" in narrow
+    counted = re.findall(r"([\d,]+) of ([\d,]+) trips", narrow)
+    whole = re.findall(r"([\d,]+) of ([\d,]+) trips", plain)
+    assert not (counted and whole) or int(counted[0][1].replace(",", "")) < int(whole[0][1].replace(",", ""))
+    for asked in ({f"narrow-{place}": "Atlantis"}, {"narrow-7": "x"}):
+        assert reader.get(walk, asked).status_code == 422
+    Tale.objects.filter(pk=tale.pk).update(least_lit=10_000_000)
+    assert reader.get(walk, {f"narrow-{place}": "Tallow Lane"}).status_code == 422
+    # who writes on the tale alone opens no column that was shut
+    tale.shares.create(person=other, role=Role.EXPLORE)
+    client_of(other).post(address, {"chips": "1", "chip": ["depot", "line", "crew"]})
+    stop.refresh_from_db()
+    assert "crew" not in stop.chips
+    client_of(other).post(address, {"chips": "1", "chip": ["depot"]})
+    stop.refresh_from_db()
+    assert stop.chips == ["depot"]

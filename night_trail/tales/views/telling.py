@@ -14,6 +14,7 @@ from night_trail.core.questions.registry import words_of
 from night_trail.tales.deeds import deed, redo, undo
 from night_trail.tales.figures import figures_of
 from night_trail.tales.models import Stop
+from night_trail.tales.page import chips_offered
 from night_trail.tales.services import twice as add_twice
 from night_trail.tales.views.writing import may_vary, must_vary, stop_of, writable, written
 from night_trail.trails.claims import claim_context, take_claim
@@ -21,6 +22,7 @@ from night_trail.trails.models import Step, Trail
 from night_trail.trails.pictures import Desk
 from night_trail.web.asking import for_a_part
 
+MOST_CHIPS = 8
 LENGTHS: dict[str, Length] = {"brief": "brief", "full": "full", "points": "points"}
 
 
@@ -106,10 +108,28 @@ def ways(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     if chosen := whole(request.POST.get("beside", ""), LARGEST_KEY):
         visible = Trail.objects.visible_to(request.user)
         beside = get_object_or_404(Step.objects.filter(trail__in=visible), pk=chosen)
+    chips = _chips(request, found)
     with deed(found.tale, request.user, "changed how a stop shows"):
         found.large, found.beside, found.frozen = large, beside, bool(request.POST.get("frozen"))
-        found.save(update_fields=["large", "beside", "frozen"])
+        found.chips = chips
+        found.save(update_fields=["large", "beside", "frozen", "chips"])
     return written(request, tale, stop) if for_a_part(request) else _back(found)
+
+
+def _chips(request: HttpRequest, stop: Stop) -> list[str]:
+    """Return the columns that readers may narrow a stop's picture by, as they were ticked."""
+    if "chips" not in request.POST:
+        return list(stop.chips)
+    ticked = set(request.POST.getlist("chip"))
+    able = [name for name, _ in chips_offered(stop)]
+    chips = [name for name in able if name in ticked]
+    if ticked - set(able):
+        raise NightTrailError("Readers cannot choose from this column", "", "Choose one of the list.")
+    if len(chips) > MOST_CHIPS:
+        raise NightTrailError(f"At most {MOST_CHIPS} columns can be chosen from", "", "Untick some.")
+    if set(chips) - set(stop.chips):
+        must_vary(request, stop)
+    return chips
 
 
 @require_POST

@@ -15,10 +15,12 @@ from night_trail.core.beats import MOST
 from night_trail.core.conditions import Condition, toggle
 from night_trail.core.errors import NoLonger
 from night_trail.core.hand import LARGEST_KEY, whole
-from night_trail.core.overview import narrowed
-from night_trail.core.question import Scene
+from night_trail.core.overview import Overview, narrowed
+from night_trail.core.question import Question, Scene
 from night_trail.core.questions.registry import figures_of as figures_table
+from night_trail.core.questions.registry import kind_of
 from night_trail.core.sentence import scene_in_words
+from night_trail.core.table import Table as CoreTable
 from night_trail.draw import WALK, Size
 from night_trail.draw.small.footpath import WalkStop, walk_path
 from night_trail.people.models import Role
@@ -163,6 +165,7 @@ def _walk(
         "chapter": next((s.chapter for s in reversed(stops[:number]) if s.chapter), ""),
         "leave": leave,
         "table_address": _asking(address(number, beat), "table=1"),
+        "alone_address": address(number, beat),
         "explore_address": "" if edition else _explores(request, stop, number, link, token),
         "earlier": edition,
         "presented": not token and edition is None,
@@ -180,6 +183,9 @@ def _walk(
     if edition is None:
         context |= _told_of_editions(request, tale, token)
     context |= _shown(request, stop, beat)
+    if context.get("chosen"):
+        context["table_address"] = _asking(context["table_address"], context["chosen"])
+        context["alone_address"] = _asking(context["alone_address"], context["chosen"])
     words = context.get("beat_words", "") if beat > 1 else stop.text
     context["pace"] = pace(words, stop.heading if beat < 2 else "")
     swap = for_a_swap(request)
@@ -311,16 +317,24 @@ def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
     if written.main is None:
         return {}
     version, size = stop.step.trail.version, size_from(request, WALK, "walk")
-    lit = _readers_lantern(request, Desk(version, written, reads=True), stop, size)
-    scene = Scene(main=written.main, only=written.only, lit=lit)
+    chosen, table = chosen_from(request.GET), core_table(version)
+    offered = _offered(stop, written.main, table)
+    only = (*written.only, *narrowed(offered, chosen, table))
+    narrow = Scene(main=written.main, only=only, lit=written.lit)
+    lit = _readers_lantern(request, Desk(version, narrow, reads=True), stop, size)
+    scene = Scene(main=written.main, only=only, lit=lit)
     desk = Desk(version, scene, reads=True)
     if lit != written.lit and 0 < desk.rows.n_lit < stop.tale.least_lit:
+        raise refused()
+    if chosen.values and 0 < desk.rows.n < stop.tale.least_lit:
         raise refused()
     drawn = desk.drawn(written.main, size, "main", stop.seen_annotations(beat))
     context = {
         "drawn": drawn,
         "scene_words": scene_in_words(scene, desk.table, drawn.answer),
-        "changed": lit != written.lit,
+        "overview_chips": chips_of(offered, chosen, table),
+        "chosen": chosen_query(chosen),
+        "changed": lit != written.lit or only != written.only,
         "lit_signed": signed(lit, stop.pk),
         "lit_words": desk.lit_words(),
         "numbers": numbers_shown(figures_table(drawn.answer), MOST_LINES)
@@ -333,6 +347,17 @@ def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
         context["beside"] = shown
         context["beside_words"] = scene_in_words(other, beside.table, shown.answer)
     return context
+
+
+def _offered(stop: Stop, question: Question, table: CoreTable) -> Overview:
+    """Return the columns that readers may narrow a picture by, as an overview has them.
+
+    Of a picture with a model none: each choice would fit another.
+    """
+    if kind_of(question).modelled:
+        return Overview()
+    there = {column.name for column in table.columns}
+    return Overview(chips=tuple(name for name in stop.chips if name in there))
 
 
 def _readers_lantern(request: HttpRequest, desk: Desk, stop: Stop, size: Size) -> Condition | None:
