@@ -7,8 +7,8 @@ from collections.abc import Callable
 from django.db import transaction
 
 from night_trail.core.errors import NightTrailError
-from night_trail.tales.models import Stop, Tale
-from night_trail.trails.models import Cairn
+from night_trail.tales.models import Image, Stop, Tale
+from night_trail.trails.models import Cairn, Trail
 
 MOST_STOPS = 200
 
@@ -36,17 +36,47 @@ def add_stop(tale: Tale, cairn: Cairn | None) -> Stop:
 
 def twice(stop: Stop) -> Stop:
     """Put a copy of a stop behind it and return the copy."""
-    tale = stop.tale
     with transaction.atomic():
-        if tale.stops.count() >= MOST_STOPS:
-            raise NightTrailError(f"A tale has at most {MOST_STOPS} stops", "", "Begin a second tale.")
-        before = stop.pk
-        fields = {
-            f.attname: getattr(stop, f.attname) for f in Stop._meta.concrete_fields if f.attname != "id"
-        }
-        made = Stop.objects.create(**fields)
-        move_behind(tale, made.pk, before)
+        made = _copied(stop, stop.tale)
+        move_behind(stop.tale, made.pk, stop.pk)
     return made
+
+
+def brought(stop: Stop, tale: Tale) -> Stop:
+    """Put a copy of a stop of another tale at the end of a tale and return it.
+
+    Raises
+    ------
+    NightTrailError
+        Where the owner of the tale may not see the trail its picture comes from, or it is full.
+    """
+    for step in (stop.step, stop.beside):
+        if step is not None and not Trail.objects.visible_to(tale.owner_id).filter(pk=step.trail_id).exists():
+            raise NightTrailError(
+                "The trail of this picture is not open to the owner of the tale",
+                stop.heading,
+                "Ask for it to be shared with them first.",
+            )
+    with transaction.atomic():
+        last = tale.stops.order_by("-position").first()
+        made = _copied(stop, tale, last.position + 1 if last else 0)
+        if stop.image is not None:
+            image = stop.image
+            made.image = Image.objects.create(
+                tale=tale, data=image.data, kind=image.kind, width=image.width, height=image.height
+            )
+            made.save(update_fields=["image"])
+    return made
+
+
+def _copied(stop: Stop, tale: Tale, position: int | None = None) -> Stop:
+    if tale.stops.count() >= MOST_STOPS:
+        raise NightTrailError(f"A tale has at most {MOST_STOPS} stops", "", "Begin a second tale.")
+    fields = {f.attname: getattr(stop, f.attname) for f in Stop._meta.concrete_fields if f.attname != "id"}
+    fields["tale_id"] = tale.pk
+    if position is not None:
+        fields["position"] = position
+    return Stop.objects.create(**fields)
 
 
 def _reorder(tale: Tale, moved: int, place: Callable[[list[int], int], int]) -> None:

@@ -23,7 +23,7 @@ from night_trail.people.models import Role
 from night_trail.tables.models import Table, TableShare
 from night_trail.tales.drafts import CHAPTERS
 from night_trail.tales.figures import figures_of
-from night_trail.tales.models import Link, Stop, Tale
+from night_trail.tales.models import Image, Link, Stop, Tale
 from night_trail.tales.prose import prose
 from night_trail.tales.views import beats
 from night_trail.trails.models import Cairn, Step, Trail
@@ -431,3 +431,29 @@ def test_a_reader_narrows_a_picture_by_what_its_writer_allows_and_by_nothing_els
     client_of(other).post(address, {"chips": "1", "chip": ["depot"]})
     stop.refresh_from_db()
     assert stop.chips == ["depot"]
+
+
+def test_a_stop_comes_from_another_tale_with_all_of_it_where_its_trail_is_open(
+    client: Client, tale: Tale, stop: Stop, owner: User, other: User
+) -> None:
+    image = Image.objects.create(tale=tale, data=b"x", kind="image/png", width=1, height=1)
+    Stop.objects.filter(pk=stop.pk).update(image=image, notes="said", chips=["depot"])
+    second = Tale.objects.create(owner=owner, title="Second")
+    add = reverse("tales:collect", args=[second.pk])
+    assert stop.heading in client.get(reverse("tales:write", args=[second.pk])).content.decode()
+    client.post(add, {"stop": stop.pk})
+    made = second.stops.get()
+    assert (made.heading, made.step_id, made.notes, made.chips) == (
+        stop.heading,
+        stop.step_id,
+        "said",
+        ["depot"],
+    )
+    assert made.image.tale == second and made.image != image
+    theirs = Tale.objects.create(owner=other, title="Theirs")
+    add = reverse("tales:collect", args=[theirs.pk])
+    assert client_of(other).post(add, {"stop": stop.pk}).status_code == 404
+    tale.shares.create(person=other, role=Role.EXPLORE)
+    refused = client_of(other).post(add, {"stop": stop.pk})
+    assert refused.status_code == 422 and b"not open to the owner" in refused.content
+    assert not theirs.stops.exists()

@@ -27,7 +27,7 @@ from night_trail.tales.page import (
     stage_drawn,
     text_context,
 )
-from night_trail.tales.services import add_stop, move_behind, move_by
+from night_trail.tales.services import add_stop, brought, move_behind, move_by
 from night_trail.trails.behind import behind
 from night_trail.trails.models import Cairn, Trail
 from night_trail.trails.pictures import Desk
@@ -37,6 +37,7 @@ from night_trail.web.confirm import confirm_delete
 from night_trail.web.writing import keep_texts, one_line, stamps, tidy
 
 MOST_LEAST = 1_000_000
+MOST_ELSEWHERE = 60
 
 
 def _own(request: HttpRequest, tale: int) -> Tale:
@@ -169,6 +170,11 @@ def _stops_context(
         "stop": current,
         "cairns": _collectable(request),
         "tables": Table.objects.visible_to(request.user, Role.EXPLORE)[:40],
+        "elsewhere": Stop.objects.filter(tale__in=Tale.objects.visible_to(request.user, Role.EXPLORE))
+        .exclude(tale=tale)
+        .select_related("tale")
+        .only("heading", "tale__title")
+        .order_by("-tale__created", "position")[:MOST_ELSEWHERE],
     }
 
 
@@ -278,8 +284,14 @@ def delete(request: HttpRequest, tale: int) -> HttpResponse:
 
 @require_POST
 def collect(request: HttpRequest, tale: int) -> HttpResponse:
-    """Add a stop from a cairn, or one of text only."""
+    """Add a stop from a cairn, from another tale, or one of text only."""
     found = writable(request, tale)
+    if other := request.POST.get("stop", ""):
+        theirs = Tale.objects.visible_to(request.user, Role.EXPLORE)
+        taken = get_object_or_404(Stop.objects.select_related("image"), pk=_whole(other), tale__in=theirs)
+        with deed(found, request.user, f"added {taken.heading}"):
+            stop = brought(taken, found)
+        return redirect("tales:stop", found.pk, stop.pk)
     chosen = request.POST.get("cairn", "")
     cairn = get_object_or_404(visible_cairns(request), pk=_whole(chosen)) if chosen else None
     with deed(found, request.user, f"added {cairn.title}" if cairn else "added a stop"):
