@@ -20,6 +20,7 @@ from night_trail.core.table import Table
 from night_trail.core.turns import Drop, KeepLit, PutOut
 from night_trail.draw import Size
 from night_trail.tables.services import core_table
+from night_trail.tales.differing import differs, what_changes
 from night_trail.tales.figures import figures_of, offers
 from night_trail.tales.models import Stop
 from night_trail.tales.overviews import kept_words, shown
@@ -90,6 +91,7 @@ def stage_context(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]
         shown = beside.drawn(other.main, BESIDE, "second")
         context["beside"] = shown
         context["beside_words"] = scene_in_words(other, beside.table, shown.answer)
+        context["beside_differs"] = differs(desk, beside)
     return context
 
 
@@ -151,7 +153,7 @@ def beats_shown(stop: Stop, table: Table, here: int) -> list[dict[str, Any]]:
             {
                 "number": number,
                 "name": shortened(name)[:60],
-                "what": what_changes(before, scene, table)[:80]
+                "what": (what_changes(before, scene, table) or "the same, with other words or notes")[:80]
                 if number > 1
                 else "the picture to begin with",
                 "here": number == here,
@@ -160,22 +162,6 @@ def beats_shown(stop: Stop, table: Table, here: int) -> list[dict[str, Any]]:
         )
         before = scene
     return found
-
-
-def what_changes(before: Scene | None, scene: Scene, table: Table) -> str:
-    """Return in a few words what a beat shows that the one before it did not."""
-    said = []
-    if before is None or scene.main != before.main:
-        said.append(short_name(scene.main) if scene.main is not None else "")
-    if before is not None and scene.only != before.only:
-        said += [f"only {in_words(one, table)}" for one in scene.only if one not in before.only] or [
-            "all rows"
-        ]
-    if scene.lit is not None and (before is None or scene.lit != before.lit):
-        said.append(f"lit: {in_words(scene.lit, table)}")
-    if before is not None and before.lit is not None and scene.lit is None:
-        said.append("the lantern out")
-    return ", ".join(one for one in said if one) or "the same, with other words or notes"
 
 
 def text_context(stop: Stop) -> dict[str, Any]:

@@ -213,7 +213,7 @@ def test_axe_finds_nothing_serious(page: Page, base: str, theme: str) -> None:
     for name, path in (("tables", "/"), ("survey", "/tables/2/"), ("remedies", "/tables/1/"),
                        ("column", "/tables/1/column/1/"), ("calculated", "/tables/1/calculate/?column=district"),
                        ("join", "/tables/1/join/?with=2"), ("stack", "/tables/1/stack/?with=2"), ("trails", "/trails/"), ("tales", "/tales/"),
-                       ("writing", "/tales/1/"), ("walk", "/tales/1/walk/2/"), ("comments", "/tales/1/comments/"),
+                       ("writing", "/tales/1/"), ("walk", "/tales/1/walk/2/"), ("present", "/tales/1/present/2/"), ("comments", "/tales/1/comments/"),
                        ("kept", "/trails/1/cairns/"), ("password", "/password/")):  # fmt: skip
         page.goto(base + path)
         settled(page)

@@ -9,6 +9,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.helpers import drag, mark, plot_point, say, settled, start_trail, until
+from tests.browser.test_states import serious
 
 
 def begin(page: Page) -> None:
@@ -185,6 +186,7 @@ def test_an_overview_is_drafted_arranged_and_narrowed_on_a_phone(
     settled(page)
     page.locator('[data-tile="t5"] .mark, [data-tile="t6"] .mark').first.click()
     expect(page.locator(".middle .chip.lantern")).to_be_visible()
+    assert serious(page) == []
     page.get_by_role("button", name="Make a read link").click()
     link = page.locator("#new-link").input_value()
     context = browser.new_context(viewport={"width": 390, "height": 780}, has_touch=True)
@@ -195,6 +197,7 @@ def test_an_overview_is_drafted_arranged_and_narrowed_on_a_phone(
     expect(reader.locator("#walk")).to_have_attribute("data-chosen", "narrow-0=2022")
     expect(reader.locator(".tile.large h3").first).to_contain_text("2022")
     assert reader.evaluate("document.documentElement.scrollWidth") <= 390
+    assert serious(reader) == []
     reader.get_by_role("button", name="As it was written").click()
     expect(reader.locator("#walk")).to_have_attribute("data-chosen", "")
     context.close()

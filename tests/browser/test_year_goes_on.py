@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.test_states import serious
+
 
 def test_the_next_month_comes_and_a_claim_is_gone(page: Page, base: str) -> None:
     page.goto(base + "/")
@@ -20,6 +22,7 @@ def test_the_next_month_comes_and_a_claim_is_gone(page: Page, base: str) -> None
     gone = page.locator(".rewalk-line").first
     expect(gone).to_contain_text("It was so to the end")
     expect(gone.locator("svg.picture")).to_have_count(2)
+    assert serious(page) == []
     page.get_by_role("button", name="Let “Why are we late?” follow").first.click()
     expect(page.locator("#notice")).to_contain_text("1 is gone")
     page.goto(base + "/tales/1/walk/4/")

@@ -6,8 +6,10 @@ import json
 import re
 from contextlib import suppress
 from datetime import timedelta
+from pathlib import Path
 from typing import Any
 
+import pandas
 import pytest
 from django.contrib.auth.models import User
 from django.test import Client
@@ -17,7 +19,7 @@ from django.utils import timezone
 from night_trail.core.bound import bonds
 from night_trail.core.errors import NightTrailError
 from night_trail.core.question import to_json
-from night_trail.core.turns import KeepLit, Light, PutOut, Say, Slot
+from night_trail.core.turns import KeepLit, Light, OnlyWords, PutOut, Say, Slot
 from night_trail.demo.story import WET
 from night_trail.people.models import Role
 from night_trail.tables.models import Table, TableShare
@@ -252,6 +254,26 @@ def test_a_large_figure_a_second_picture_and_a_chapter(client: Client, tale: Tal
     assert "· Rain —" in shown
     assert client.post(at(stop, "ways"), {"large": "nope"}).status_code == 422
     assert client.post(at(stop, "ways"), {"beside": "999999"}).status_code == 404
+
+
+def test_what_differs_between_two_pictures_is_said_and_nothing_where_they_are_the_same(
+    client: Client, stop: Stop, table: Table, owner: User, few_buses_csv: Path
+) -> None:
+    plain = take_turn(start_trail(owner, table), Say("late_min", ""))
+    Stop.objects.filter(pk=stop.pk).update(step=plain, scene=None, beside=plain, beats=[])
+    assert "What differs" not in walked(client, stop)
+    wet = take_turn(plain, OnlyWords("rain_mm above 2"))
+    Stop.objects.filter(pk=stop.pk).update(beside=wet)
+    said = re.search(r"What differs:</span> (.*?)</p>", walked(client, stop))[1]
+    assert said.startswith("only rain_mm above 2;")
+    # the middles, by another library
+    rows = pandas.read_csv(few_buses_csv)
+    for middle in (rows["late_min"].median(), rows[rows["rain_mm"] > 2]["late_min"].median()):
+        assert f"{middle:.1f}".rstrip("0").rstrip(".") in said
+    another = take_turn(plain, Say("boardings", ""))
+    Stop.objects.filter(pk=stop.pk).update(beside=another)
+    said = re.search(r"What differs:</span> (.*?)</p>", walked(client, stop))[1]
+    assert "in the first" not in said, "figures of other columns are not set against each other"
 
 
 def link_of(tale: Tale, **ways: Any) -> tuple[Link, str, str]:

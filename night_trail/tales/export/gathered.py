@@ -16,8 +16,10 @@ from night_trail.core.questions.shared.figures import Figures
 from night_trail.core.sentence import scene_in_words
 from night_trail.draw import Size, standalone
 from night_trail.draw.frame.svg import Svg
+from night_trail.tales.differing import differs
 from night_trail.tales.figures import figures_of
 from night_trail.tales.models import Image, Stop, Tale
+from night_trail.trails.models import Step
 from night_trail.trails.pictures import Desk
 
 PAGE = Size(820, 500)
@@ -133,8 +135,15 @@ def _beside(stop: Stop, number: int) -> Part | None:
     if stop.beside is None or (scene := stop.scene_beside()).main is None:
         return None
     desk = Desk(stop.beside.trail.version, scene, reads=True)
+    words = ""
+    if stop.step is not None and (apart := differs(_first(stop, stop.step), desk)):
+        words = f"What differs: {'; '.join(apart)}."
     # what stands beside carries no annotations of the stop
-    return _part(Stop(tale=stop.tale), 0, desk, scene, f"s{number}second", "")
+    return _part(Stop(tale=stop.tale), 0, desk, scene, f"s{number}second", words)
+
+
+def _first(stop: Stop, step: Step) -> Desk:
+    return Desk(step.trail.version, stop.shown_scene(), reads=True)
 
 
 def _part(stop: Stop, beat: int, desk: Desk, scene: Scene, prefix: str, words: str) -> Part:

@@ -27,6 +27,7 @@ from night_trail.people.models import Role
 from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.tales.comments import shown as shown_comments
+from night_trail.tales.differing import differs
 from night_trail.tales.figures import bound_in, figures_of
 from night_trail.tales.following import stops_of
 from night_trail.tales.models import Edition, Link, Stop, Tale
@@ -346,6 +347,7 @@ def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
         shown = beside.drawn(other.main, BESIDE, "second")
         context["beside"] = shown
         context["beside_words"] = scene_in_words(other, beside.table, shown.answer)
+        context["beside_differs"] = differs(desk, beside)
     return context
 
 
