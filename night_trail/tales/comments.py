@@ -54,7 +54,7 @@ def say(stop: Stop, form: Any, person: Any, link: Link | None) -> Comment:
         x=_share(form, "x"), y=_share(form, "y"),
     )  # fmt: skip
     if not known or person.pk != stop.tale.owner_id:
-        _tell(stop.tale.owner, made)
+        _tell(stop.tale.owner, made, stop)
     return made
 
 
@@ -66,13 +66,13 @@ def _share(form: Any, field: str) -> float | None:
     return min(max(at, 0.0), 1.0)
 
 
-def _tell(owner: Any, made: Comment) -> None:
-    tale = made.stop.tale
+def _tell(owner: Any, made: Comment, stop: Stop) -> None:
+    tale = stop.tale
     Letter.objects.create(
         to=owner,
         subject=f"{made.name} wrote on “{tale.title}”"[:200],
-        text=f"On the stop “{made.stop.heading}”:\n\n{made.text}",
-        address=reverse("tales:stop", args=[tale.pk, made.stop_id]),
+        text=f"On the stop “{stop.heading}”:\n\n{made.text}",
+        address=reverse("tales:stop", args=[tale.pk, stop.pk]),
     )
 
 

@@ -102,6 +102,7 @@ def _put(tale: Tale, here: State, there: State, said: str) -> None:
                     Stop.objects.filter(pk=pk, tale=tale).delete()
                 else:
                     Stop.objects.create(pk=pk, tale=tale, **wanted)
+                    tale.comments.filter(stop=None, stop_was=pk).update(stop=pk)
                 continue
             # a deed of an earlier release knows fewer fields
             touched = [f for f in FIELDS if f in was and was[f] != wanted[f]]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 from datetime import datetime
+from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.hashers import check_password, make_password
@@ -269,9 +270,12 @@ class Comment(models.Model):
 
     ``x`` and ``y`` are shares of the picture's width and height, None where the whole stop is
     meant. A guest who came by a link has no account but a name; ``thread`` is what is answered.
+    While its stop is taken out it is seen nowhere; ``stop_was`` says to which one it comes back.
     """
 
-    stop = models.ForeignKey(Stop, on_delete=models.CASCADE, related_name="comments")
+    tale = models.ForeignKey(Tale, on_delete=models.CASCADE, related_name="comments")
+    stop = models.ForeignKey(Stop, null=True, on_delete=models.SET_NULL, related_name="comments")
+    stop_was = models.PositiveBigIntegerField()
     thread = models.ForeignKey("self", null=True, on_delete=models.CASCADE, related_name="answers")
     person = models.ForeignKey(
         settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+"
@@ -290,6 +294,12 @@ class Comment(models.Model):
 
     def __str__(self) -> str:
         return f"{self.name}: {self.text[:60]}"
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        """Keep which stop it is of, and of which tale."""
+        if self.stop is not None:
+            self.tale, self.stop_was = self.stop.tale, self.stop.pk
+        super().save(*args, **kwargs)
 
 
 class Look(models.Model):

@@ -76,6 +76,22 @@ def test_guests_of_a_link_cannot_flood_a_tale(
     assert codes == [302, 302, 422]
 
 
+def test_a_stop_that_comes_back_has_its_comments_again(client: Client, tale: Tale, stop: Stop) -> None:
+    _, say, walk = by_link(tale, stop)
+    Client().post(say, {"name": "Ada", "text": "Is it the rain?"})
+    client.post(
+        reverse("tales:comment", args=[tale.pk, stop.pk]),
+        {"text": "It is.", "thread": Comment.objects.get().pk},
+    )
+    client.post(reverse("tales:remove", args=[tale.pk, stop.pk]))
+    assert "Is it the rain?" not in client.get(reverse("tales:comments", args=[tale.pk])).content.decode()
+    client.post(reverse("tales:undo", args=[tale.pk]))
+    assert {"Is it the rain?", "It is."} == set(stop.comments.values_list("text", flat=True))
+    assert "Is it the rain?" in Client().get(walk).content.decode()
+    tale.delete()
+    assert not Comment.objects.exists()
+
+
 def test_the_writer_answers_settles_and_hides_and_sees_what_is_new(
     client: Client, other: User, tale: Tale, stop: Stop
 ) -> None:
