@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import json
 import math
-import os
 import runpy
 import zipfile
 from pathlib import Path
@@ -125,21 +124,27 @@ def test_the_script_prints_the_figures_of_every_picture(
     assert compared > 100
 
 
-def test_the_notebook_is_one_and_its_cells_run_in_order(
+def test_the_notebook_runs_in_a_kernel_of_its_own(
     client: Client, asked: Tale, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    path = unpacked(client, asked, tmp_path)
-    found = json.loads((path / "tale.ipynb").read_text())
-    assert (found["nbformat"], found["nbformat_minor"]) == (4, 5)
-    assert len({cell["id"] for cell in found["cells"]}) == len(found["cells"])
-    monkeypatch.chdir(path)
-    space: dict[str, Any] = {}
-    for cell in found["cells"]:
-        assert cell["cell_type"] in ("markdown", "code") and isinstance(cell["source"], list)
-        if cell["cell_type"] == "code":
-            exec("".join(cell["source"]), space)
-    assert len(space["figures"]) == len(ASKED)
-    assert not os.path.exists("x") and "os" not in space, "no text becomes code"
+    import nbformat
+    from jupyter_client.manager import AsyncKernelManager
+    from nbclient import NotebookClient
+
+    for name in ("RUNTIME", "DATA", "CONFIG"):
+        monkeypatch.setenv(f"JUPYTER_{name}_DIR", str(tmp_path / name))
+    path = unpacked(client, asked, tmp_path / "tale")
+    found = nbformat.read(path / "tale.ipynb", as_version=4)
+    nbformat.validate(found)
+    # what the last cell holds is told outside it
+    asking = "import json; print(json.dumps([len(figures), 'os' in globals()]))"
+    found.cells.append(nbformat.v4.new_code_cell(asking))
+    # no port is opened for it
+    manager = AsyncKernelManager(kernel_name="python3", transport="ipc", ip=str(tmp_path / "k"))
+    NotebookClient(found, km=manager, timeout=120, resources={"metadata": {"path": str(path)}}).execute()
+    last = found.cells[-1].outputs[0].text
+    assert json.loads(last) == [len(ASKED), False], "no text becomes code"
+    assert not (path / "x").exists()
 
 
 def test_what_is_not_figured_anew_is_said(
