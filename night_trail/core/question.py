@@ -24,6 +24,7 @@ from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.drivers.question import Drivers
 from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.held.question import Held
+from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
@@ -37,7 +38,17 @@ Why = Changed | Differ | Drivers | Held | Stands
 """Those about why something is so."""
 
 Question = (
-    Spread | Compare | Relate | Correlations | Crosstab | OverTime | Cycle | Decomposition | Forecast | Why
+    Spread
+    | Compare
+    | MakeUp
+    | Relate
+    | Correlations
+    | Crosstab
+    | OverTime
+    | Cycle
+    | Decomposition
+    | Forecast
+    | Why
 )
 """Every kind of question; grows as ways of looking are added."""
 

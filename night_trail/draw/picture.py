@@ -21,6 +21,7 @@ from night_trail.core.questions.differ.answer import DifferAnswer
 from night_trail.core.questions.drivers.answer import DriversAnswer
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.held.answer import HeldAnswer
+from night_trail.core.questions.make_up.answer import MakeUpAnswer
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.registry import Answer, sentence, words_of
 from night_trail.core.questions.relate.answer import RelateAnswer
@@ -52,6 +53,7 @@ from night_trail.draw.shapes.forecast import draw_forecast
 from night_trail.draw.shapes.grids import draw_correlation, draw_crosstab
 from night_trail.draw.shapes.held import draw_held
 from night_trail.draw.shapes.histogram import draw_histogram
+from night_trail.draw.shapes.make_up import draw_make_up
 from night_trail.draw.shapes.over_time import draw_over_time
 from night_trail.draw.shapes.relate import draw_relate
 from night_trail.draw.shapes.several import draw_several, draw_table
@@ -89,6 +91,7 @@ _SHAPES: dict[type, Drawer] = {
     CompareAnswer: _draw_compared,
     CrossAnswer: draw_cross,
     SeveralAnswer: draw_several,
+    MakeUpAnswer: draw_make_up,
     RelateAnswer: draw_relate,
     CorrelationAnswer: draw_correlation,
     CrosstabAnswer: draw_crosstab,

@@ -36,6 +36,8 @@ from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.held import kind as held
 from night_trail.core.questions.held.answer import HeldAnswer
 from night_trail.core.questions.kind import QuestionKind
+from night_trail.core.questions.make_up import kind as make_up
+from night_trail.core.questions.make_up.answer import MakeUpAnswer
 from night_trail.core.questions.over_time import kind as over_time
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.relate import kind as relate
@@ -53,11 +55,21 @@ from night_trail.core.table import Table
 Compared = CompareAnswer | CrossAnswer | SeveralAnswer
 Timed = OverTimeAnswer | CycleAnswer | DecompositionAnswer | ForecastAnswer
 Reasoned = ChangedAnswer | DifferAnswer | DriversAnswer | HeldAnswer | StandsAnswer
-Answer = SpreadAnswer | Compared | RelateAnswer | CorrelationAnswer | CrosstabAnswer | Timed | Reasoned
+Answer = (
+    SpreadAnswer
+    | Compared
+    | MakeUpAnswer
+    | RelateAnswer
+    | CorrelationAnswer
+    | CrosstabAnswer
+    | Timed
+    | Reasoned
+)
 
 KINDS: tuple[QuestionKind, ...] = (
     spread.KIND,
     compare.KIND,
+    make_up.KIND,
     relate.KIND,
     correlation.KIND,
     crosstab.KIND,

@@ -22,6 +22,7 @@ _READ_FIRST = (
     "changed",
     "held",
     "stands",
+    "make-up",
     "together",
     "goes",
     "apart",

@@ -1,0 +1,1 @@
+"""What makes up a measure: parts of parts, by several categories one within the other."""

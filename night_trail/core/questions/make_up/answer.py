@@ -1,0 +1,548 @@
+"""The parts that make up a measure: a tree of groups, each figured from its own rows.
+
+Every row that has a value lies in exactly one part of each level: what lacks a level is a part
+of its own there, and where nothing of a part has it the part has no parts. Figures that do not
+add up (averages, ratios, medians) are computed from rows at every level, never from the parts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf, mask
+from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Measure
+from night_trail.core.questions.compare.answer import times_of
+from night_trail.core.questions.make_up.question import MakeUp, MakeUpShape
+from night_trail.core.questions.shared.basis import Basis, Grouping, grouping, hues
+from night_trail.core.questions.shared.cells import Cells, Held, held_in
+from night_trail.core.questions.shared.grouping import can_compare, no_groups
+from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, overall, plain_figures
+from night_trail.core.rows import Rows
+from night_trail.core.table import Bools, Column, Floats, Ints, Table
+
+MOST_VALUES = 250_000
+"""Values of a level that are kept apart."""
+
+OF_AREA: tuple[MakeUpShape, ...] = ("treemap", "rings", "squares")
+"""Shapes whose parts are areas of a whole: these must add up, and none may be below 0."""
+
+SMALLEST = 0.0015
+"""A part of less than this share of what is drawn is gathered with others of its parent."""
+
+MOST_OF: dict[str, tuple[int, ...]] = {
+    "treemap": (60, 40, 30),
+    "rings": (40, 24, 16),
+    "bars": (24, 8, 5),
+    "squares": (12,),
+    "stair": (24,),
+}
+"""So many parts of one parent are kept apart, by depth; what no more than this leaves is gathered."""
+
+MOST_PARTS = 900
+DEEPEST = 3
+
+
+@dataclass(frozen=True)
+class Part:
+    """A part: its figure, how many rows it rests on, and its shares, None where figures do not add up.
+
+    ``depth`` counts from 1 below what is drawn; ``parent`` is the place of its parent among the
+    parts, −1 for those at the top. ``names`` are its values from the outermost level. A part of
+    ``others`` gathers that many; one that is ``missing`` lacks the level. ``inner`` is whether it
+    has parts that can be gone into.
+    """
+
+    label: str
+    names: tuple[str, ...]
+    depth: int
+    parent: int
+    figure: float
+    n: int
+    of_parent: float | None
+    of_all: float | None
+    condition: Condition
+    hue: int
+    others: int = 0
+    missing: bool = False
+    inner: bool = False
+    lit: int | None = None
+    lit_figure: float | None = None
+    shade: float | None = None
+
+    @property
+    def key(self) -> str:
+        """What names it from step to step: its values, whatever is drawn around it."""
+        end = "others" if self.others else "missing" if self.missing else ""
+        return "\x1f".join([*self.names, end] if end else self.names)
+
+
+@dataclass(frozen=True)
+class MakeUpAnswer:
+    """The parts that are drawn, parents before their parts, the largest first.
+
+    ``shape`` is how they are drawn: bars where parts lie below 0 and areas were asked. ``total``
+    is the figure of what is drawn, ``whole`` that of all rows that are kept. ``ends`` are all parts
+    of the first drawn level, drawn or not, largest first, as label and figure. ``unnested`` says for
+    levels below the first how many of their values stand under more than one parent, and of how many.
+    """
+
+    question: MakeUp
+    column: Column | None
+    basis: Basis
+    shape: MakeUpShape
+    total: float
+    whole: float
+    parts: tuple[Part, ...]
+    ends: tuple[tuple[str, float], ...]
+    largest: tuple[tuple[str, ...], float] | None
+    unnested: tuple[tuple[str, int, int], ...]
+    without: tuple[tuple[str, int], ...]
+    below: int = 0
+    times: int = 0
+
+    @property
+    def adds_up(self) -> bool:
+        """Whether the figures of parts add up to that of their parent."""
+        return self.question.measure.aggregate in ADDS_UP
+
+    def children(self, at: int) -> list[int]:
+        """Return the places of the parts of a part, −1 for the top."""
+        return [i for i, part in enumerate(self.parts) if part.parent == at]
+
+
+def check(question: MakeUp, table: Table) -> None:
+    """Refuse combinations that make no sense, naming the field."""
+    check_measure(question.measure, table)
+    if question.shade is not None:
+        check_measure(question.shade, table)
+    if len(set(question.levels)) < len(question.levels):
+        raise BadQuestion("A level is there twice", "levels", "Take one of them away.")
+    for name in question.levels:
+        if not can_compare(table.column(name)):
+            raise no_groups(table.column(name), "levels", "groups")
+        if name == question.measure.column:
+            raise BadQuestion("A column is not made up of itself", "levels", "Choose another column.")
+    if question.shape not in shapes_for(question):
+        raise BadQuestion(
+            "Parts of areas must add up, and this figure does not",
+            "shape",
+            "Draw it as indented bars, or take a sum or a count.",
+        )
+    if len(question.path) >= len(question.levels):
+        raise BadQuestion("There is no level below that", "path", "Add one first.")
+
+
+def shapes_for(question: MakeUp) -> tuple[MakeUpShape, ...]:
+    """Return the shapes a make-up can be drawn in, the best to begin with first."""
+    if question.measure.aggregate not in ADDS_UP:
+        return ("bars",)
+    return ("treemap", "rings", "bars", "squares", "stair")
+
+
+@dataclass(frozen=True)
+class _Tree:
+    """Which part of each level every cell lies in: ``ids`` of shape (cells,), of each level one array.
+
+    ``parents`` and ``codes`` say for each part of a level its parent and its value's place, the
+    number of values for one that lacks the level.
+    """
+
+    ids: tuple[Ints, ...]
+    parents: tuple[Ints, ...]
+    codes: tuple[Ints, ...]
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it holds."""
+        return sum(one.nbytes for one in (*self.ids, *self.parents, *self.codes))
+
+
+def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
+    """Return the parts of a measure's figure."""
+    measure, depth = question.measure, len(question.path)
+    shown = question.levels[depth : depth + DEEPEST]
+    levels = [grouping(rows, name, MOST_VALUES) for name in question.levels[: depth + len(shown) + 1]]
+    held = held_in(measure, rows)
+    gone_into, inside = _inside(question, levels, held)
+    whole = overall(measure, Cells(held.values, np.zeros(0, dtype=np.int64), held.below))
+    within = held if inside is None else _chosen(held, inside)
+    key = ("make-up", measure, question.levels[: depth + len(shown)], question.path)
+    tree = rows.remember(key, lambda: _tree(levels[depth : depth + len(shown)], within))
+    figures = [
+        plain_figures(measure, Cells(within.values, ids, within.below), len(parents))
+        for ids, parents in zip(tree.ids, tree.parents, strict=True)
+    ]
+    values = [one.values for one in figures]
+    below = sum(int((one < 0).sum()) for one in values)
+    shape: MakeUpShape = question.shape
+    if below and shape in OF_AREA:
+        shape = "bars"
+    whose = _Making(
+        question, rows, levels[depth:], within, tree, values, [one.n for one in figures], shape, gone_into
+    )
+    total = overall(measure, Cells(within.values, np.zeros(0, dtype=np.int64), within.below))
+    parts = whose.parts(total, whole)
+    if question.shade is not None:
+        parts = _shaded(parts, question, levels, rows)
+    return MakeUpAnswer(
+        question=question,
+        column=None if measure.column is None else rows.table.column(measure.column),
+        basis=_basis(rows, held, within),
+        shape=shape,
+        total=total,
+        whole=whole,
+        parts=tuple(parts),
+        ends=whose.ends(),
+        largest=whose.largest(),
+        unnested=_unnested(question.levels[depth : depth + len(shown)], levels[depth:], tree),
+        without=tuple(
+            (name, int(n[codes == len(level.groups)].sum()))
+            for name, level, codes, n in zip(
+                shown, levels[depth:], tree.codes, [one.n for one in figures], strict=False
+            )
+            if bool((codes == len(level.groups)).any())
+        ),
+        below=below,
+        times=times_of(measure, rows),
+    )
+
+
+def _basis(rows: Rows, held: Held, within: Held) -> Basis:
+    at = within.at
+    lit = None
+    if rows.lit is not None:
+        lit = int(np.count_nonzero(rows.lit if at is None else rows.lit[at]))
+    return Basis(
+        rows=rows.n,
+        used=len(within.values),
+        missing=rows.n - len(held.values),
+        lit=lit,
+        table_rows=rows.table.height,
+    )
+
+
+def _inside(question: MakeUp, levels: Sequence[Grouping], held: Held) -> tuple[list[Condition], Bools | None]:
+    """Return what names the path, and which cells lie within it, None where it leads nowhere yet.
+
+    Shape (cells,).
+    """
+    found: Bools | None = None
+    named: list[Condition] = []
+    for name, level in zip(question.path, levels, strict=False):
+        place = next((i for i, group in enumerate(level.groups) if group.key == name), None)
+        if place is None:
+            raise BadQuestion(
+                f"There is no “{name[:60]}” among these rows", "path", "Go back to the level above."
+            )
+        assert level.codes is not None  # noqa: S101  (levels are columns)
+        here = (level.codes if held.at is None else level.codes[held.at]) == place
+        found = here if found is None else found & here
+        condition = level.condition(place)
+        assert condition is not None  # noqa: S101  (the same)
+        named.append(condition)
+    return named, found
+
+
+def _chosen(held: Held, which: Bools) -> Held:
+    at = np.flatnonzero(which)
+    return Held(
+        held.values[at],
+        at if held.at is None else held.at[at],
+        None if held.below is None else held.below[at],
+    )
+
+
+def _tree(levels: Sequence[Grouping], within: Held) -> _Tree:
+    """Return the parts of each level, those that occur only."""
+    n = len(within.values)
+    ids, parents, codes = [], [], []
+    above, count = np.zeros(n, dtype=np.int64), 1
+    for level in levels:
+        assert level.codes is not None  # noqa: S101  (levels are columns)
+        own = level.codes if within.at is None else level.codes[within.at]
+        wide = len(level.groups) + 1
+        # what lacks the level has the place behind all values
+        pairs = above * wide + np.where(own < 0, wide - 1, own)
+        present, above = _dense(pairs, count * wide)
+        count = len(present)
+        ids.append(above)
+        parents.append(present // wide)
+        codes.append(present % wide)
+    return _Tree(tuple(ids), tuple(parents), tuple(codes))
+
+
+def _dense(pairs: Ints, width: int) -> tuple[Ints, Ints]:
+    """Return the numbers that occur, ascending, and for each of ``pairs`` its place among them."""
+    if width > 4 * len(pairs) + 1_000:
+        present, at = np.unique(pairs, return_inverse=True)
+        return present, at.astype(np.int64)
+    seen = np.zeros(width, dtype=np.bool_)
+    seen[pairs] = True
+    places = np.cumsum(seen) - 1
+    return np.flatnonzero(seen), places[pairs]
+
+
+class _Making:
+    """The parts that are drawn, chosen from all of them."""
+
+    def __init__(
+        self,
+        question: MakeUp,
+        rows: Rows,
+        levels: Sequence[Grouping],
+        within: Held,
+        tree: _Tree,
+        values: list[Floats],
+        n: list[Ints],
+        shape: MakeUpShape,
+        gone_into: Sequence[Condition],
+    ) -> None:
+        self.gone_into, self.floors = gone_into, shape in OF_AREA
+        self.question, self.rows, self.levels, self.within = question, rows, levels, within
+        self.tree, self.values, self.n = tree, values, n
+        self.adds = question.measure.aggregate in ADDS_UP
+        self.most = MOST_OF[shape]
+        self.deep = 1 if shape in ("squares", "stair") else len(tree.ids)
+        self.hues = hues(rows, levels[0])
+        self.by_parent = [_places(parents) for parents in tree.parents]
+        self.lit_n: list[Ints] = []
+        self.lit_values: list[Floats] = []
+        if rows.lit is not None:
+            shining = np.flatnonzero(rows.lit if within.at is None else rows.lit[within.at])
+            lit = Held(within.values[shining], None, None if within.below is None else within.below[shining])
+            for ids, parents in zip(tree.ids, tree.parents, strict=True):
+                found = plain_figures(
+                    question.measure, Cells(lit.values, ids[shining], lit.below), len(parents)
+                )
+                self.lit_n.append(found.n)
+                self.lit_values.append(found.values)
+
+    def ends(self) -> tuple[tuple[str, float], ...]:
+        """Return all parts of the first level, drawn or not, the largest first."""
+        ordered = self._largest_first(0, np.arange(len(self.values[0])))
+        return tuple((self._label(0, int(i)), float(self.values[0][i])) for i in ordered)
+
+    def largest(self) -> tuple[tuple[str, ...], float] | None:
+        """Return the largest part of the deepest level that has its value; None where there is one level."""
+        deep = len(self.values) - 1
+        known = np.flatnonzero(self.tree.codes[deep] < len(self.levels[deep].groups))
+        if deep == 0 or not len(known):
+            return None
+        i = int(
+            known[np.argmax(np.where(np.isnan(self.values[deep][known]), -np.inf, self.values[deep][known]))]
+        )
+        return self._names(deep, i), float(self.values[deep][i])
+
+    def parts(self, total: float, whole: float) -> list[Part]:
+        """Return the parts in the order of the tree, the largest first."""
+        self.total, self.whole, self.made = total, whole, list[Part]()
+        self._below(0, 0, -1, total, _and(None, *self.gone_into) if self.gone_into else None, ())
+        return self.made
+
+    def _below(
+        self,
+        level: int,
+        parent: int,
+        place: int,
+        figure: float,
+        above: Condition | None,
+        names: tuple[str, ...],
+    ) -> None:
+        starts, order = self.by_parent[level]
+        own = order[starts[parent] : starts[parent + 1]]
+        own = self._largest_first(level, own)
+        if level and len(own) == 1 and self._missing(level, int(own[0])):
+            return  # nothing of it has the level: it is whole
+        keep = self.most[min(level, len(self.most) - 1)]
+        floor = SMALLEST * abs(self.total) if self.floors else -1.0
+        apart = [int(i) for i in own[:keep] if not self.floors or self.values[level][i] >= floor]
+        room = MOST_PARTS - len(self.made)
+        apart = apart[: max(room, 1)]
+        if len(own) - len(apart) == 1:
+            apart = [int(i) for i in own]  # one alone is no crowd
+        here = []
+        for i in apart:
+            here.append(len(self.made))
+            self.made.append(self._part(level, i, place, figure, above, names))
+        rest = own[len(apart) :] if len(apart) < len(own) else own[:0]
+        # those that were too small lie between: what is left is what was not kept
+        rest = np.array([i for i in own if int(i) not in set(apart)], dtype=np.int64) if len(rest) else rest
+        if len(rest):
+            self.made.append(self._gathered(level, rest, apart, place, figure, above, names))
+        if level + 1 >= self.deep:
+            return
+        for at, i in zip(here, apart, strict=True):
+            part = self.made[at]
+            if not part.missing and len(self.made) < MOST_PARTS:
+                before = len(self.made)
+                self._below(level + 1, i, at, part.figure, part.condition, part.names)
+                self.made[at] = replace(self.made[at], inner=len(self.made) > before)
+
+    def _part(
+        self,
+        level: int,
+        i: int,
+        place: int,
+        figure: float,
+        above: Condition | None,
+        names: tuple[str, ...],
+    ) -> Part:
+        value, code = float(self.values[level][i]), int(self.tree.codes[level][i])
+        missing = self._missing(level, i)
+        column = self.levels[level].column
+        assert column is not None  # noqa: S101  (levels are columns)
+        named = Missing(column.name) if missing else self.levels[level].condition(code)
+        assert named is not None  # noqa: S101  (the same)
+        label = self._label(level, i)
+        return Part(
+            label=label,
+            names=(*names, "" if missing else self.levels[level].groups[code].key),
+            depth=level + 1,
+            parent=place,
+            figure=value,
+            n=int(self.n[level][i]),
+            of_parent=value / figure if self.adds and figure else None,
+            of_all=value / self.whole if self.adds and self.whole else None,
+            condition=_and(above, named),
+            hue=self.made[place].hue if place >= 0 else 7 if missing else self.hues[code],
+            missing=missing,
+            lit=int(self.lit_n[level][i]) if self.lit_n else None,
+            lit_figure=float(self.lit_values[level][i]) if self.lit_n else None,
+        )
+
+    def _gathered(
+        self,
+        level: int,
+        rest: Ints,
+        apart: list[int],
+        place: int,
+        figure: float,
+        above: Condition | None,
+        names: tuple[str, ...],
+    ) -> Part:
+        """Return the small parts of one parent as one; its figure is of all its rows."""
+        if self.adds:
+            value = float(self.values[level][rest].sum())
+            lit_value = float(self.lit_values[level][rest].sum()) if self.lit_n else None
+        else:
+            chosen = np.isin(self.tree.ids[level], rest)
+            cells = _chosen(self.within, chosen)
+            value = overall(self.question.measure, Cells(cells.values, rest[:0], cells.below))
+            lit_value = None
+        column = self.levels[level].column
+        assert column is not None  # noqa: S101  (levels are columns)
+        kept = [int(self.tree.codes[level][i]) for i in apart if not self._missing(level, i)]
+        named: list[Condition] = [Not(c) for c in (self.levels[level].condition(at) for at in kept) if c]
+        if not any(g.band for g in self.levels[level].groups):
+            keys = tuple(self.levels[level].groups[at].key for at in kept)
+            named = [Not(OneOf(column.name, keys))] if keys else []
+        lacks = any(self._missing(level, int(i)) for i in rest)
+        conditions = [*named] if lacks else [*named, Not(Missing(column.name))]
+        count = len(rest)
+        return Part(
+            label=f"{count:,} others",
+            names=names,
+            depth=level + 1,
+            parent=place,
+            figure=value,
+            n=int(self.n[level][rest].sum()),
+            of_parent=value / figure if self.adds and figure else None,
+            of_all=value / self.whole if self.adds and self.whole else None,
+            condition=_and(above, *conditions),
+            hue=self.made[place].hue if place >= 0 else 7,
+            others=count,
+            lit=int(self.lit_n[level][rest].sum()) if self.lit_n else None,
+            lit_figure=lit_value,
+        )
+
+    def _largest_first(self, level: int, own: Ints) -> Ints:
+        """Return parts by size, those that lack the level last."""
+        values = self.values[level][own]
+        lacks = self.tree.codes[level][own] == len(self.levels[level].groups)
+        return own[np.lexsort((own, -np.nan_to_num(values, nan=-np.inf), lacks))]
+
+    def _missing(self, level: int, i: int) -> bool:
+        return int(self.tree.codes[level][i]) == len(self.levels[level].groups)
+
+    def _label(self, level: int, i: int) -> str:
+        if self._missing(level, i):
+            column = self.levels[level].column
+            return f"without {column.name if column is not None else ''}"
+        return self.levels[level].groups[int(self.tree.codes[level][i])].label
+
+    def _names(self, level: int, i: int) -> tuple[str, ...]:
+        found: list[str] = []
+        while level >= 0:
+            found.insert(0, self._label(level, i))
+            i = int(self.tree.parents[level][i])
+            level -= 1
+        return tuple(found)
+
+
+def _places(parents: Ints) -> tuple[Ints, Ints]:
+    """Return where the parts of each parent begin in an order that puts them together, and that order."""
+    order = np.argsort(parents, kind="stable")
+    count = int(parents.max()) + 1 if len(parents) else 1
+    return np.searchsorted(parents[order], np.arange(count + 1)), order
+
+
+def _and(above: Condition | None, *more: Condition) -> Condition:
+    """Return conditions that all hold; those of one inside another are put side by side."""
+    first = above.parts if isinstance(above, AllOf) else (above,) if above is not None else ()
+    found = (*first, *more)
+    return found[0] if len(found) == 1 else AllOf(found)
+
+
+def _shaded(parts: list[Part], question: MakeUp, levels: Sequence[Grouping], rows: Rows) -> list[Part]:
+    """Return the parts with a second figure, of all rows of each that have it."""
+    shade, depth = question.shade, len(question.path)
+    assert shade is not None  # noqa: S101  (asked only of shaded ones)
+    held = held_in(shade, rows)
+    _, inside = _inside(question, levels, held)
+    within = held if inside is None else _chosen(held, inside)
+    deepest = max((part.depth for part in parts), default=0)
+    own = levels[depth : depth + deepest]
+    tree = _tree(own, within)
+    figures: dict[tuple[str, ...], float] = {}
+    names: list[tuple[str, ...]] = [()]
+    for level, ids, parents, codes in zip(own, tree.ids, tree.parents, tree.codes, strict=True):
+        keys = [*(group.key for group in level.groups), ""]
+        names = [(*names[parent], keys[code]) for parent, code in zip(parents, codes, strict=True)]
+        found = plain_figures(shade, Cells(within.values, ids, within.below), len(parents)).values
+        figures |= dict(zip(names, map(float, found), strict=True))
+    made = []
+    for part in parts:
+        value = figures.get(part.names, np.nan) if not part.others else _of_rows(shade, part, held, rows)
+        made.append(replace(part, shade=value if np.isfinite(value) else None))
+    return made
+
+
+def _of_rows(shade: Measure, part: Part, held: Held, rows: Rows) -> float:
+    inside = mask(part.condition, rows.table)
+    chosen = _chosen(held, inside if held.at is None else inside[held.at])
+    return overall(shade, Cells(chosen.values, np.zeros(0, dtype=np.int64), chosen.below))
+
+
+def _unnested(
+    names: Sequence[str], levels: Sequence[Grouping], tree: _Tree
+) -> tuple[tuple[str, int, int], ...]:
+    """Return for each level below the first how many of its values stand under several parents."""
+    found = []
+    for level in range(1, len(tree.ids)):
+        codes = tree.codes[level]
+        known = codes < len(levels[level].groups)
+        # a parent that lacks its own level is none
+        parent = tree.parents[level]
+        known &= tree.codes[level - 1][parent] < len(levels[level - 1].groups)
+        above = tree.codes[level - 1][parent]
+        pairs = np.unique(codes[known] * (len(levels[level - 1].groups) + 1) + above[known])
+        own = pairs // (len(levels[level - 1].groups) + 1)
+        times = np.bincount(own, minlength=len(levels[level].groups)) if len(own) else np.zeros(0, dtype=int)
+        several = int((times > 1).sum())
+        if several:
+            found.append((names[level], several, int((times > 0).sum())))
+    return tuple(found)

@@ -1,0 +1,82 @@
+"""The kind: what makes up a figure."""
+
+from __future__ import annotations
+
+from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Measure
+from night_trail.core.questions.kind import QuestionKind
+from night_trail.core.questions.make_up import answer, figures, offers, phrases, sentence, words
+from night_trail.core.questions.make_up.answer import MakeUpAnswer, shapes_for
+from night_trail.core.questions.make_up.question import SLOTS, MakeUp
+from night_trail.core.questions.shared.gist import Gist
+from night_trail.core.questions.shared.grouping import best_group, can_compare, makes_groups
+from night_trail.core.questions.shared.measures import ADDS_UP, first_measure
+from night_trail.core.questions.shared.nesting import belongs
+from night_trail.core.table import Column, Table
+
+MOST_TRIED = 4
+
+
+def gist(question: MakeUp, table: Table) -> Gist:
+    """Return what it is about."""
+    return Gist(question.column, question.measure, question.levels)
+
+
+def from_gist(gist: Gist, table: Table) -> MakeUp:
+    """Return what makes up a gist's measure; one that does not add up is counted, where rows can be."""
+    column = table.column(gist.column)
+    measure = gist.measure or first_measure(None if column.kind.grouping or column.kind.temporal else column)
+    if measure.aggregate not in ADDS_UP and gist.measure is None:
+        measure = Measure("count")
+    groups = [g for g in gist.groups if can_compare(table.column(g)) and g != measure.column]
+    if not groups and column.name != measure.column and can_compare(column) and not column.kind.measured:
+        groups = [column.name]
+    first = groups[0] if groups else best_group(table, column)
+    levels = (first, *groups[1:3]) if len(groups) > 1 else (first, *_below(table, first, measure))
+    plain = MakeUp(measure, levels, "bars")
+    return MakeUp(measure, levels, shapes_for(plain)[0])
+
+
+def _below(table: Table, above: str, measure: Measure) -> tuple[str, ...]:
+    """Return a level whose values each belong to one of the first, where there is one."""
+    able = [
+        c
+        for c in table.columns
+        if makes_groups(c) and not c.kind.measured and c.name not in (above, measure.column)
+        and c.distinct > table.column(above).distinct
+    ]  # fmt: skip
+    able.sort(key=lambda c: c.distinct)
+    return tuple(next(([c.name] for c in able[:MOST_TRIED] if belongs(table, c.name, above)), []))
+
+
+def broken_down(question: MakeUp, by: Column, table: Table) -> MakeUp:
+    """Return the same with a level below the last, or above where there is no more room."""
+    if by.name in question.levels:
+        return question
+    if len(question.levels) >= len(SLOTS):
+        raise BadQuestion("There are five levels already", "levels", "Leave one out first.")
+    return MakeUp(
+        question.measure, (*question.levels, by.name), question.shape, question.path, question.shade
+    )
+
+
+KIND = QuestionKind(
+    tag="make-up",
+    way="what makes it up",
+    question=MakeUp,
+    check=answer.check,
+    answer=answer.make_up,
+    said=sentence.said,
+    short_name=sentence.short_name,
+    phrases=phrases.PHRASES,
+    likely=phrases.likely,
+    group_slots=SLOTS,
+    read=sentence.read,
+    changed=sentence.changed,
+    offers=offers.offers,
+    words={MakeUpAnswer: words.make_up_words},
+    figures={MakeUpAnswer: figures.make_up_figures},
+    gist=gist,
+    from_gist=from_gist,
+    broken_down=broken_down,
+)

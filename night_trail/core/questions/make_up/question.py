@@ -1,0 +1,72 @@
+"""What can be asked about the parts that make up a measure."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import msgspec
+
+from night_trail.core.measure import Measure, Name
+
+MakeUpShape = Literal["treemap", "rings", "bars", "squares", "stair"]
+SLOTS = ("across", "also", "third", "fourth", "fifth")
+"""The slots of the levels, outermost first."""
+
+MOST_LEVELS = len(SLOTS)
+THEN = " › "
+"""Between the levels, and between the values of a path."""
+
+
+class MakeUp(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="make-up"):
+    """What makes up a measure by levels, each within the one before it.
+
+    ``path`` are the values gone into, outermost first: what is drawn lies within them.
+    ``shade`` is a second measure, by which parts are shaded.
+    """
+
+    measure: Measure
+    levels: Annotated[tuple[Name, ...], msgspec.Meta(min_length=1, max_length=MOST_LEVELS)]
+    shape: MakeUpShape = "treemap"
+    path: Annotated[
+        tuple[Annotated[str, msgspec.Meta(max_length=500)], ...], msgspec.Meta(max_length=MOST_LEVELS - 1)
+    ] = ()
+    shade: Measure | None = None
+
+    @property
+    def column(self) -> str:
+        """The column a picture is first of all about."""
+        return self.measure.column or self.levels[0]
+
+    @property
+    def across(self) -> str:
+        """The outermost level."""
+        return self.levels[0]
+
+    @property
+    def also(self) -> str | None:
+        """The second level."""
+        return self._level(1)
+
+    @property
+    def third(self) -> str | None:
+        """The third level."""
+        return self._level(2)
+
+    @property
+    def fourth(self) -> str | None:
+        """The fourth level."""
+        return self._level(3)
+
+    @property
+    def fifth(self) -> str | None:
+        """The fifth level."""
+        return self._level(4)
+
+    def _level(self, at: int) -> str | None:
+        return self.levels[at] if at < len(self.levels) else None
+
+    @property
+    def mentions(self) -> tuple[str | None, ...]:
+        """The columns the question speaks of, the first of them first."""
+        shaded = (self.shade.column, self.shade.per) if self.shade is not None else ()
+        return (self.measure.column, self.measure.per, *self.levels, *shaded)
