@@ -27,6 +27,7 @@ from night_trail.core.moments import when
 from night_trail.core.question import Question
 from night_trail.core.questions.compare.answer import CompareAnswer
 from night_trail.core.questions.cycle.answer import CycleAnswer
+from night_trail.core.questions.make_up.answer import MakeUpAnswer
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.spread.bars import BarsAnswer
@@ -185,6 +186,8 @@ def _figure(measure: Measure, table: Table) -> tuple[list[str], str]:
 
 def _figures(question: Question, answer: Any, lit: bool, table: Table) -> list[str]:
     match answer:
+        case MakeUpAnswer():
+            return _made_up(answer, table)
         case CompareAnswer():
             return _compared(answer, table)
         case OverTimeAnswer():
@@ -222,6 +225,34 @@ def _compared(answer: CompareAnswer, table: Table) -> list[str]:
         f"    .group_by({label})",
         f"    .agg(pl.len().alias('rows'), {figure}.alias('figure'))",
         "    .sort('figure', descending=True)",
+        ")",
+    ]
+
+
+def _made_up(answer: MakeUpAnswer, table: Table) -> list[str]:
+    asked = answer.question
+    deepest = max((part.depth for part in answer.parts), default=1)
+    names = asked.levels[: len(asked.path) + deepest]
+    if any(table.column(name).kind.measured for name in names):
+        raise Untold("levels are bands")
+    needed, figure = _figure(asked.measure, table)
+    inside = "".join(
+        f".filter({expression(OneOf(name, (value,)), table)})"
+        for name, value in zip(asked.levels, asked.path, strict=False)
+    )
+    drawn = list(names[len(asked.path) :])
+    return [
+        f"parts = rows{inside}{_present(needed)}",
+        f"levels = {drawn!r}",
+        "found = pl.concat(",
+        "    [",
+        "        parts.with_columns(pl.col(levels).cast(pl.String))",
+        "        .group_by(levels[:depth])",
+        f"        .agg(pl.len().alias('rows'), {figure}.alias('figure'))",
+        "        .sort('figure', descending=True)",
+        "        for depth in range(1, len(levels) + 1)",
+        "    ],",
+        "    how='diagonal',",
         ")",
     ]
 

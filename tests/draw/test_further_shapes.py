@@ -22,6 +22,7 @@ from night_trail.core.question import Question
 from night_trail.core.questions.compare.question import Baseline, Compare, Rule
 from night_trail.core.questions.correlation.question import Correlations
 from night_trail.core.questions.crosstab.question import Crosstab
+from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.questions.registry import answer
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
@@ -71,6 +72,9 @@ EVERY: list[Question] = [
     Relate("x & y", "z", window=(-1.0, 1.0, 0.0, 9.0), fit="robust"),
     Correlations(),
     Crosstab("g <b>", "h {x}"),
+    *(MakeUp(SUM, ("g <b>", "h {x}"), shape) for shape in ("treemap", "rings", "bars", "squares", "stair")),
+    MakeUp(SUM, ("g <b>", "h {x}"), shade=MEAN),
+    MakeUp(MEAN, ("g <b>", "h {x}"), "bars"),
     *(Spread("x & y", "h {x}", shape) for shape in ("density", "running", "strip", "letters")),
     *(Spread("x & y", "h {x}", side=side) for side in ("own", "overlaid", "mirrored")),
     Spread("x & y", angles=True),

@@ -38,6 +38,8 @@ ASKED = [
     "late_min",
     "late_min across depot as box plots",
     "how often does each district occur",
+    "what makes up boardings by depot › line",
+    "what makes up the average of late_min by district › line, drawn as indented bars",
 ]
 FILTERS = [
     "depot is Tallow Lane or Northgate and rain_mm above 1",
@@ -104,6 +106,12 @@ def test_the_script_prints_the_figures_of_every_picture(
                 r["group"]: (r["count"], r["q1"], r["median"], r["q3"]) for r in found.iter_rows(named=True)
             }
             theirs = {r[0]: (r[1], r[3], r[4], r[5]) for r in rows}
+        elif kind == "MakeUpAnswer":
+            levels = names[: names.index("rows")]
+            mine = {
+                tuple(r[n] for n in levels): (r["rows"], r["figure"]) for r in found.iter_rows(named=True)
+            }
+            theirs = {tuple(r[: len(levels)]): (r[len(levels)], r[len(levels) + 1]) for r in rows}
         elif kind == "BarsAnswer":
             mine = {r["group"]: (r["count"],) for r in found.iter_rows(named=True)}
             theirs = {r[0]: (r[1],) for r in rows}

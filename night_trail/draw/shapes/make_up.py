@@ -112,6 +112,12 @@ class _Drawn:
         canvas.over.append(label(low, x - 6, at, "end"))
         canvas.over.append(label(name, x - 18 - width(low), at, "end", "axis-title"))
 
+    def share(self, part: Part) -> str:
+        """Return a part's share of what is drawn; its figure where that does not add up."""
+        if part.of_all is None or not self.answer.total:
+            return self.said(part.figure) if math.isfinite(part.figure) else "—"
+        return percent(part.figure / self.answer.total)
+
     # ---- a treemap ----
 
     def treemap(self) -> None:
@@ -150,10 +156,12 @@ class _Drawn:
     def _strip(self, part: Part, box: Box) -> None:
         """Name a part over its parts; its name is the way into it."""
         tone = self.tone(part).replace("deep-", "head deep-")
-        shape = el("rect", class_=tone, x=box.x, y=box.y, width=box.width - 1, height=box.height - 1)
-        share = f"  {percent(part.of_all)}" if part.of_all is not None else ""
-        name = shortened(f"{part.label}{share} ›", box.width - 12)
-        words = label(name, box.x + 5, box.y + 13.5, "start", "piece-name head")
+        ground = el("rect", class_=tone, x=box.x, y=box.y, width=box.width - 1, height=box.height - 1)
+        self.canvas.under.append(ground)
+        shape = el("rect", class_=tone, x=box.x, y=box.y, width=box.width - 1, height=HEAD - 1)
+        name = shortened(f"{part.label}  {self.share(part)} ›", box.width - 12)
+        inked = "cell-label" if self.answer.question.shade is not None else "piece-name"
+        words = label(name, box.x + 5, box.y + 13.5, "start", f"{inked} head")
         card = [*part_card(self.answer, part, self.table, self.said), "go into it"]
         strip = el("g", shape, words)
         self.canvas.around(part.key, box.x + box.width / 2, box.y + box.height / 2)
@@ -177,10 +185,12 @@ class _Drawn:
             room = wide - 8
             name = shortened(part.label, room)
             if len(name) > 2 or name == part.label:
-                canvas.over.append(label(name, box.x + 4, box.y + 13, "start", "piece-name"))
+                shaded = self.answer.question.shade is not None
+                inked = "cell-label" if shaded else "piece-name"
+                canvas.over.append(label(name, box.x + 4, box.y + 13, "start", inked))
                 figure = self.said(part.figure)
                 if high >= 2 * LINE + 5 and width(figure) <= room:
-                    canvas.over.append(label(figure, box.x + 4, box.y + 27, "start", "piece-figure"))
+                    canvas.over.append(label(figure, box.x + 4, box.y + 27, "start", inked))
 
     # ---- rings ----
 
@@ -243,8 +253,7 @@ class _Drawn:
         for i, at in enumerate(names):
             part = self.answer.parts[at]
             y = top + tall * i + tall / 2 + 4
-            share = percent(part.of_all) if part.of_all is not None else self.said(part.figure)
-            text = shortened(f"{share}  {part.label}{' ›' if part.inner else ''}", room)
+            text = shortened(f"{self.share(part)}  {part.label}{' ›' if part.inner else ''}", room)
             box = el("rect", class_=self.tone(part), x=left, y=y - 9, width=10, height=10, rx=2)
             words = label(text, left + 18, y, "start")
             if part.inner:
@@ -307,7 +316,7 @@ class _Drawn:
             y = lanes.top(i) + lanes.step / 2 + 4
             at = 6.0 + (part.depth - 1) * 12.0
             name = shortened(part.label, canvas.left - at - 10)
-            canvas.over.append(label(name, at, y, "start", "lane-label" if part.depth == 1 else ""))
+            canvas.over.append(label(name, at, y, "start", "lane-label" if part.depth == 1 else "axis-label"))
             canvas.over.append(label(text, max(right, x(0.0)) + 6, y, "start", "bar-value"))
 
     def _behind(self, part: Part) -> str:

@@ -200,11 +200,9 @@ def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
         largest=whose.largest(),
         unnested=_unnested(question.levels[depth : depth + len(shown)], levels[depth:], tree),
         without=tuple(
-            (name, int(n[codes == len(level.groups)].sum()))
-            for name, level, codes, n in zip(
-                shown, levels[depth:], tree.codes, [one.n for one in figures], strict=False
-            )
-            if bool((codes == len(level.groups)).any())
+            (name, n)
+            for at, name in enumerate(shown, 1)
+            if (n := sum(p.n for p in parts if p.missing and p.depth == at))
         ),
         below=below,
         times=times_of(measure, rows),

@@ -10,7 +10,7 @@ from night_trail.core.questions.make_up.answer import MakeUpAnswer, shapes_for
 from night_trail.core.questions.make_up.question import SLOTS, MakeUp
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.grouping import best_group, can_compare, makes_groups
-from night_trail.core.questions.shared.measures import ADDS_UP, first_measure
+from night_trail.core.questions.shared.measures import first_measure
 from night_trail.core.questions.shared.nesting import belongs
 from night_trail.core.table import Column, Table
 
@@ -23,13 +23,12 @@ def gist(question: MakeUp, table: Table) -> Gist:
 
 
 def from_gist(gist: Gist, table: Table) -> MakeUp:
-    """Return what makes up a gist's measure; one that does not add up is counted, where rows can be."""
+    """Return what makes up a gist's measure, or that of its column; of a category its rows."""
     column = table.column(gist.column)
-    measure = gist.measure or first_measure(None if column.kind.grouping or column.kind.temporal else column)
-    if measure.aggregate not in ADDS_UP and gist.measure is None:
-        measure = Measure("count")
+    counted = not gist.named or column.kind.grouping or column.kind.temporal
+    measure = gist.measure or first_measure(None if counted else column)
     groups = [g for g in gist.groups if can_compare(table.column(g)) and g != measure.column]
-    if not groups and column.name != measure.column and can_compare(column) and not column.kind.measured:
+    if not groups and gist.named and column.name != measure.column and makes_groups(column):
         groups = [column.name]
     first = groups[0] if groups else best_group(table, column)
     levels = (first, *groups[1:3]) if len(groups) > 1 else (first, *_below(table, first, measure))

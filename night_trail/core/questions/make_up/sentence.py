@@ -73,7 +73,7 @@ def short_name(question: MakeUp) -> str:
 _BEGINS = re.compile(
     r"(?:what (?:makes|make) up |(?:the )?make-?up of |(?:an? )?(?P<shape>treemap|rings) of )", re.IGNORECASE
 )
-_THEN = re.compile(r"(?:›|>|,? then|,? and within it|,? and|,|/)\s*", re.IGNORECASE)
+_THEN = re.compile(r"(?:[›>/]|,?\s*(?:and then|then|and)\b|,)\s*", re.IGNORECASE)
 
 
 def read(body: str, table: Table) -> MakeUp | None:

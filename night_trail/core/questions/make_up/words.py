@@ -147,8 +147,8 @@ def _cautions(answer: MakeUpAnswer, table: Table) -> Iterator[str]:
         have = "has" if answer.basis.missing == 1 else "have"
         yield f"{rows} {have} no {column.name if column is not None else 'value'} and are left out."
     for name, n in answer.without:
-        have = "has" if n == 1 else "have"
-        yield f"{table.rows_in_words(n)} {have} no {name}: they are a part of their own."
+        own = "has no {}: it is a part of its own" if n == 1 else "have no {}: they are a part of their own"
+        yield f"{table.rows_in_words(n)} {own.format(name)}."
     for name, several, of in answer.unnested:
         above = question.levels[question.levels.index(name) - 1]
         stand = "stands" if several == 1 else "stand"

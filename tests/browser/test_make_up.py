@@ -1,0 +1,49 @@
+"""What makes up a figure, by hand: gone into and out again by the path, lit, put in another shape, by keyboard."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.helpers import mark, say, settled, start_trail
+from tests.browser.test_states import serious
+
+
+def test_two_levels_are_gone_into_and_out_by_the_path(page: Page) -> None:
+    start_trail(page)
+    say(page, "what makes up boardings by depot › district › line")
+    page.keyboard.press("Enter")
+    expect(page.locator("#sentence")).to_contain_text("depot › district › line")
+    settled(page)
+    page.locator("svg.picture text.head", has_text="Tallow Lane").click()
+    expect(page.locator("#sentence")).to_contain_text("within Tallow Lane")
+    settled(page)
+    page.locator("svg.picture text.head", has_text="Old Mills").click()
+    expect(page.locator("#sentence")).to_contain_text("within Tallow Lane › Old Mills")
+    settled(page)
+    mark(page, "N4 Mill Race").first.click()
+    expect(page.locator(".chip.lantern")).to_contain_text("line is N4 Mill Race")
+    settled(page)
+    page.locator('[data-slot="within1"]').click()
+    page.get_by_text("back to all of Tallow Lane").click()
+    expect(page.locator("#sentence")).not_to_contain_text("Old Mills")
+    settled(page)
+    # by keyboard: to the marks, to a way in, and in
+    page.keyboard.press("m")
+    for _ in range(40):
+        if "go into it" in (page.locator(":focus").get_attribute("aria-label") or ""):
+            break
+        page.keyboard.press("ArrowRight")
+    page.keyboard.press("Enter")
+    expect(page.locator("#sentence")).to_contain_text(re.compile("within Tallow Lane › "))
+    settled(page)
+    page.locator('[data-slot="within0"]').click()
+    page.get_by_text("back to all of it").click()
+    expect(page.locator("#sentence")).not_to_contain_text("within")
+    settled(page)
+    page.locator('[data-slot="shape"]').click()
+    page.locator("#popover .choice", has_text="indented bars").click()
+    expect(page.locator("svg.picture .lane-label").first).to_be_visible()
+    settled(page)
+    assert serious(page) == []
