@@ -7,7 +7,7 @@ add up (averages, ratios, medians) are computed from rows at every level, never 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -41,6 +41,9 @@ MOST_OF: dict[str, tuple[int, ...]] = {
     "stair": (24,),
 }
 """So many parts of one parent are kept apart, by depth; what no more than this leaves is gathered."""
+
+ALWAYS = 6
+"""So many parts of a parent are kept apart however small they are."""
 
 MOST_PARTS = 900
 DEEPEST = 3
@@ -145,47 +148,47 @@ def shapes_for(question: MakeUp) -> tuple[MakeUpShape, ...]:
 
 @dataclass(frozen=True)
 class _Tree:
-    """Which part of each level every cell lies in: ``ids`` of shape (cells,), of each level one array.
+    """All parts, drawn or not, whatever is lit: kept from turn to turn.
 
+    ``ids`` says in which part of each level every cell lies, shape (cells,) of each level.
     ``parents`` and ``codes`` say for each part of a level its parent and its value's place, the
-    number of values for one that lacks the level.
+    number of values for one that lacks the level; ``values`` and ``n`` its figure and its rows;
+    ``places`` where the parts of each parent begin in an order that puts them together.
     """
 
     ids: tuple[Ints, ...]
     parents: tuple[Ints, ...]
     codes: tuple[Ints, ...]
+    values: tuple[Floats, ...]
+    n: tuple[Ints, ...]
+    places: tuple[tuple[Ints, Ints], ...]
+    unnested: tuple[tuple[int, int, int], ...]
+    total: float
+    whole: float
 
     @property
     def nbytes(self) -> int:
         """Bytes it holds."""
-        return sum(one.nbytes for one in (*self.ids, *self.parents, *self.codes))
+        arrays = (*self.ids, *self.parents, *self.codes, *self.values, *self.n)
+        return sum(one.nbytes for one in arrays) + sum(a.nbytes + b.nbytes for a, b in self.places)
 
 
 def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
     """Return the parts of a measure's figure."""
     measure, depth = question.measure, len(question.path)
     shown = question.levels[depth : depth + DEEPEST]
-    levels = [grouping(rows, name, MOST_VALUES) for name in question.levels[: depth + len(shown) + 1]]
+    levels = [grouping(rows, name, MOST_VALUES) for name in question.levels[: depth + len(shown)]]
     held = held_in(measure, rows)
     gone_into, inside = _inside(question, levels, held)
-    whole = overall(measure, Cells(held.values, np.zeros(0, dtype=np.int64), held.below))
     within = held if inside is None else _chosen(held, inside)
     key = ("make-up", measure, question.levels[: depth + len(shown)], question.path)
-    tree = rows.remember(key, lambda: _tree(levels[depth : depth + len(shown)], within))
-    figures = [
-        plain_figures(measure, Cells(within.values, ids, within.below), len(parents))
-        for ids, parents in zip(tree.ids, tree.parents, strict=True)
-    ]
-    values = [one.values for one in figures]
-    below = sum(int((one < 0).sum()) for one in values)
+    tree = rows.remember(key, lambda: _tree(measure, levels[depth:], held, within))
+    below = sum(int((one < 0).sum()) for one in tree.values)
     shape: MakeUpShape = question.shape
     if below and shape in OF_AREA:
         shape = "bars"
-    whose = _Making(
-        question, rows, levels[depth:], within, tree, values, [one.n for one in figures], shape, gone_into
-    )
-    total = overall(measure, Cells(within.values, np.zeros(0, dtype=np.int64), within.below))
-    parts = whose.parts(total, whole)
+    making = _Making(question, rows, levels[depth:], within, tree, shape, gone_into)
+    parts = making.parts()
     if question.shade is not None:
         parts = _shaded(parts, question, levels, rows)
     return MakeUpAnswer(
@@ -193,12 +196,12 @@ def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
         column=None if measure.column is None else rows.table.column(measure.column),
         basis=_basis(rows, held, within),
         shape=shape,
-        total=total,
-        whole=whole,
+        total=tree.total,
+        whole=tree.whole,
         parts=tuple(parts),
-        ends=whose.ends(),
-        largest=whose.largest(),
-        unnested=_unnested(question.levels[depth : depth + len(shown)], levels[depth:], tree),
+        ends=making.ends(),
+        largest=making.largest(),
+        unnested=tuple((shown[level], several, of) for level, several, of in tree.unnested),
         without=tuple(
             (name, n)
             for at, name in enumerate(shown, 1)
@@ -254,8 +257,35 @@ def _chosen(held: Held, which: Bools) -> Held:
     )
 
 
-def _tree(levels: Sequence[Grouping], within: Held) -> _Tree:
-    """Return the parts of each level, those that occur only."""
+def _tree(measure: Measure, levels: Sequence[Grouping], held: Held, within: Held) -> _Tree:
+    """Return the parts of each level, those that occur only, and their figures."""
+    ids, parents, codes = _places_of(levels, within)
+    figures = [
+        plain_figures(measure, Cells(within.values, own, within.below), len(above))
+        for own, above in zip(ids, parents, strict=True)
+    ]
+    return _Tree(
+        ids,
+        parents,
+        codes,
+        tuple(one.values for one in figures),
+        tuple(one.n for one in figures),
+        tuple(map(_places, parents)),
+        tuple(_unnested(levels, parents, codes)),
+        _overall(measure, within),
+        _overall(measure, held),
+    )
+
+
+def _overall(measure: Measure, held: Held) -> float:
+    return overall(measure, Cells(held.values, np.zeros(0, dtype=np.int64), held.below))
+
+
+Arrays = tuple[Ints, ...]
+
+
+def _places_of(levels: Sequence[Grouping], within: Held) -> tuple[Arrays, Arrays, Arrays]:
+    """Return in which part of each level every cell lies, and the parent and the value of each part."""
     n = len(within.values)
     ids, parents, codes = [], [], []
     above, count = np.zeros(n, dtype=np.int64), 1
@@ -270,7 +300,7 @@ def _tree(levels: Sequence[Grouping], within: Held) -> _Tree:
         ids.append(above)
         parents.append(present // wide)
         codes.append(present % wide)
-    return _Tree(tuple(ids), tuple(parents), tuple(codes))
+    return tuple(ids), tuple(parents), tuple(codes)
 
 
 def _dense(pairs: Ints, width: int) -> tuple[Ints, Ints]:
@@ -294,19 +324,18 @@ class _Making:
         levels: Sequence[Grouping],
         within: Held,
         tree: _Tree,
-        values: list[Floats],
-        n: list[Ints],
         shape: MakeUpShape,
         gone_into: Sequence[Condition],
     ) -> None:
         self.gone_into, self.floors = gone_into, shape in OF_AREA
         self.question, self.rows, self.levels, self.within = question, rows, levels, within
-        self.tree, self.values, self.n = tree, values, n
+        self.tree, self.values, self.n = tree, tree.values, tree.n
+        self.total, self.whole = tree.total, tree.whole
         self.adds = question.measure.aggregate in ADDS_UP
         self.most = MOST_OF[shape]
         self.deep = 1 if shape in ("squares", "stair") else len(tree.ids)
         self.hues = hues(rows, levels[0])
-        self.by_parent = [_places(parents) for parents in tree.parents]
+        self.made: list[Part] = []
         self.lit_n: list[Ints] = []
         self.lit_values: list[Floats] = []
         if rows.lit is not None:
@@ -335,10 +364,9 @@ class _Making:
         )
         return self._names(deep, i), float(self.values[deep][i])
 
-    def parts(self, total: float, whole: float) -> list[Part]:
+    def parts(self) -> list[Part]:
         """Return the parts in the order of the tree, the largest first."""
-        self.total, self.whole, self.made = total, whole, list[Part]()
-        self._below(0, 0, -1, total, _and(None, *self.gone_into) if self.gone_into else None, ())
+        self._below(0, 0, -1, self.total, _and(None, *self.gone_into) if self.gone_into else None, ())
         return self.made
 
     def _below(
@@ -350,25 +378,25 @@ class _Making:
         above: Condition | None,
         names: tuple[str, ...],
     ) -> None:
-        starts, order = self.by_parent[level]
+        starts, order = self.tree.places[level]
         own = order[starts[parent] : starts[parent + 1]]
         own = self._largest_first(level, own)
         if level and len(own) == 1 and self._missing(level, int(own[0])):
             return  # nothing of it has the level: it is whole
         keep = self.most[min(level, len(self.most) - 1)]
-        floor = SMALLEST * abs(self.total) if self.floors else -1.0
-        apart = [int(i) for i in own[:keep] if not self.floors or self.values[level][i] >= floor]
-        room = MOST_PARTS - len(self.made)
-        apart = apart[: max(room, 1)]
-        if len(own) - len(apart) == 1:
-            apart = [int(i) for i in own]  # one alone is no crowd
+        at_all = np.arange(len(own))
+        kept = at_all < keep
+        if self.floors:
+            kept &= (at_all < ALWAYS) | (self.values[level][own] >= SMALLEST * abs(self.total))
+        # one alone is no crowd
+        if int(kept.sum()) + 1 == len(own):
+            kept[:] = True
+        apart = [int(i) for i in own[kept][: max(MOST_PARTS - len(self.made), 1)]]
+        rest = np.concatenate([own[kept][len(apart) :], own[~kept]])
         here = []
         for i in apart:
             here.append(len(self.made))
             self.made.append(self._part(level, i, place, figure, above, names))
-        rest = own[len(apart) :] if len(apart) < len(own) else own[:0]
-        # those that were too small lie between: what is left is what was not kept
-        rest = np.array([i for i in own if int(i) not in set(apart)], dtype=np.int64) if len(rest) else rest
         if len(rest):
             self.made.append(self._gathered(level, rest, apart, place, figure, above, names))
         if level + 1 >= self.deep:
@@ -427,15 +455,12 @@ class _Making:
             value = float(self.values[level][rest].sum())
             lit_value = float(self.lit_values[level][rest].sum()) if self.lit_n else None
         else:
-            chosen = np.isin(self.tree.ids[level], rest)
-            cells = _chosen(self.within, chosen)
-            value = overall(self.question.measure, Cells(cells.values, rest[:0], cells.below))
-            lit_value = None
+            value, lit_value = self._of_several(level, rest), None
         column = self.levels[level].column
         assert column is not None  # noqa: S101  (levels are columns)
         kept = [int(self.tree.codes[level][i]) for i in apart if not self._missing(level, i)]
         named: list[Condition] = [Not(c) for c in (self.levels[level].condition(at) for at in kept) if c]
-        if not any(g.band for g in self.levels[level].groups):
+        if self.levels[level].groups[0].band is None:
             keys = tuple(self.levels[level].groups[at].key for at in kept)
             named = [Not(OneOf(column.name, keys))] if keys else []
         lacks = any(self._missing(level, int(i)) for i in rest)
@@ -456,6 +481,15 @@ class _Making:
             lit=int(self.lit_n[level][rest].sum()) if self.lit_n else None,
             lit_figure=lit_value,
         )
+
+    def _of_several(self, level: int, several: Ints) -> float:
+        """Return the figure of parts together: of averages weighted, of what else does not add up of rows."""
+        if self.question.measure.aggregate == "mean":
+            n = self.n[level][several]
+            return float(np.average(self.values[level][several], weights=n)) if n.sum() else float("nan")
+        among = np.zeros(len(self.values[level]), dtype=np.bool_)
+        among[several] = True
+        return _overall(self.question.measure, _chosen(self.within, among[self.tree.ids[level]]))
 
     def _largest_first(self, level: int, own: Ints) -> Ints:
         """Return parts by size, those that lack the level last."""
@@ -504,14 +538,8 @@ def _shaded(parts: list[Part], question: MakeUp, levels: Sequence[Grouping], row
     within = held if inside is None else _chosen(held, inside)
     deepest = max((part.depth for part in parts), default=0)
     own = levels[depth : depth + deepest]
-    tree = _tree(own, within)
-    figures: dict[tuple[str, ...], float] = {}
-    names: list[tuple[str, ...]] = [()]
-    for level, ids, parents, codes in zip(own, tree.ids, tree.parents, tree.codes, strict=True):
-        keys = [*(group.key for group in level.groups), ""]
-        names = [(*names[parent], keys[code]) for parent, code in zip(parents, codes, strict=True)]
-        found = plain_figures(shade, Cells(within.values, ids, within.below), len(parents)).values
-        figures |= dict(zip(names, map(float, found), strict=True))
+    key = ("make-up shade", shade, question.levels[: depth + deepest], question.path)
+    figures = rows.remember(key, lambda: _Shades(_shades(shade, own, within))).figures
     made = []
     for part in parts:
         value = figures.get(part.names, np.nan) if not part.others else _of_rows(shade, part, held, rows)
@@ -519,28 +547,44 @@ def _shaded(parts: list[Part], question: MakeUp, levels: Sequence[Grouping], row
     return made
 
 
+@dataclass(frozen=True)
+class _Shades:
+    """The figures that shade, by the values of each part."""
+
+    figures: dict[tuple[str, ...], float]
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it holds, roughly."""
+        return 300 * len(self.figures)
+
+
+def _shades(shade: Measure, levels: Sequence[Grouping], within: Held) -> dict[tuple[str, ...], float]:
+    found: dict[tuple[str, ...], float] = {}
+    names: list[tuple[str, ...]] = [()]
+    for level, ids, parents, codes in zip(levels, *_places_of(levels, within), strict=True):
+        keys = [*(group.key for group in level.groups), ""]
+        names = [(*names[parent], keys[code]) for parent, code in zip(parents, codes, strict=True)]
+        values = plain_figures(shade, Cells(within.values, ids, within.below), len(parents)).values
+        found |= dict(zip(names, map(float, values), strict=True))
+    return found
+
+
 def _of_rows(shade: Measure, part: Part, held: Held, rows: Rows) -> float:
     inside = mask(part.condition, rows.table)
-    chosen = _chosen(held, inside if held.at is None else inside[held.at])
-    return overall(shade, Cells(chosen.values, np.zeros(0, dtype=np.int64), chosen.below))
+    return _overall(shade, _chosen(held, inside if held.at is None else inside[held.at]))
 
 
 def _unnested(
-    names: Sequence[str], levels: Sequence[Grouping], tree: _Tree
-) -> tuple[tuple[str, int, int], ...]:
-    """Return for each level below the first how many of its values stand under several parents."""
-    found = []
-    for level in range(1, len(tree.ids)):
-        codes = tree.codes[level]
-        known = codes < len(levels[level].groups)
+    levels: Sequence[Grouping], parents: Sequence[Ints], codes: Sequence[Ints]
+) -> Iterator[tuple[int, int, int]]:
+    """Yield for levels below the first how many values stand under several parents, and of how many."""
+    for level in range(1, len(codes)):
         # a parent that lacks its own level is none
-        parent = tree.parents[level]
-        known &= tree.codes[level - 1][parent] < len(levels[level - 1].groups)
-        above = tree.codes[level - 1][parent]
-        pairs = np.unique(codes[known] * (len(levels[level - 1].groups) + 1) + above[known])
-        own = pairs // (len(levels[level - 1].groups) + 1)
-        times = np.bincount(own, minlength=len(levels[level].groups)) if len(own) else np.zeros(0, dtype=int)
-        several = int((times > 1).sum())
-        if several:
-            found.append((names[level], several, int((times > 0).sum())))
-    return tuple(found)
+        above = codes[level - 1][parents[level]]
+        known = (codes[level] < len(levels[level].groups)) & (above < len(levels[level - 1].groups))
+        wide = len(levels[level - 1].groups) + 1
+        own = np.unique(codes[level][known] * wide + above[known]) // wide
+        times = np.bincount(own, minlength=1)
+        if several := int((times > 1).sum()):
+            yield level, several, int((times > 0).sum())
