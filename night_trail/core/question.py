@@ -22,6 +22,7 @@ from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.drivers.question import Drivers
+from night_trail.core.questions.flow.question import Flow
 from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.held.question import Held
 from night_trail.core.questions.make_up.question import MakeUp
@@ -41,6 +42,7 @@ Question = (
     Spread
     | Compare
     | MakeUp
+    | Flow
     | Relate
     | Correlations
     | Crosstab

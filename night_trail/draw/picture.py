@@ -19,6 +19,7 @@ from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.decomposition.answer import DecompositionAnswer
 from night_trail.core.questions.differ.answer import DifferAnswer
 from night_trail.core.questions.drivers.answer import DriversAnswer
+from night_trail.core.questions.flow.answer import FlowAnswer
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.held.answer import HeldAnswer
 from night_trail.core.questions.make_up.answer import MakeUpAnswer
@@ -49,6 +50,7 @@ from night_trail.draw.shapes.cycle import draw_cycle
 from night_trail.draw.shapes.decomposition import draw_decomposition
 from night_trail.draw.shapes.differ import draw_differ
 from night_trail.draw.shapes.drivers import draw_drivers
+from night_trail.draw.shapes.flow import draw_flow
 from night_trail.draw.shapes.forecast import draw_forecast
 from night_trail.draw.shapes.grids import draw_correlation, draw_crosstab
 from night_trail.draw.shapes.held import draw_held
@@ -92,6 +94,7 @@ _SHAPES: dict[type, Drawer] = {
     CrossAnswer: draw_cross,
     SeveralAnswer: draw_several,
     MakeUpAnswer: draw_make_up,
+    FlowAnswer: draw_flow,
     RelateAnswer: draw_relate,
     CorrelationAnswer: draw_correlation,
     CrosstabAnswer: draw_crosstab,

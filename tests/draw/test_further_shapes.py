@@ -22,6 +22,7 @@ from night_trail.core.question import Question
 from night_trail.core.questions.compare.question import Baseline, Compare, Rule
 from night_trail.core.questions.correlation.question import Correlations
 from night_trail.core.questions.crosstab.question import Crosstab
+from night_trail.core.questions.flow.question import Flow
 from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.questions.registry import answer
 from night_trail.core.questions.relate.question import Relate
@@ -75,6 +76,11 @@ EVERY: list[Question] = [
     *(MakeUp(SUM, ("g <b>", "h {x}"), shape) for shape in ("treemap", "rings", "bars", "squares", "stair")),
     MakeUp(SUM, ("g <b>", "h {x}"), shade=MEAN),
     MakeUp(MEAN, ("g <b>", "h {x}"), "bars"),
+    *(
+        Flow(SUM, ("g <b>", "h {x}"), shape, shade)
+        for shape in ("bands", "matrix")
+        for shade in ("", "chance")
+    ),
     *(Spread("x & y", "h {x}", shape) for shape in ("density", "running", "strip", "letters")),
     *(Spread("x & y", "h {x}", side=side) for side in ("own", "overlaid", "mirrored")),
     Spread("x & y", angles=True),

@@ -64,6 +64,12 @@ PICTURES: dict[str, tuple[str, str, Condition | None]] = {
         None,
     ),
     "make-up squares": ("buses", "what makes up boardings by depot, drawn as a hundred squares", WET),
+    "flow": ("buses", "where does boardings flow from from_zone to to_zone to depot", WET),
+    "flow matrix": (
+        "buses",
+        "where do trips flow from from_zone to to_zone, as a matrix, against chance",
+        None,
+    ),
     "drives": ("buses", "what drives late_min leaving out rider_rating", WET),
     "opened": ("buses", "what drives late_min leaving out rider_rating, opened at rain_mm", None),
     "rules": ("buses", "what drives late_min leaving out rider_rating, as a few rules", None),

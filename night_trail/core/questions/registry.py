@@ -31,6 +31,8 @@ from night_trail.core.questions.differ import kind as differ
 from night_trail.core.questions.differ.answer import DifferAnswer
 from night_trail.core.questions.drivers import kind as drivers
 from night_trail.core.questions.drivers.answer import DriversAnswer
+from night_trail.core.questions.flow import kind as flow
+from night_trail.core.questions.flow.answer import FlowAnswer
 from night_trail.core.questions.forecast import kind as forecast
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.held import kind as held
@@ -53,23 +55,16 @@ from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 
 Compared = CompareAnswer | CrossAnswer | SeveralAnswer
+Made = MakeUpAnswer | FlowAnswer
 Timed = OverTimeAnswer | CycleAnswer | DecompositionAnswer | ForecastAnswer
 Reasoned = ChangedAnswer | DifferAnswer | DriversAnswer | HeldAnswer | StandsAnswer
-Answer = (
-    SpreadAnswer
-    | Compared
-    | MakeUpAnswer
-    | RelateAnswer
-    | CorrelationAnswer
-    | CrosstabAnswer
-    | Timed
-    | Reasoned
-)
+Answer = SpreadAnswer | Compared | Made | RelateAnswer | CorrelationAnswer | CrosstabAnswer | Timed | Reasoned
 
 KINDS: tuple[QuestionKind, ...] = (
     spread.KIND,
     compare.KIND,
     make_up.KIND,
+    flow.KIND,
     relate.KIND,
     correlation.KIND,
     crosstab.KIND,

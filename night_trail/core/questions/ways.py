@@ -23,6 +23,7 @@ _READ_FIRST = (
     "held",
     "stands",
     "make-up",
+    "flow",
     "together",
     "goes",
     "apart",

@@ -18,7 +18,7 @@ STRONGEST = 8.0
 """Residuals this far from 0 and further have the full shade."""
 
 
-def _tone(share: float) -> str:
+def tone_of(share: float) -> str:
     """Return the class of a shade from −1 to 1; 0 is the ground."""
     step = min(6, max(1, math.ceil(abs(share) * 6)))
     return f"cell {'above' if share >= 0 else 'below'} shade-{step}"
@@ -36,7 +36,7 @@ def draw_correlation(answer: CorrelationAnswer, table: Table, size: Size, prefix
                 continue
             key = f"{one}\x1f{other}"
             text = number(round(r, 2), 2) if answer.found[i, j] else ""
-            shape = grid_cell(canvas, across, lanes, i, j, _tone(r), key, text)
+            shape = grid_cell(canvas, across, lanes, i, j, tone_of(r), key, text)
             card = [
                 f"{one} with {other}",
                 f"correlation {number(r, 3)}",
@@ -61,7 +61,7 @@ def draw_crosstab(answer: CrosstabAnswer, table: Table, size: Size, prefix: str)
             count, expected = int(answer.counts[i, j]), float(answer.expected[i, j])
             residual = float(answer.residuals[i, j])
             key = f"{one}\x1f{other}"
-            tone = _tone(max(-1.0, min(1.0, residual / STRONGEST)))
+            tone = tone_of(max(-1.0, min(1.0, residual / STRONGEST)))
             shape = grid_cell(canvas, across, lanes, i, j, tone, key, f"{count:,}")
             lit = None
             lit_count = None if answer.lit is None else int(answer.lit[i, j])

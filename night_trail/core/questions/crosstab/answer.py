@@ -69,7 +69,7 @@ def goes(question: Crosstab, rows: Rows) -> CrosstabAnswer:
     counts = np.bincount(pairs[used], minlength=k * m).reshape(k, m)
     lit = None if rows.lit is None else np.bincount(pairs[used & rows.lit], minlength=k * m).reshape(k, m)
     total = int(counts.sum())
-    expected, residuals, v, p = _against_chance(counts, total)
+    expected, residuals, v, p = against_chance(counts, total)
     return CrosstabAnswer(
         question=question,
         column=rows.table.column(question.column),
@@ -92,7 +92,11 @@ def goes(question: Crosstab, rows: Rows) -> CrosstabAnswer:
     )
 
 
-def _against_chance(counts: Ints, total: int) -> tuple[Floats, Floats, float | None, float | None]:
+def against_chance(counts: Ints, total: int) -> tuple[Floats, Floats, float | None, float | None]:
+    """Return what chance would give, adjusted residuals, Cramér's V and the p of chi-square.
+
+    ``counts`` and the first two have shape (groups of the one, groups of the other).
+    """
     from scipy import special  # noqa: PLC0415  (slow import)
 
     if not total:

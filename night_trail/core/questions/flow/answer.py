@@ -1,0 +1,241 @@
+"""How much of a measure goes from each group of a station to each of the next.
+
+Every row that has a value passes all stations: what lacks one passes as a group of its own, so
+that what comes into a station goes out of it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from night_trail.core.conditions import AllOf, Condition, Missing
+from night_trail.core.errors import BadQuestion
+from night_trail.core.questions.compare.answer import times_of
+from night_trail.core.questions.crosstab.answer import against_chance
+from night_trail.core.questions.flow.order import Orders, least_crossing
+from night_trail.core.questions.flow.question import Flow, FlowShape
+from night_trail.core.questions.shared.basis import Basis, Grouping, gathered, grouping, hues, is_banded
+from night_trail.core.questions.shared.cells import Cells, Held, held_in
+from night_trail.core.questions.shared.grouping import can_compare, no_groups
+from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, plain_figures
+from night_trail.core.rows import Rows
+from night_trail.core.table import Column, Floats, Ints, Table
+
+MOST = 12
+"""So many groups of a station are kept apart; the rest are gathered."""
+
+SHARED = 0.5
+"""Stations of which this share of names is the same have places in common: to stay there means something."""
+
+
+@dataclass(frozen=True)
+class Station:
+    """The groups of a column that are passed; ``lacks`` whether the last is of rows without any."""
+
+    column: Column
+    grouping: Grouping
+    lacks: bool
+    figures: Floats
+    n: Ints
+    lit: Ints | None
+    hues: tuple[int, ...]
+
+    @property
+    def labels(self) -> tuple[str, ...]:
+        """What the groups are called."""
+        own = tuple(group.label for group in self.grouping.groups)
+        return (*own, f"without {self.column.name}") if self.lacks else own
+
+    def condition(self, at: int) -> Condition:
+        """Return the condition that names the rows of one group."""
+        if self.lacks and at == len(self.grouping.groups):
+            return Missing(self.column.name)
+        found = self.grouping.condition(at)
+        assert found is not None  # noqa: S101  (stations are columns)
+        return found
+
+    @property
+    def ends(self) -> int | None:
+        """From where on groups keep the last places: gathered ones, and what lacks the station."""
+        others = next((i for i, group in enumerate(self.grouping.groups) if group.others), None)
+        return others if others is not None else len(self.grouping.groups) if self.lacks else None
+
+
+@dataclass(frozen=True)
+class Between:
+    """What goes from a station to the next; all of shape (groups of the one, groups of the other).
+
+    ``residuals`` are adjusted ones of the rows against chance (Haberman 1973), ``p`` of chi-square.
+    """
+
+    figures: Floats
+    n: Ints
+    lit: Ints | None
+    lit_figures: Floats | None
+    residuals: Floats
+    v: float | None
+    p: float | None
+
+
+@dataclass(frozen=True)
+class FlowAnswer:
+    """What flows, station by station; ``orders`` is how groups stand, from the top, to cross least."""
+
+    question: Flow
+    column: Column | None
+    basis: Basis
+    shape: FlowShape
+    total: float
+    stations: tuple[Station, ...]
+    between: tuple[Between, ...]
+    orders: Orders
+    times: int = 0
+
+    def condition(self, at: int, one: int, other: int) -> Condition:
+        """Return the condition that names the rows that go between two groups behind station ``at``."""
+        return AllOf((self.stations[at].condition(one), self.stations[at + 1].condition(other)))
+
+    @property
+    def staying(self) -> float | None:
+        """How much goes from a group to the one of the same name; None where stations share too few names."""
+        first, second = self.stations[:2]
+        names = [g.key for g in second.grouping.groups if not g.others]
+        own = [g.key for g in first.grouping.groups if not g.others]
+        common = set(names) & set(own)
+        if not common or len(common) < SHARED * max(len(own), len(names)):
+            return None
+        return float(sum(self.between[0].figures[own.index(k), names.index(k)] for k in common))
+
+
+def check(question: Flow, table: Table) -> None:
+    """Refuse combinations that make no sense, naming the field."""
+    check_measure(question.measure, table)
+    if question.measure.aggregate not in ADDS_UP:
+        raise BadQuestion("Only what adds up flows", "measure", "Take a sum or a count.")
+    if len(set(question.stations)) < len(question.stations):
+        raise BadQuestion("A station is passed twice", "stations", "Take one of them away.")
+    for name in question.stations:
+        if not can_compare(table.column(name)):
+            raise no_groups(table.column(name), "stations", "groups")
+        if name == question.measure.column:
+            raise BadQuestion("A column does not flow through itself", "stations", "Choose another column.")
+    if question.shape not in shapes_for(question):
+        raise BadQuestion("A matrix has two sides", "shape", "Draw bands, or leave stations out.")
+
+
+def shapes_for(question: Flow) -> tuple[FlowShape, ...]:
+    """Return the shapes a flow can be drawn in."""
+    return ("bands", "matrix") if len(question.stations) == 2 else ("bands",)
+
+
+def flow(question: Flow, rows: Rows) -> FlowAnswer:
+    """Return how much goes from each group of a station to each of the next."""
+    held = held_in(question.measure, rows)
+    kept = _kept_names(question, rows, held)
+    grouped = [_grouped(name, rows, names) for name, names in zip(question.stations, kept, strict=True)]
+    codes = [_codes(one, held) for one in grouped]
+    shines = None
+    if rows.lit is not None:
+        shines = rows.lit if held.at is None else rows.lit[held.at]
+    wide = [len(one.groups) + int(lacks) for one, (_, lacks) in zip(grouped, codes, strict=True)]
+    between = []
+    for at in range(len(grouped) - 1):
+        pairs = codes[at][0] * wide[at + 1] + codes[at + 1][0]
+        between.append(_between(question, held, pairs, (wide[at], wide[at + 1]), shines))
+    if any(bool((one.figures < 0).any()) for one in between):
+        raise BadQuestion(
+            "Some of what flows is below 0, and no band is", "measure", "Count the rows instead."
+        )
+    stations = []
+    for at, (one, (_, lacks)) in enumerate(zip(grouped, codes, strict=True)):
+        near, axis = (between[at], 1) if at < len(between) else (between[-1], 0)
+        column = one.column
+        assert column is not None  # noqa: S101  (stations are columns)
+        lit = None if near.lit is None else near.lit.sum(axis=axis)
+        own = (*hues(rows, one), 7) if lacks else hues(rows, one)
+        stations.append(
+            Station(column, one, lacks, near.figures.sum(axis=axis), near.n.sum(axis=axis), lit, own)
+        )
+    orders = least_crossing([one.figures for one in between], [one.ends for one in stations])
+    return FlowAnswer(
+        question=question,
+        column=None if question.measure.column is None else rows.table.column(question.measure.column),
+        basis=Basis(
+            rows=rows.n,
+            used=len(held.values),
+            missing=rows.n - len(held.values),
+            lit=None if shines is None else int(np.count_nonzero(shines)),
+            table_rows=rows.table.height,
+        ),
+        shape=question.shape,
+        total=float(between[0].figures.sum()),
+        stations=tuple(stations),
+        between=tuple(between),
+        orders=orders,
+        times=times_of(question.measure, rows),
+    )
+
+
+def _kept_names(question: Flow, rows: Rows, held: Held) -> list[Ints | None]:
+    """Return which values of each station are kept apart, by their place; None where all or bands are.
+
+    Stations that share most of their names keep the same ones.
+    """
+    sizes: list[dict[str, float] | None] = []
+    for name in question.stations:
+        if is_banded(rows.table.column(name)):
+            sizes.append(None)
+            continue
+        coded = rows.table.coded(name)
+        figures = plain_figures(question.measure, held.grouped(coded.codes), len(coded.labels))
+        present = np.flatnonzero(figures.n)
+        sizes.append({coded.labels[i]: float(figures.values[i]) for i in present})
+    found: list[Ints | None] = []
+    for at, own in enumerate(sizes):
+        if own is None:
+            found.append(None)
+            continue
+        weights = dict(own)
+        for other in (o for i, o in enumerate(sizes) if i != at and o is not None):
+            common = own.keys() & other.keys()
+            if len(common) >= SHARED * max(len(own), len(other)):
+                weights = {k: v + other.get(k, 0.0) for k, v in weights.items()}
+        ranked = sorted(weights, key=lambda k: -weights[k])
+        names = set(ranked if len(ranked) <= MOST + 1 else ranked[:MOST])
+        labels = rows.table.coded(question.stations[at]).labels
+        found.append(np.array([i for i, label in enumerate(labels) if label in names], dtype=np.int64))
+    return found
+
+
+def _grouped(name: str, rows: Rows, kept: Ints | None) -> Grouping:
+    if kept is None:
+        return grouping(rows, name, MOST)
+    coded = rows.table.coded(name)
+    codes = coded.codes if rows.kept is None else coded.codes[rows.kept]
+    present = np.flatnonzero(np.bincount(codes[codes >= 0], minlength=len(coded.labels)))
+    return gathered(rows, name, kept, present)
+
+
+def _codes(one: Grouping, held: Held) -> tuple[Ints, bool]:
+    """Return the group of every cell, the last for those without one, and whether there are any."""
+    assert one.codes is not None  # noqa: S101  (stations are columns)
+    found = (one.codes if held.at is None else one.codes[held.at]).astype(np.int64)
+    lacks = bool((found < 0).any())
+    return (np.where(found < 0, len(one.groups), found) if lacks else found), lacks
+
+
+def _between(
+    question: Flow, held: Held, pairs: Ints, shape: tuple[int, int], shines: np.ndarray | None
+) -> Between:
+    size = shape[0] * shape[1]
+    every = plain_figures(question.measure, Cells(held.values, pairs), size)
+    counts = every.n.reshape(shape)
+    _, residuals, v, p = against_chance(counts, int(counts.sum()))
+    lit = lit_figures = None
+    if shines is not None:
+        at = np.flatnonzero(shines)
+        shining = plain_figures(question.measure, Cells(held.values[at], pairs[at]), size)
+        lit, lit_figures = shining.n.reshape(shape), shining.values.reshape(shape)
+    return Between(every.values.reshape(shape), counts, lit, lit_figures, residuals, v, p)
