@@ -60,10 +60,18 @@ class _Drawn:
             self._station(at)
         if canvas.full:
             title = measure_words(answer.question.measure, self.table).removeprefix("the ")
-            text = (
-                f"{title} · {'coloured by how far from chance' if answer.question.shade else 'width is size'}"
-            )
-            canvas.over.append(label(text, canvas.x_start, canvas.size.height - 8, "start", "axis-title"))
+            at = canvas.size.height - 8
+            canvas.over.append(label(title, canvas.x_start, at, "start", "axis-title"))
+            if answer.question.shade:
+                self._key(canvas.x_end, at)
+
+    def _key(self, right: float, y: float) -> None:
+        """Say what the two colours mean."""
+        for words, tone in (("fewer than by chance", "cell below shade-6"), ("more", "cell above shade-6")):
+            self.canvas.over.append(label(words, right, y, "end"))
+            right -= width(words) + 16
+            self.canvas.over.append(el("rect", class_=tone, x=right, y=y - 9, width=10, height=10, rx=2))
+            right -= 14
 
     def _x(self, at: int) -> float:
         thick = THICK if self.canvas.labelled else 2.0

@@ -6,12 +6,13 @@ that what comes into a station goes out of it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from night_trail.core.conditions import AllOf, Condition, Missing
 from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Measure
 from night_trail.core.questions.compare.answer import times_of
 from night_trail.core.questions.crosstab.answer import against_chance
 from night_trail.core.questions.flow.order import Orders, least_crossing
@@ -130,52 +131,84 @@ def shapes_for(question: Flow) -> tuple[FlowShape, ...]:
     return ("bands", "matrix") if len(question.stations) == 2 else ("bands",)
 
 
+@dataclass(frozen=True)
+class _Passed:
+    """What passes the stations whatever is lit: kept from turn to turn.
+
+    ``pairs`` are of shape (cells,) for each gap: the group before and the group behind it as one number.
+    """
+
+    groupings: tuple[Grouping, ...]
+    lacks: tuple[bool, ...]
+    pairs: tuple[Ints, ...]
+    between: tuple[Between, ...]
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it holds, roughly."""
+        return sum(one.nbytes for one in self.pairs)
+
+
 def flow(question: Flow, rows: Rows) -> FlowAnswer:
     """Return how much goes from each group of a station to each of the next."""
-    held = held_in(question.measure, rows)
-    kept = _kept_names(question, rows, held)
-    grouped = [_grouped(name, rows, names) for name, names in zip(question.stations, kept, strict=True)]
-    codes = [_codes(one, held) for one in grouped]
+    measure = question.measure
+    held = held_in(measure, rows)
+    passed = rows.remember(("flow", measure, question.stations), lambda: _passed(question, rows, held))
+    between = passed.between
     shines = None
     if rows.lit is not None:
-        shines = rows.lit if held.at is None else rows.lit[held.at]
-    wide = [len(one.groups) + int(lacks) for one, (_, lacks) in zip(grouped, codes, strict=True)]
-    between = []
-    for at in range(len(grouped) - 1):
-        pairs = codes[at][0] * wide[at + 1] + codes[at + 1][0]
-        between.append(_between(question, held, pairs, (wide[at], wide[at + 1]), shines))
+        shines = np.flatnonzero(rows.lit if held.at is None else rows.lit[held.at])
+        between = tuple(
+            _lit(one, measure, held, pairs, shines) for one, pairs in zip(between, passed.pairs, strict=True)
+        )
     if any(bool((one.figures < 0).any()) for one in between):
         raise BadQuestion(
             "Some of what flows is below 0, and no band is", "measure", "Count the rows instead."
         )
-    stations = []
-    for at, (one, (_, lacks)) in enumerate(zip(grouped, codes, strict=True)):
-        near, axis = (between[at], 1) if at < len(between) else (between[-1], 0)
-        column = one.column
-        assert column is not None  # noqa: S101  (stations are columns)
-        lit = None if near.lit is None else near.lit.sum(axis=axis)
-        own = (*hues(rows, one), 7) if lacks else hues(rows, one)
-        stations.append(
-            Station(column, one, lacks, near.figures.sum(axis=axis), near.n.sum(axis=axis), lit, own)
-        )
-    orders = least_crossing([one.figures for one in between], [one.ends for one in stations])
+    stations = tuple(
+        _station(one, lacks, rows, *((between[at], 1) if at < len(between) else (between[-1], 0)))
+        for at, (one, lacks) in enumerate(zip(passed.groupings, passed.lacks, strict=True))
+    )
     return FlowAnswer(
         question=question,
-        column=None if question.measure.column is None else rows.table.column(question.measure.column),
+        column=None if measure.column is None else rows.table.column(measure.column),
         basis=Basis(
             rows=rows.n,
             used=len(held.values),
             missing=rows.n - len(held.values),
-            lit=None if shines is None else int(np.count_nonzero(shines)),
+            lit=None if shines is None else len(shines),
             table_rows=rows.table.height,
         ),
         shape=question.shape,
         total=float(between[0].figures.sum()),
-        stations=tuple(stations),
-        between=tuple(between),
-        orders=orders,
-        times=times_of(question.measure, rows),
+        stations=stations,
+        between=between,
+        orders=least_crossing([one.figures for one in between], [one.ends for one in stations]),
+        times=times_of(measure, rows),
     )
+
+
+def _passed(question: Flow, rows: Rows, held: Held) -> _Passed:
+    kept = _kept_names(question, rows, held)
+    grouped = [_grouped(name, rows, names) for name, names in zip(question.stations, kept, strict=True)]
+    codes = [_codes(one, held) for one in grouped]
+    wide = [len(one.groups) + int(lacks) for one, (_, lacks) in zip(grouped, codes, strict=True)]
+    pairs = [codes[at][0] * wide[at + 1] + codes[at + 1][0] for at in range(len(grouped) - 1)]
+    return _Passed(
+        tuple(grouped),
+        tuple(lacks for _, lacks in codes),
+        tuple(pairs),
+        tuple(
+            _between(question.measure, held, one, (wide[at], wide[at + 1])) for at, one in enumerate(pairs)
+        ),
+    )
+
+
+def _station(one: Grouping, lacks: bool, rows: Rows, near: Between, axis: int) -> Station:
+    assert one.column is not None  # noqa: S101  (stations are columns)
+    lit = None if near.lit is None else near.lit.sum(axis=axis)
+    own = (*hues(rows, one), 7) if lacks else hues(rows, one)
+    return Station(one.column, one, lacks, near.figures.sum(axis=axis), near.n.sum(axis=axis), lit, own)
 
 
 def _kept_names(question: Flow, rows: Rows, held: Held) -> list[Ints | None]:
@@ -226,16 +259,14 @@ def _codes(one: Grouping, held: Held) -> tuple[Ints, bool]:
     return (np.where(found < 0, len(one.groups), found) if lacks else found), lacks
 
 
-def _between(
-    question: Flow, held: Held, pairs: Ints, shape: tuple[int, int], shines: np.ndarray | None
-) -> Between:
-    size = shape[0] * shape[1]
-    every = plain_figures(question.measure, Cells(held.values, pairs), size)
+def _between(measure: Measure, held: Held, pairs: Ints, shape: tuple[int, int]) -> Between:
+    every = plain_figures(measure, Cells(held.values, pairs), shape[0] * shape[1])
     counts = every.n.reshape(shape)
     _, residuals, v, p = against_chance(counts, int(counts.sum()))
-    lit = lit_figures = None
-    if shines is not None:
-        at = np.flatnonzero(shines)
-        shining = plain_figures(question.measure, Cells(held.values[at], pairs[at]), size)
-        lit, lit_figures = shining.n.reshape(shape), shining.values.reshape(shape)
-    return Between(every.values.reshape(shape), counts, lit, lit_figures, residuals, v, p)
+    return Between(every.values.reshape(shape), counts, None, None, residuals, v, p)
+
+
+def _lit(one: Between, measure: Measure, held: Held, pairs: Ints, shines: Ints) -> Between:
+    """Return what goes between two stations with what of it is lit; ``shines`` are places among the cells."""
+    found = plain_figures(measure, Cells(held.values[shines], pairs[shines]), one.n.size)
+    return replace(one, lit=found.n.reshape(one.n.shape), lit_figures=found.values.reshape(one.n.shape))

@@ -43,9 +43,10 @@ def flow_words(answer: FlowAnswer, table: Table) -> Words:
     headline += _chance(answer)
     if answer.basis.lit is not None:
         first = answer.stations[0]
-        places = [(label, int(n)) for label, n in zip(first.labels, first.lit, strict=True)] if (
-            first.lit is not None
-        ) else []  # fmt: skip
+        # of what is gathered nothing leads
+        named = len(first.labels) if first.ends is None else first.ends
+        lit = () if first.lit is None else first.lit[:named]
+        places = [(label, int(n)) for label, n in zip(first.labels, lit, strict=False)]
         headline += where_lit(answer.basis.lit, places, "groups", at="from")
     return Words(headline, tuple(facts), tuple(_cautions(answer, table)))
 

@@ -52,7 +52,7 @@ def make_up_words(answer: MakeUpAnswer, table: Table) -> Words:
         facts.append(Fact("share", f"share of {first.label}", first.of_all, percent(first.of_all, 3)))
     headline = _headline(answer, said)
     if answer.basis.lit is not None:
-        headline += where_lit(answer.basis.lit, [(p.label, p.lit or 0) for p in top], "parts")
+        headline += where_lit(answer.basis.lit, [(p.label, p.lit or 0) for p in top if not p.others], "parts")
     return Words(headline, tuple(facts), tuple(_cautions(answer, table)))
 
 

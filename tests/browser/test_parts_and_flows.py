@@ -1,4 +1,4 @@
-"""What makes up a figure, by hand: gone into and out again by the path, lit, put in another shape, by keyboard."""
+"""Parts and flows by hand: gone into and out again by the path, lit, put in another shape, by keyboard."""
 
 from __future__ import annotations
 
@@ -46,4 +46,27 @@ def test_two_levels_are_gone_into_and_out_by_the_path(page: Page) -> None:
     page.locator("#popover .choice", has_text="indented bars").click()
     expect(page.locator("svg.picture .lane-label").first).to_be_visible()
     settled(page)
+    assert serious(page) == []
+
+
+def test_one_flow_is_lit_through_three_stations(page: Page) -> None:
+    start_trail(page)
+    say(page, "where does boardings flow from district to depot to line")
+    page.keyboard.press("Enter")
+    expect(page.locator("#sentence")).to_contain_text("from district to depot to line")
+    settled(page)
+    page.locator('svg.picture .mark[aria-label^="Quayside,"]').click()
+    expect(page.locator(".chip.lantern")).to_contain_text("district is Quayside")
+    settled(page)
+    # its bands to the depots are lit, and those from the depots to its lines, and no line of another
+    lit = page.locator("svg.picture .mark:has(.lit.flowing)").evaluate_all(
+        "(all) => all.map((m) => m.ariaLabel)"
+    )
+    assert any(name.startswith("Quayside to ") for name in lit)
+    assert any(" to N1 Harbour Ring," in name for name in lit)
+    assert not any(name.startswith("Foundry to ") or " to N9 Furnace Gate," in name for name in lit)
+    page.keyboard.press("m")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Enter")
+    expect(page.locator(".chip.lantern")).to_be_visible()
     assert serious(page) == []

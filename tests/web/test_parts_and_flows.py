@@ -1,4 +1,4 @@
-"""A make-up is a full citizen: on the desk, beside, as a table, in cairns, tales, files and answers from the command."""
+"""Make-ups and flows are full citizens: on the desk, beside, as a table, in cairns, tales, files, by the command."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import pandas
 import pytest
 from django.contrib.auth.models import User
 from django.test import Client
@@ -18,6 +19,7 @@ from django.urls import reverse
 from night_trail.core.conditions import OneOf
 from night_trail.core.measure import Measure
 from night_trail.core.question import to_json
+from night_trail.core.questions.flow.question import Flow
 from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.turns import Beside, Light, Say, See, Slot
 from night_trail.tables.models import Table
@@ -109,3 +111,41 @@ def test_what_cannot_be_made_up_is_said_and_nothing_changes(client: Client, made
         response = client.post(turn, {"change": to_json(bad)}, headers={"HX-Request": "true"})
         assert response.status_code == 422, bad
     assert not made.children.exists()
+
+
+def test_a_flow_is_a_full_citizen(client: Client, owner: User, table: Table, few_buses_csv: Path) -> None:
+    words = "where does boardings flow from district to depot to line"
+    step = take_turn(start_trail(owner, table), Say(words, ""))
+    asked = Flow(Measure("sum", "boardings"), ("district", "depot", "line"))
+    assert step.scene_value().main == asked
+    lit = take_turn(step, Light(OneOf("depot", ("Tallow Lane",))))
+    page = client.get(at(lit)).content.decode()
+    # what is lit at one station is lit through all of them
+    assert page.count('class="lit flowing"') > 6 and 'id="main-desc"' in page
+    for slot in ("across", "third", "fourth", "shape", "aggregate", "column", "shade", "way"):
+        offered = client.get(reverse("trails:slot", args=[step.trail_id, step.pk, slot]))
+        assert offered.status_code == 200, slot
+    by_chance = take_turn(take_turn(step, Slot("third", None)), Slot("shade", "chance"))
+    for one in (by_chance, take_turn(by_chance, Slot("shape", "matrix"))):
+        shown = client.get(at(one)).content.decode()
+        assert "standard errors" in shown and "cell above" in shown
+    tale = Tale.objects.create(owner=owner, title="Flows")
+    add_stop(tale, cairn_at(lit))
+    assert "flow" in client.get(reverse("tales:own-walk", args=[tale.pk])).content.decode()
+    for form in ("html", "pptx", "pdf", "markdown", "notebook", "package"):
+        assert client.get(reverse("tales:take", args=[tale.pk, form])).status_code == 200, form
+    rows = pandas.read_csv(few_buses_csv)
+    sums = rows.groupby(["district", "depot"])["boardings"].sum()
+    told = client.get(at(step, "numbers-csv")).content.decode("utf-8-sig")
+    found = [r for r in csv.DictReader(io.StringIO(told)) if r["from"] == "district"]
+    assert len(found) == len(sums)
+    for line in found:
+        assert float(line["sum of boardings"]) == sums[line["group"], line["group there"]]
+    turn = reverse("trails:turn", args=[step.trail_id, step.pk])
+    for bad in (
+        See(Flow(Measure("mean", "late_min"), ("district", "depot"))),
+        See(Flow(Measure("sum", "late_min"), ("district", "depot"))),
+        Slot("shape", "matrix"),
+    ):
+        response = client.post(turn, {"change": to_json(bad)}, headers={"HX-Request": "true"})
+        assert response.status_code in (200, 422) and b"Traceback" not in response.content
