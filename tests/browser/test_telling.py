@@ -244,8 +244,9 @@ def test_a_tale_is_presented_in_two_windows_that_go_together(page: Page, base: s
     expect(walk.locator("#pointer-light")).to_have_count(0)
     settled(walk)
     before = walk.url
-    for _ in range(8):
-        walk.mouse.wheel(0, 120)
+    # what is left of the page is scrolled first
+    for _ in range(60):
+        walk.mouse.wheel(0, 240)
         walk.wait_for_timeout(150)
         if walk.url != before:
             break
