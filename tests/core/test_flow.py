@@ -133,6 +133,16 @@ def test_the_words_are_true_of_one_flow_of_ties_and_of_what_stays() -> None:
     assert "Nothing has the same a and b." in headline
     apart = table_of(a=["n"] * 5 + ["s"], b=["x"] * 5 + ["y"])
     assert "same a and b" not in said(flow(Flow(COUNT, ("a", "b")), Rows(apart)), apart)[0]
+    gaps = table_of(a=["n", "n", None, None, None, "s"], b=["x", "x", "x", "x", "x", "y"])
+    assert said(flow(Flow(COUNT, ("a", "b")), Rows(gaps)), gaps)[0].startswith(
+        "The largest flow is from n to x: 2,"
+    )
+    scales = table_of(a=[1, 1, 2, 2] * 9, b=[1, 2, 2, 1] * 9)
+    assert "same" not in said(flow(Flow(COUNT, ("a", "b")), Rows(scales)), scales)[0], (
+        "a 1 of two scales is not one place"
+    )
+    thin = table_of(a=[f"v{i % 20}" for i in range(60)], b=[f"w{i % 20}" for i in range(60)])
+    assert "chance" not in said(flow(Flow(COUNT, ("a", "b")), Rows(thin)), thin)[0]
     nothing = flow(Flow(COUNT, ("a", "b")), Rows(goes, (OneOf("a", ("none",)),)))
     assert said(nothing, goes)[0] == "No row that is kept has anything that flows."
 

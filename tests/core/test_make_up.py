@@ -175,6 +175,10 @@ def test_the_words_are_true_of_ties_of_one_part_and_of_a_level_alone() -> None:
     assert said(made(MakeUp(MEAN, ("a",), "bars"), alike), alike)[0] == "All 2 parts are alike: 3."
     nothing = table_of(a=["n", "s"], x=pl.Series([None, None], dtype=pl.Float64))
     assert "No row that is kept has a value" in said(made(MakeUp(SUM, ("a",)), nothing), nothing)[0]
+    gaps = table_of(a=["n", "n", None, None, "s"], x=[1.0, 1.0, 5.0, 1.0, 1.0])
+    assert said(made(MakeUp(SUM, ("a",)), gaps), gaps)[0] == "n makes up 22.2 % of 9.", (
+        "what lacks it leads nothing"
+    )
     kept = Rows(leads, (OneOf("a", ("none",)),))
     assert "No row" in plain(make_up_words(make_up(MakeUp(COUNT, ("a",)), kept), leads).headline)
 

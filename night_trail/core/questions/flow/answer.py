@@ -14,7 +14,7 @@ from night_trail.core.conditions import AllOf, Condition, Missing
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.questions.compare.answer import times_of
-from night_trail.core.questions.crosstab.answer import against_chance
+from night_trail.core.questions.crosstab.answer import LEAST_EXPECTED, against_chance
 from night_trail.core.questions.flow.order import Orders, least_crossing
 from night_trail.core.questions.flow.question import Flow, FlowShape
 from night_trail.core.questions.shared.basis import Basis, Grouping, gathered, grouping, hues, is_banded
@@ -68,7 +68,8 @@ class Station:
 class Between:
     """What goes from a station to the next; all of shape (groups of the one, groups of the other).
 
-    ``residuals`` are adjusted ones of the rows against chance (Haberman 1973), ``p`` of chi-square.
+    ``residuals`` are adjusted ones of the rows against chance (Haberman 1973), ``p`` of chi-square;
+    ``thin`` is the share of pairs of which chance would give fewer than 5 rows.
     """
 
     figures: Floats
@@ -78,6 +79,7 @@ class Between:
     residuals: Floats
     v: float | None
     p: float | None
+    thin: float
 
 
 @dataclass(frozen=True)
@@ -100,8 +102,13 @@ class FlowAnswer:
 
     @property
     def staying(self) -> float | None:
-        """How much goes from a group to the one of the same name; None where stations share too few names."""
+        """How much goes from a group to the one of the same name; None where stations share too few names.
+
+        The same figure of two scales is not the same place.
+        """
         first, second = self.stations[:2]
+        if first.column.kind.measured or second.column.kind.measured:
+            return None
         names = [g.key for g in second.grouping.groups if not g.others]
         own = [g.key for g in first.grouping.groups if not g.others]
         common = set(names) & set(own)
@@ -262,8 +269,9 @@ def _codes(one: Grouping, held: Held) -> tuple[Ints, bool]:
 def _between(measure: Measure, held: Held, pairs: Ints, shape: tuple[int, int]) -> Between:
     every = plain_figures(measure, Cells(held.values, pairs), shape[0] * shape[1])
     counts = every.n.reshape(shape)
-    _, residuals, v, p = against_chance(counts, int(counts.sum()))
-    return Between(every.values.reshape(shape), counts, None, None, residuals, v, p)
+    expected, residuals, v, p = against_chance(counts, int(counts.sum()))
+    thin = float((expected < LEAST_EXPECTED).mean()) if expected.size else 0.0
+    return Between(every.values.reshape(shape), counts, None, None, residuals, v, p, thin)
 
 
 def _lit(one: Between, measure: Measure, held: Held, pairs: Ints, shines: Ints) -> Between:

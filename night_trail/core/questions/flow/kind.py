@@ -13,7 +13,7 @@ from night_trail.core.questions.shared.grouping import can_compare, makes_groups
 from night_trail.core.questions.shared.measures import ADDS_UP, first_measure
 from night_trail.core.table import Column, Table
 
-MOST_VALUES = 40
+MOST_VALUES, FEW = 40, 12
 
 
 def gist(question: Flow, table: Table) -> Gist:
@@ -43,6 +43,11 @@ def _between(table: Table, first: list[str], measure: Measure) -> list[str]:
         for c in table.columns
         if makes_groups(c) and not c.kind.measured and c.distinct > 1 and c.name != measure.column
     ]
+    if len(able) < 2:
+        # numbers of a few values make groups where nothing better does
+        able = [
+            c for c in table.columns if makes_groups(c) and 1 < c.distinct <= FEW and c.name != measure.column
+        ]
     able.sort(key=lambda c: not 2 <= c.distinct <= MOST_VALUES)
     if first:
         able = [table.column(first[0]), *(c for c in able if c.name != first[0])]

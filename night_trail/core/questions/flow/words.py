@@ -15,6 +15,7 @@ from night_trail.core.questions.shared.measure_words import decimals_of, evened
 from night_trail.core.table import Table
 
 MOST_FACTS = 60
+MOST_THIN = 0.2
 
 
 def figure_said(answer: FlowAnswer) -> Callable[[float], str]:
@@ -65,13 +66,13 @@ def _facts(answer: FlowAnswer, said: Callable[[float], str]) -> list[Fact]:
 
 
 def _largest(answer: FlowAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
-    """Say which flow between the first two stations is the largest; gathered groups lead none."""
+    """Say which flow between the first two stations is the largest, of groups that are named."""
     first, second, between = answer.stations[0], answer.stations[1], answer.between[0]
     known = np.ones(between.figures.shape, dtype=bool)
     for axis, station in ((0, first), (1, second)):
-        for at, group in enumerate(station.grouping.groups):
-            if group.others:
-                known[(at, slice(None)) if axis == 0 else (slice(None), at)] = False
+        if station.ends is not None:
+            unnamed = slice(station.ends, None)
+            known[(unnamed, slice(None)) if axis == 0 else (slice(None), unnamed)] = False
     sizes = np.where(known, between.figures, -np.inf)
     if not np.isfinite(sizes).any():
         return spans("{total} flows in all.", total=said(answer.total))
@@ -100,7 +101,8 @@ def _largest(answer: FlowAnswer, said: Callable[[float], str]) -> tuple[Span, ..
 def _chance(answer: FlowAnswer) -> tuple[Span, ...]:
     """Say whether where from tells where to; of many stations, between the first two."""
     between = answer.between[0]
-    if between.p is None:
+    # of pairs with hardly any rows chi-square says little (Cochran 1954)
+    if between.p is None or between.thin > MOST_THIN:
         return ()
     if between.p >= CHANCE:
         return spans(" Where it comes from tells no more of where it goes than chance gives.")

@@ -89,8 +89,9 @@ class MakeUpAnswer:
 
     ``shape`` is how they are drawn: bars where parts lie below 0 and areas were asked. ``total``
     is the figure of what is drawn, ``whole`` that of all rows that are kept. ``ends`` are all parts
-    of the first drawn level, drawn or not, largest first, as label and figure. ``unnested`` says for
-    levels below the first how many of their values stand under more than one parent, and of how many.
+    of the first drawn level that have it, drawn or not, largest first, as label and figure.
+    ``unnested`` says for levels below the first how many of their values stand under more than one
+    parent, and of how many.
     """
 
     question: MakeUp
@@ -349,8 +350,9 @@ class _Making:
                 self.lit_values.append(found.values)
 
     def ends(self) -> tuple[tuple[str, float], ...]:
-        """Return all parts of the first level, drawn or not, the largest first."""
-        ordered = self._largest_first(0, np.arange(len(self.values[0])))
+        """Return all parts of the first level that have it, drawn or not, the largest first."""
+        known = np.flatnonzero(self.tree.codes[0] < len(self.levels[0].groups))
+        ordered = self._largest_first(0, known)
         return tuple((self._label(0, int(i)), float(self.values[0][i])) for i in ordered)
 
     def largest(self) -> tuple[tuple[str, ...], float] | None:

@@ -58,19 +58,22 @@ def make_up_words(answer: MakeUpAnswer, table: Table) -> Words:
 
 def _headline(answer: MakeUpAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
     ends = [(label, value) for label, value in answer.ends if math.isfinite(value)]
-    if not ends:
-        return spans("No part has a figure.")
     path = answer.question.path
+    if not ends:
+        level = answer.question.levels[len(path)]
+        return spans(
+            "No row has a {level}: all together {total}.", level=Span(level), total=said(answer.total)
+        )
     start = spans("Within {path}: ", path=THEN.join(path)) if path else ()
     it, every = ("it", "all") if path else ("It", "All")
     label, value = ends[0]
-    if len(ends) == 1:
+    if len(ends) == 1 and value == answer.total:
         return start + spans("{it} is all {only}, {value}.", it=Span(it), only=label, value=said(value))
     same = sum(v == value for _, v in ends) - 1
     if answer.adds_up and not answer.below and answer.total > 0:
         return start + _shares(answer, ends, same, said)
     low, least = min(ends, key=lambda one: one[1])
-    if value == least:
+    if value == least and len(ends) > 1:
         return start + spans(
             "{all} {n} parts are alike: {value}.", all=Span(every), n=f"{len(ends):,}", value=said(value)
         )
