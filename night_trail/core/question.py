@@ -25,6 +25,7 @@ from night_trail.core.questions.drivers.question import Drivers
 from night_trail.core.questions.flow.question import Flow
 from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.held.question import Held
+from night_trail.core.questions.kin.question import Kin
 from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.relate.question import Relate
@@ -43,6 +44,7 @@ Question = (
     | Compare
     | MakeUp
     | Flow
+    | Kin
     | Relate
     | Correlations
     | Crosstab

@@ -22,6 +22,7 @@ from night_trail.core.questions.drivers.answer import DriversAnswer
 from night_trail.core.questions.flow.answer import FlowAnswer
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.held.answer import HeldAnswer
+from night_trail.core.questions.kin.answer import KinAnswer
 from night_trail.core.questions.make_up.answer import MakeUpAnswer
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.registry import Answer, sentence, words_of
@@ -55,6 +56,7 @@ from night_trail.draw.shapes.forecast import draw_forecast
 from night_trail.draw.shapes.grids import draw_correlation, draw_crosstab
 from night_trail.draw.shapes.held import draw_held
 from night_trail.draw.shapes.histogram import draw_histogram
+from night_trail.draw.shapes.kin import draw_kin
 from night_trail.draw.shapes.make_up import draw_make_up
 from night_trail.draw.shapes.over_time import draw_over_time
 from night_trail.draw.shapes.relate import draw_relate
@@ -95,6 +97,7 @@ _SHAPES: dict[type, Drawer] = {
     SeveralAnswer: draw_several,
     MakeUpAnswer: draw_make_up,
     FlowAnswer: draw_flow,
+    KinAnswer: draw_kin,
     RelateAnswer: draw_relate,
     CorrelationAnswer: draw_correlation,
     CrosstabAnswer: draw_crosstab,

@@ -37,6 +37,8 @@ from night_trail.core.questions.forecast import kind as forecast
 from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.held import kind as held
 from night_trail.core.questions.held.answer import HeldAnswer
+from night_trail.core.questions.kin import kind as kin
+from night_trail.core.questions.kin.answer import KinAnswer
 from night_trail.core.questions.kind import QuestionKind
 from night_trail.core.questions.make_up import kind as make_up
 from night_trail.core.questions.make_up.answer import MakeUpAnswer
@@ -55,7 +57,7 @@ from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 
 Compared = CompareAnswer | CrossAnswer | SeveralAnswer
-Made = MakeUpAnswer | FlowAnswer
+Made = MakeUpAnswer | FlowAnswer | KinAnswer
 Timed = OverTimeAnswer | CycleAnswer | DecompositionAnswer | ForecastAnswer
 Reasoned = ChangedAnswer | DifferAnswer | DriversAnswer | HeldAnswer | StandsAnswer
 Answer = SpreadAnswer | Compared | Made | RelateAnswer | CorrelationAnswer | CrosstabAnswer | Timed | Reasoned
@@ -65,6 +67,7 @@ KINDS: tuple[QuestionKind, ...] = (
     compare.KIND,
     make_up.KIND,
     flow.KIND,
+    kin.KIND,
     relate.KIND,
     correlation.KIND,
     crosstab.KIND,

@@ -24,6 +24,7 @@ _READ_FIRST = (
     "stands",
     "make-up",
     "flow",
+    "kin",
     "together",
     "goes",
     "apart",
