@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import re
 from collections.abc import Callable
 from pathlib import Path
@@ -23,6 +24,7 @@ from night_trail.core.questions.drivers.question import Drivers
 from night_trail.core.questions.forecast.question import Forecast
 from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.turns import Beside, Light, Only, See, Slot
+from night_trail.demo.crews import write_crews
 from night_trail.demo.light_traps import write_traps
 from night_trail.demo.night_buses import write_csv
 from night_trail.tables.arrivals import read_arrival
@@ -50,6 +52,13 @@ def bring_buses(owner: Any) -> Table:
 def bring_traps(owner: Any) -> Table:
     """Write the light traps' notebook and read it; its faults are left to be put right."""
     return _bring(owner, "light_traps.csv", write_traps)
+
+
+def bring_crews(owner: Any, beside: Table) -> Table:
+    """Write who belongs to whom and read it; on the shelf it stands behind the table it is beside."""
+    made = _bring(owner, "crews.csv", write_crews)
+    Table.objects.filter(pk=made.pk).update(created=beside.created - dt.timedelta(seconds=1))
+    return made
 
 
 def _bring(owner: Any, name: str, write: Callable[[Path], object]) -> Table:

@@ -70,3 +70,33 @@ def test_one_flow_is_lit_through_three_stations(page: Page) -> None:
     page.keyboard.press("Enter")
     expect(page.locator(".chip.lantern")).to_be_visible()
     assert serious(page) == []
+
+
+def test_a_unit_is_opened_by_keyboard_and_its_rows_are_seen(page: Page, base: str) -> None:
+    page.goto(base + "/")
+    page.get_by_role("link", name="crews", exact=True).click()
+    page.get_by_role("button", name="Start a trail").first.click()
+    expect(page.locator("#desk")).to_be_visible()
+    say(page, "who belongs to whom with the sum of cost_month")
+    page.keyboard.press("Enter")
+    expect(page.locator("#sentence")).to_contain_text("belongs to whom")
+    settled(page)
+    handle = page.locator('svg.picture .mark.door[aria-label*="directly below Line N9"]')
+    handle.focus()
+    page.keyboard.press("Enter")
+    expect(page.locator('svg.picture .mark.door[aria-label="close Line N9"]')).to_have_count(1)
+    settled(page)
+    card = page.locator('svg.picture .mark[aria-label^="Line N9,"]').first
+    card.click()
+    expect(page.locator(".chip.lantern")).to_contain_text("unit is")
+    settled(page)
+    page.locator("body").press("r")
+    expect(page.locator(".drawer table")).to_contain_text("Line N9")
+    page.keyboard.press("Escape")
+    page.locator('[data-slot="top"]').click()
+    page.locator("#popover .choice", has_text="Tallow Lane").first.click()
+    expect(page.locator("#sentence")).to_contain_text("below Tallow Lane")
+    settled(page)
+    assert serious(page) == []
+    page.locator('svg.picture .mark.door[aria-label="begin at Night office"]').click()
+    expect(page.locator("#sentence")).to_contain_text("below Night office")

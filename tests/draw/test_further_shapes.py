@@ -23,6 +23,7 @@ from night_trail.core.questions.compare.question import Baseline, Compare, Rule
 from night_trail.core.questions.correlation.question import Correlations
 from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.flow.question import Flow
+from night_trail.core.questions.kin.question import Kin
 from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.questions.registry import answer
 from night_trail.core.questions.relate.question import Relate
@@ -76,6 +77,7 @@ EVERY: list[Question] = [
     *(MakeUp(SUM, ("g <b>", "h {x}"), shape) for shape in ("treemap", "rings", "bars", "squares", "stair")),
     MakeUp(SUM, ("g <b>", "h {x}"), shade=MEAN),
     MakeUp(MEAN, ("g <b>", "h {x}"), "bars"),
+    Kin("g <b>", "h {x}", SUM),
     *(
         Flow(SUM, ("g <b>", "h {x}"), shape, shade)
         for shape in ("bands", "matrix")

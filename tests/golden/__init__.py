@@ -70,6 +70,7 @@ PICTURES: dict[str, tuple[str, str, Condition | None]] = {
         "where do trips flow from from_zone to to_zone, as a matrix, against chance",
         None,
     ),
+    "kin": ("buses", "who belongs to whom, from line and district, with the sum of boardings", WET),
     "drives": ("buses", "what drives late_min leaving out rider_rating", WET),
     "opened": ("buses", "what drives late_min leaving out rider_rating, opened at rain_mm", None),
     "rules": ("buses", "what drives late_min leaving out rider_rating, as a few rules", None),

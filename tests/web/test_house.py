@@ -98,7 +98,7 @@ def test_preparing_the_demo_twice_makes_it_once(
         call_command("prepare_demo", verbosity=0, stdout=open(os.devnull, "w"))  # noqa: SIM115
     analyst = User.objects.get(username="analyst")
     assert analyst.check_password((Path(settings.VAR) / "demo_password").read_text())
-    assert (Table.objects.count(), Trail.objects.count(), Tale.objects.count()) == (2, 1, 1)
+    assert (Table.objects.count(), Trail.objects.count(), Tale.objects.count()) == (3, 1, 1)
     assert Cairn.objects.count() == 7 and Stop.objects.count() == 9
     assert sum(bool(cairn.annotation_values()) for cairn in Cairn.objects.all()) == 2
     states = [cairn.verdict["state"] for cairn in Cairn.objects.exclude(claim=None)]

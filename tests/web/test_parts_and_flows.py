@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import html
 import io
 import json
 import re
@@ -20,13 +21,16 @@ from night_trail.core.conditions import OneOf
 from night_trail.core.measure import Measure
 from night_trail.core.question import to_json
 from night_trail.core.questions.flow.question import Flow
+from night_trail.core.questions.kin.question import Kin
 from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.turns import Beside, Light, Say, See, Slot
+from night_trail.demo.crews import write_crews
 from night_trail.tables.models import Table
 from night_trail.tales.models import Tale
 from night_trail.tales.services import add_stop
 from night_trail.trails.models import Step
 from night_trail.trails.services import cairn_at, start_trail, take_turn
+from tests.web.conftest import bring
 
 ASKED_IN_WORDS = "what makes up boardings by depot › line"
 ASKED = MakeUp(Measure("sum", "boardings"), ("depot", "line"))
@@ -149,3 +153,35 @@ def test_a_flow_is_a_full_citizen(client: Client, owner: User, table: Table, few
     ):
         response = client.post(turn, {"change": to_json(bad)}, headers={"HX-Request": "true"})
         assert response.status_code in (200, 422) and b"Traceback" not in response.content
+
+
+def test_a_tree_is_opened_lit_searched_and_told(client: Client, owner: User, tmp_path: Path) -> None:
+    count = write_crews(tmp_path / "crews.csv")
+    table = bring(owner, tmp_path / "crews.csv").table
+    assert table is not None and table.latest.height == count
+    step = take_turn(start_trail(owner, table), Say("who belongs to whom with the sum of cost_month", ""))
+    asked = Kin("unit", "belongs_to", Measure("sum", "cost_month"))
+    assert step.scene_value().main == asked
+    page = client.get(at(step)).content.decode()
+    assert "Gull Quay is named in belongs_to and not in unit" in page
+    ways = [json.loads(html.unescape(found)) for found in re.findall(r"data-turn='([^']*)'", page)]
+    opened = next(w for w in ways if w["question"].get("opened"))
+    client.post(reverse("trails:turn", args=[step.trail_id, step.pk]), {"change": json.dumps(opened)})
+    inside = step.children.get()
+    assert len(inside.scene_value().main.opened) == 1
+    lit = take_turn(step, Light(OneOf("unit", ("C01",))))
+    assert client.get(at(lit)).content.decode().count('class="lit"') >= 3, "who is above is lit in part too"
+    for slot in ("unit", "above", "top", "depth", "aggregate", "column", "way"):
+        assert client.get(reverse("trails:slot", args=[step.trail_id, step.pk, slot])).status_code == 200, (
+            slot
+        )
+    below = take_turn(step, Slot("top", "Tallow Lane"))
+    assert "begin at Night office" in client.get(at(below)).content.decode()
+    tale = Tale.objects.create(owner=owner, title="Crews")
+    add_stop(tale, cairn_at(below))
+    assert "Who belongs to whom" in client.get(reverse("tales:own-walk", args=[tale.pk])).content.decode()
+    for form in ("html", "pptx", "pdf", "markdown", "notebook", "package"):
+        assert client.get(reverse("tales:take", args=[tale.pk, form])).status_code == 200, form
+    turn = reverse("trails:turn", args=[step.trail_id, step.pk])
+    for bad in (See(Kin("unit", "unit", Measure("count"))), Slot("top", "<script>"), Slot("depth", "99")):
+        assert client.post(turn, {"change": to_json(bad)}, headers={"HX-Request": "true"}).status_code == 422

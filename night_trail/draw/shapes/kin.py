@@ -1,7 +1,7 @@
 """Who belongs to whom: cards in levels from left to right, joined to who stands above them.
 
-Leaves stand one under the other, and who has some below stands in their middle (after Reingold
-& Tilford 1981, for the plain case of levels of one width).
+Leaves stand one under the other, and who has some below stands beside the first of them, so
+that both are in sight where a tree is taller than the page.
 """
 
 from __future__ import annotations
@@ -75,11 +75,11 @@ class _Drawn:
             canvas.over.append(label(text, 2.0, canvas.size.height - 6, "start", "axis-title"))
 
     def _place(self, at: int) -> float:
-        """Give a unit its row: a leaf the next, another the middle of those below it."""
+        """Give a unit its row: a leaf the next, another that of the first below it."""
         own = self.below.get(at, [])
         if own:
             rows = [self._place(one) for one in own]
-            self.rows[at] = (rows[0] + rows[-1]) / 2
+            self.rows[at] = rows[0]
         else:
             self.rows[at] = self.leaves
             self.leaves += 1.0

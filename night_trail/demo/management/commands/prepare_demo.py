@@ -12,7 +12,7 @@ from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
 
-from night_trail.demo.story import bring_buses, bring_traps, tell
+from night_trail.demo.story import bring_buses, bring_crews, bring_traps, tell
 from night_trail.people.views import DEMO_NAME
 from night_trail.tables.models import Table
 
@@ -35,6 +35,7 @@ class Command(BaseCommand):
         bring_traps(analyst)
         table = bring_buses(analyst)
         tell(analyst, table)
+        bring_crews(analyst, table)
         self.stdout.write(
             f"{table.name}: {table.latest.height:,} rows, in {time.monotonic() - started:.0f} s."
         )
