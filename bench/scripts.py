@@ -57,6 +57,30 @@ def means(frame: pd.DataFrame) -> None:
     _saved(figure)
 
 
+def made_up(frame: pd.DataFrame) -> None:
+    """Sums of boardings by district, depot and line, the lit nights beside, as bars."""
+    figure, axes = plt.subplots(figsize=(7.4, 3.9))
+    levels = ["district", "depot", "line"]
+    sums = [frame.groupby(levels[:k], observed=True)["boardings"].sum() for k in (1, 2, 3)]
+    lit = frame[frame["rain_mm"] > 2].groupby(levels, observed=True)["boardings"].sum()
+    axes.barh([" ".join(key) for key in sums[2].index], sums[2])
+    axes.barh([" ".join(key) for key in lit.index], lit)
+    _saved(figure)
+
+
+def flows(frame: pd.DataFrame) -> None:
+    """Sums of boardings from district to depot to line, and of lit nights, as two grids."""
+    figure, axes = plt.subplots(1, 2, figsize=(7.4, 3.9))
+    wet = frame[frame["rain_mm"] > 2]
+    for at, pair in enumerate((["district", "depot"], ["depot", "line"])):
+        grid = frame.pivot_table(
+            index=pair[0], columns=pair[1], values="boardings", aggfunc="sum", observed=True
+        )
+        wet.pivot_table(index=pair[0], columns=pair[1], values="boardings", aggfunc="sum", observed=True)
+        axes[at].imshow(grid.fillna(0.0))
+    _saved(figure)
+
+
 def points(frame: pd.DataFrame) -> None:
     """late_min against boardings as a density of cells, with a line and its correlation."""
     figure, axes = plt.subplots(figsize=(7.4, 3.9))

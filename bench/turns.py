@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 Row = tuple[str, str, str, str]
 Case = tuple[str, "list[Change]", "Callable[[pd.DataFrame], None] | None"]
 
+LEVELS = (("district", "depot", "line"), ("depot", "festival", "line"))
 GROUPS = ("district", "depot", "festival", "line")
 ASKED_FOR = ("departed_at", "rain_mm", "boardings", "measure_5", "measure_6", "measure_7")
 USED = ["late_min", "rain_mm", "district", "line", "boardings", "departed_at"]
@@ -40,6 +41,8 @@ def cases() -> list[Case]:
     from night_trail.core.measure import Measure
     from night_trail.core.questions.compare.question import Compare
     from night_trail.core.questions.cycle.question import Cycle
+    from night_trail.core.questions.flow.question import Flow
+    from night_trail.core.questions.make_up.question import MakeUp
     from night_trail.core.questions.over_time.question import OverTime
     from night_trail.core.questions.relate.question import Relate
     from night_trail.core.questions.spread.question import Bins, Spread
@@ -67,6 +70,16 @@ def cases() -> list[Case]:
             "median of a measure across groups",
             [See(Compare(Measure("median", "late_min"), g)) for g in GROUPS],
             None,
+        ),
+        (
+            "what makes it up, three levels",
+            [See(MakeUp(Measure("sum", m), lv)) for m in ("boardings", "measure_6") for lv in LEVELS],
+            scripts.made_up,
+        ),
+        (
+            "where it flows, three stations",
+            [See(Flow(Measure("sum", m), lv)) for m in ("boardings", "measure_6") for lv in LEVELS],
+            scripts.flows,
         ),
         (
             "a million points with a line",

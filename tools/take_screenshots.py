@@ -27,6 +27,7 @@ def main(address: str) -> None:
         desk(page, base)
         tale(page, base)
         looking(page, base)
+        kin(page, base)
         newer_rows(page, base)
         browser.close()
 
@@ -50,7 +51,7 @@ def tables(page: Page, base: str) -> None:
     table(page, base, "night_buses")
     page.locator(".begin .signpost").first.wait_for()
     shot(page, "survey")
-    traps = table(page, base, "light_traps")
+    table(page, base, "light_traps")
     page.get_by_text("More", exact=True).click()
     page.get_by_role("button", name="Read the file again otherwise").click()
     page.get_by_label("in moths 9,999 counts as missing").check()
@@ -58,8 +59,6 @@ def tables(page: Page, base: str) -> None:
     page.get_by_role("button", name="night", exact=True).click()
     shot(page, "preview")
     page.get_by_role("button", name="Cancel").click()
-    page.goto(traps + "column/1/")
-    shot(page, "column")
 
 
 def desk(page: Page, base: str) -> None:
@@ -92,8 +91,8 @@ def looking(page: Page, base: str) -> None:
         ("what drives late_min, leaving out rider_rating", "drivers"),
         ("why did the sum of boardings rise from February 2023 to March 2023", "changed"),
         ("boardings by month against the year before with the median", "over-time"),
-        ("what stands out", "stands"),
-        ("does late_min still go with depot when rain_mm and boardings are held fixed", "held"),
+        ("what makes up boardings by depot › district › line", "made-up"),
+        ("where does boardings flow from district to depot to line", "flow"),
         ("boardings ahead, month by month over the next 12 months", "ahead"),
     ):
         table(page, base, "night_buses")
@@ -109,11 +108,26 @@ def looking(page: Page, base: str) -> None:
             page.locator("#words", has_text="is explained on").wait_for(
                 timeout=90_000
             )  # its models are made behind the page
-        if name != "stands":
-            page.locator(".signposts .side-head").wait_for(state="attached")
+        page.locator(".signposts .side-head").wait_for(state="attached")
         page.evaluate("document.activeElement.blur()")
         page.mouse.move(640, 780)
         shot(page, name)
+
+
+def kin(page: Page, base: str) -> None:
+    table(page, base, "crews")
+    page.get_by_role("button", name="Start a trail", exact=True).click()
+    page.wait_for_load_state("networkidle")
+    page.locator("#word-box").fill(
+        "who belongs to whom from unit and belongs_to with the sum of cost_month, below Tallow Lane"
+    )
+    page.keyboard.press("Enter")
+    page.wait_for_load_state("networkidle")
+    page.locator("#stage svg.picture").wait_for()
+    page.locator(".signposts .side-head").wait_for(state="attached")
+    page.evaluate("document.activeElement.blur()")
+    page.mouse.move(640, 780)
+    shot(page, "kin")
 
 
 def tale(page: Page, base: str) -> None:
