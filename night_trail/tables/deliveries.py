@@ -61,7 +61,9 @@ def delivery(table: Table, path: Path, name: str, behind: str) -> Arrival:
     shutil.move(path, kept)
     bundle = Bundle.objects.create(owner=table.owner, name=name[:200])
     add_to_bundle(bundle, kept, name[:255], table)
-    arrival = bundle.arrivals.get()
+    arrival = bundle.arrivals.first()
+    if arrival is None:
+        raise NightTrailError(f"No table was found in {name}", "", "Save it as CSV and try again.")
     if arrival.state == Arrival.State.FAILED:
         raise NightTrailError(arrival.said, "", "")
     arrival.behind, arrival.state, arrival.said = behind, Arrival.State.WAITING, "Waiting to be read."

@@ -171,6 +171,8 @@ def test_the_words_are_true_of_ties_of_one_part_and_of_a_level_alone() -> None:
     assert said(made(MakeUp(SUM, ("a",)), one), one)[0] == "It is all n, 4."
     leads = table_of(a=["n", "s", "w"], x=[8.0, 1.0, 1.0])
     assert said(made(MakeUp(SUM, ("a",)), leads), leads)[0] == "n makes up 80 % of 10."
+    twins = table_of(a=["n", "n", "s"], b=["p", "q", "r"], x=[2.0, 2.0, 1.0])
+    assert "The largest" not in said(made(MakeUp(SUM, ("a", "b")), twins), twins)[0]
     alike = table_of(a=["n", "s"], x=[3.0, 3.0])
     assert said(made(MakeUp(MEAN, ("a",), "bars"), alike), alike)[0] == "All 2 parts are alike: 3."
     nothing = table_of(a=["n", "s"], x=pl.Series([None, None], dtype=pl.Float64))

@@ -84,7 +84,11 @@ class Between:
 
 @dataclass(frozen=True)
 class FlowAnswer:
-    """What flows, station by station; ``orders`` is how groups stand, from the top, to cross least."""
+    """What flows, station by station; ``orders`` is how groups stand, from the top, to cross least.
+
+    ``staying`` is how much has the same name at the first two stations, gathered or not; None where
+    these share too few names, or are scales: the same figure of two scales is not the same place.
+    """
 
     question: Flow
     column: Column | None
@@ -94,27 +98,12 @@ class FlowAnswer:
     stations: tuple[Station, ...]
     between: tuple[Between, ...]
     orders: Orders
+    staying: float | None = None
     times: int = 0
 
     def condition(self, at: int, one: int, other: int) -> Condition:
         """Return the condition that names the rows that go between two groups behind station ``at``."""
         return AllOf((self.stations[at].condition(one), self.stations[at + 1].condition(other)))
-
-    @property
-    def staying(self) -> float | None:
-        """How much goes from a group to the one of the same name; None where stations share too few names.
-
-        The same figure of two scales is not the same place.
-        """
-        first, second = self.stations[:2]
-        if first.column.kind.measured or second.column.kind.measured:
-            return None
-        names = [g.key for g in second.grouping.groups if not g.others]
-        own = [g.key for g in first.grouping.groups if not g.others]
-        common = set(names) & set(own)
-        if not common or len(common) < SHARED * max(len(own), len(names)):
-            return None
-        return float(sum(self.between[0].figures[own.index(k), names.index(k)] for k in common))
 
 
 def check(question: Flow, table: Table) -> None:
@@ -149,6 +138,7 @@ class _Passed:
     lacks: tuple[bool, ...]
     pairs: tuple[Ints, ...]
     between: tuple[Between, ...]
+    staying: float | None
 
     @property
     def nbytes(self) -> int:
@@ -191,6 +181,7 @@ def flow(question: Flow, rows: Rows) -> FlowAnswer:
         stations=stations,
         between=between,
         orders=least_crossing([one.figures for one in between], [one.ends for one in stations]),
+        staying=passed.staying,
         times=times_of(measure, rows),
     )
 
@@ -208,7 +199,23 @@ def _passed(question: Flow, rows: Rows, held: Held) -> _Passed:
         tuple(
             _between(question.measure, held, one, (wide[at], wide[at + 1])) for at, one in enumerate(pairs)
         ),
+        _staying(question, rows, held),
     )
+
+
+def _staying(question: Flow, rows: Rows, held: Held) -> float | None:
+    """Return how much has the same name at the first two stations, of all names, kept apart or not."""
+    first, second = (rows.table.column(name) for name in question.stations[:2])
+    if first.kind.measured or second.kind.measured:
+        return None
+    one, other = rows.table.coded(first.name), rows.table.coded(second.name)
+    place = {label: i for i, label in enumerate(other.labels)}
+    same = np.array([place.get(label, -2) for label in one.labels], dtype=np.int64)
+    if int((same >= 0).sum()) < SHARED * max(len(one.labels), len(other.labels), 1):
+        return None
+    here, there = (c.codes if held.at is None else c.codes[held.at] for c in (one, other))
+    stays = (here >= 0) & (same[here] == there)
+    return float(held.values[stays].sum())
 
 
 def _station(one: Grouping, lacks: bool, rows: Rows, near: Between, axis: int) -> Station:

@@ -356,15 +356,16 @@ class _Making:
         return tuple((self._label(0, int(i)), float(self.values[0][i])) for i in ordered)
 
     def largest(self) -> tuple[tuple[str, ...], float] | None:
-        """Return the largest part of the deepest level that has its value; None where there is one level."""
+        """Return the largest part of the deepest level that has it; None of one level, or where two are."""
         deep = len(self.values) - 1
         known = np.flatnonzero(self.tree.codes[deep] < len(self.levels[deep].groups))
         if deep == 0 or not len(known):
             return None
-        i = int(
-            known[np.argmax(np.where(np.isnan(self.values[deep][known]), -np.inf, self.values[deep][known]))]
-        )
-        return self._names(deep, i), float(self.values[deep][i])
+        values = np.nan_to_num(self.values[deep][known], nan=-np.inf)
+        most = float(values.max())
+        if int((values == most).sum()) > 1:
+            return None
+        return self._names(deep, int(known[np.argmax(values)])), most
 
     def parts(self) -> list[Part]:
         """Return the parts in the order of the tree, the largest first."""
