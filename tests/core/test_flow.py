@@ -54,7 +54,7 @@ def said(found: FlowAnswer, table: Table) -> tuple[str, tuple[str, ...]]:
     return plain(words.headline).replace("\u2009", " "), words.cautions
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=10, deadline=None)
 @given(st.integers(0, 10_000), st.sampled_from([SUM, COUNT]), st.integers(2, 30))
 def test_what_comes_into_a_station_goes_out_of_it(seed: int, measure: Measure, places: int) -> None:
     table = table_of(**trips(seed, places=places))

@@ -64,7 +64,7 @@ def grown(seed: int, n: int = 120, circles: int = 2) -> dict[str, list[Any]]:
     }
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(st.integers(0, 10_000), st.integers(5, 120), st.integers(0, 3))
 def test_everyone_stands_in_the_tree_once_and_nothing_is_lost_or_counted_twice(
     seed: int, n: int, circles: int
