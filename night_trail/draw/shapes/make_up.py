@@ -14,6 +14,7 @@ from night_trail.core.questions.make_up.words import figure_said, part_card, sha
 from night_trail.core.questions.shared.measure_slots import measure_words
 from night_trail.core.table import Table
 from night_trail.core.turns import See
+from night_trail.draw.frame.arcs import arc
 from night_trail.draw.frame.canvas import NAMED, Canvas, Size, Stands, label, line
 from night_trail.draw.frame.scales import Lanes, Linear, ticks
 from night_trail.draw.frame.squarify import Box, squarified
@@ -225,12 +226,11 @@ class _Drawn:
             part = self.answer.parts[at]
             until = run + (end - start) * max(part.figure, 0.0) / whole
             inner = hole + (part.depth - 1) * thick
-            shape = _arc(x, y, inner + 0.5, inner + thick - 0.5, run, until, self.tone(part))
+            shape = arc(x, y, inner + 0.5, inner + thick - 0.5, run, until, self.tone(part))
             lit = None
             if share := self.lit_share(part):
-                lit = _arc(
-                    x, y, inner + thick * 0.2, inner + thick * 0.8, run, run + (until - run) * share, "lit"
-                )
+                shines = run + (until - run) * share
+                lit = arc(x, y, inner + thick * 0.2, inner + thick * 0.8, run, shines, "lit")
             middle, radius = math.pi * (run + until), inner + thick / 2
             at_x, at_y = x + radius * math.sin(middle), y - radius * math.cos(middle)
             self.canvas.around(part.key, at_x, at_y)
@@ -402,18 +402,3 @@ def shared_out(values: list[float], count: int) -> list[int]:
     for i in order[: count - sum(found)]:
         found[i] += 1
     return found
-
-
-def _arc(x: float, y: float, inner: float, outer: float, start: float, end: float, class_: str) -> Svg:
-    # a full turn has no two ends: it stops a hair before
-    a, b = 2 * math.pi * start, 2 * math.pi * min(end, start + 0.99999)
-    large = 1 if b - a > math.pi else 0
-
-    def at(radius: float, angle: float) -> str:
-        return f"{x + radius * math.sin(angle):.2f} {y - radius * math.cos(angle):.2f}"
-
-    d = (
-        f"M{at(outer, a)}A{outer:.2f} {outer:.2f} 0 {large} 1 {at(outer, b)}"
-        f"L{at(inner, b)}A{inner:.2f} {inner:.2f} 0 {large} 0 {at(inner, a)}Z"
-    )
-    return el("path", class_=class_, d=d)

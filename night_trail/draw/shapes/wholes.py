@@ -9,6 +9,7 @@ from night_trail.core.questions.compare.answer import CompareAnswer
 from night_trail.core.questions.compare.sentence import baseline_words
 from night_trail.core.questions.compare.words import difference_words, figure_words
 from night_trail.core.table import Table
+from night_trail.draw.frame.arcs import arc
 from night_trail.draw.frame.canvas import NAMED, Canvas, Size, label
 from night_trail.draw.frame.scales import Lanes, Linear
 from night_trail.draw.frame.stairs import Stair
@@ -79,18 +80,7 @@ def _arc(canvas: Canvas, start: float, end: float, class_: str, id_: str, thin: 
     x, y, outer = _centre(canvas)
     inner = outer * (0.72 if thin else 0.6)
     outer = outer * 0.9 if thin else outer
-    # a full turn has no two ends: it stops a hair before
-    a, b = 2 * math.pi * start, 2 * math.pi * min(end, start + 0.99999)
-    large = 1 if b - a > math.pi else 0
-
-    def at(radius: float, angle: float) -> str:
-        return f"{x + radius * math.sin(angle):.2f} {y - radius * math.cos(angle):.2f}"
-
-    d = (
-        f"M{at(outer, a)}A{outer:.2f} {outer:.2f} 0 {large} 1 {at(outer, b)}"
-        f"L{at(inner, b)}A{inner:.2f} {inner:.2f} 0 {large} 0 {at(inner, a)}Z"
-    )
-    return el("path", class_=class_, id=id_, d=d)
+    return arc(x, y, inner, outer, start, end, class_, id_)
 
 
 def _middle_of_arc(canvas: Canvas, at: float) -> tuple[float, float]:

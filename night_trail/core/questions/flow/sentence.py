@@ -14,13 +14,11 @@ from night_trail.core.measure import Measure
 from night_trail.core.questions.flow.answer import check, shapes_for
 from night_trail.core.questions.flow.question import MOST_STATIONS, SLOTS, Flow
 from night_trail.core.questions.shared.measure_slots import (
-    NAMED,
-    change_aggregate,
+    change_measure,
     leading_measure,
     measure_parts,
     measure_words,
     short_measure,
-    with_column,
 )
 from night_trail.core.questions.shared.measures import ADDS_UP, first_measure
 from night_trail.core.questions.shared.sentence import Part, Sentence, chosen
@@ -124,16 +122,12 @@ def changed(
     """Return the question with another choice in a slot, and the change in a few words."""
     if slot in SLOTS:
         return _station(question, SLOTS.index(slot), value, table)
-    if slot == "aggregate":
-        if isinstance(value, str) and (known := table.measures.get(value.removeprefix(NAMED))):
-            return replace(question, measure=known), value.removeprefix(NAMED)
-        measure, label = change_aggregate(question.measure, value, table, question.stations[0], lit)
-        return replace(question, measure=measure), label
-    if slot == "column":
-        column = table.column(value or "")
-        measure = with_column(question.measure, column)
-        measure = measure if measure.aggregate in ADDS_UP else Measure("sum", column.name)
-        return replace(question, measure=measure), measure_words(measure, table)
+    if (other := change_measure(question.measure, slot, value, table, question.stations[0], lit)) is not None:
+        made, label = other
+        if slot == "column" and made.aggregate not in ADDS_UP:
+            made = Measure("sum", made.column)
+            label = measure_words(made, table)
+        return replace(question, measure=made), label
     if slot == "shape":
         chosen(slot, value, SHAPE_WORDS)
         return replace(question, shape=value), f"as {SHAPE_WORDS[value]}"

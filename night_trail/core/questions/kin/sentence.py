@@ -15,12 +15,9 @@ from night_trail.core.measure import Measure
 from night_trail.core.questions.kin.answer import check
 from night_trail.core.questions.kin.question import MOST_NAMED, Kin
 from night_trail.core.questions.shared.measure_slots import (
-    NAMED,
-    change_aggregate,
+    change_measure,
     leading_measure,
     measure_parts,
-    measure_words,
-    with_column,
 )
 from night_trail.core.questions.shared.measures import first_measure
 from night_trail.core.questions.shared.sentence import Part, Sentence
@@ -127,17 +124,9 @@ def changed(
     if slot == "depth":
         depth = _levels(value)
         return replace(question, depth=depth, opened=(), closed=()), f"opened {depth_words(depth)}"
-    if slot == "aggregate":
-        if isinstance(value, str) and (known := table.measures.get(value.removeprefix(NAMED))):
-            return replace(question, measure=known), value.removeprefix(NAMED)
-        measure, label = change_aggregate(question.measure, value, table, question.unit, lit)
-        return replace(question, measure=measure), label
-    if slot == "column":
-        measure = with_column(question.measure, table.column(value or ""))
-        return replace(question, measure=measure), measure_words(measure, table)
-    if slot == "per":
-        measure = replace(question.measure, per=table.column(value or "").name)
-        return replace(question, measure=measure), f"per {value}"
+    if (measured := change_measure(question.measure, slot, value, table, question.unit, lit)) is not None:
+        made, label = measured
+        return replace(question, measure=made), label
     raise BadQuestion(f"There is no slot “{slot}” in this sentence")
 
 

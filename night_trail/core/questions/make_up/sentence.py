@@ -15,14 +15,12 @@ from night_trail.core.measure import Measure
 from night_trail.core.questions.make_up.answer import check, shapes_for
 from night_trail.core.questions.make_up.question import MOST_LEVELS, SLOTS, THEN, MakeUp
 from night_trail.core.questions.shared.measure_slots import (
-    NAMED,
-    change_aggregate,
+    change_measure,
     leading_measure,
     measure_from,
     measure_parts,
     measure_words,
     short_measure,
-    with_column,
 )
 from night_trail.core.questions.shared.measures import first_measure
 from night_trail.core.questions.shared.sentence import Part, Sentence, chosen
@@ -154,17 +152,9 @@ def changed(
         return _level(question, SLOTS.index(slot), value, table)
     if slot.startswith("within"):
         return _gone(question, slot.removeprefix("within"), value)
-    if slot == "aggregate":
-        if isinstance(value, str) and (known := table.measures.get(value.removeprefix(NAMED))):
-            return _fitted(replace(question, measure=known)), value.removeprefix(NAMED)
-        measure, label = change_aggregate(question.measure, value, table, question.levels[0], lit)
-        return _fitted(replace(question, measure=measure)), label
-    if slot == "column":
-        measure = with_column(question.measure, table.column(value or ""))
-        return _fitted(replace(question, measure=measure)), measure_words(measure, table)
-    if slot == "per":
-        measure = replace(question.measure, per=table.column(value or "").name)
-        return _fitted(replace(question, measure=measure)), f"per {value}"
+    if (other := change_measure(question.measure, slot, value, table, question.levels[0], lit)) is not None:
+        made, label = other
+        return _fitted(replace(question, measure=made)), label
     if slot == "shade":
         if not value:
             return replace(question, shade=None), "not shaded"

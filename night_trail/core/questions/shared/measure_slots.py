@@ -160,3 +160,22 @@ def _some_number(table: Table, *taken: str | None) -> str:
     if not able:
         raise BadQuestion("There is no other number", "column", "Choose another measure.")
     return max(able, key=lambda c: c.additive).name
+
+
+def change_measure(
+    measure: Measure, slot: str, value: Any, table: Table, taken: str, lit: Condition | None
+) -> tuple[Measure, str] | None:
+    """Return a measure with another choice in one of its slots, and it in words; None of another slot.
+
+    ``taken`` is a column it cannot measure.
+    """
+    if slot == "aggregate":
+        if isinstance(value, str) and (known := table.measures.get(value.removeprefix(NAMED))):
+            return known, value.removeprefix(NAMED)
+        return change_aggregate(measure, value, table, taken, lit)
+    if slot == "column":
+        made = with_column(measure, table.column(value or ""))
+        return made, measure_words(made, table)
+    if slot == "per":
+        return replace(measure, per=table.column(value or "").name), f"per {value}"
+    return None
