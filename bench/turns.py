@@ -19,7 +19,7 @@ Case = tuple[str, "list[Change]", "Callable[[pd.DataFrame], None] | None"]
 LEVELS = (("district", "depot", "line"), ("depot", "festival", "line"))
 GROUPS = ("district", "depot", "festival", "line")
 ASKED_FOR = ("departed_at", "rain_mm", "boardings", "measure_5", "measure_6", "measure_7")
-USED = ["late_min", "rain_mm", "district", "line", "boardings", "departed_at"]
+USED = ["late_min", "rain_mm", "district", "depot", "line", "boardings", "departed_at"]
 LANTERN = "lantern change, three pictures beside"
 ROWS = "rows: first page of a million, sorted"
 
