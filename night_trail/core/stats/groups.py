@@ -314,10 +314,16 @@ def cramers_v(left: Ints, right: Ints) -> float | None:
     """
     _, a = np.unique(left, return_inverse=True)
     _, b = np.unique(right, return_inverse=True)
-    rows, columns, n = int(a.max()) + 1, int(b.max()) + 1, len(a)
+    rows, columns = int(a.max()) + 1, int(b.max()) + 1
+    return v_of_counts(np.bincount(a * columns + b, minlength=rows * columns).reshape(rows, columns))
+
+
+def v_of_counts(table: Ints) -> float | None:
+    """Return Cramér's V, corrected as above, of the counts of pairs; shape (values of one, of the other)."""
+    counts = table[table.sum(axis=1) > 0][:, table.sum(axis=0) > 0].astype(np.float64)
+    (rows, columns), n = counts.shape, float(counts.sum())
     if min(rows, columns) < 2 or n < 2:
         return None
-    counts = np.bincount(a * columns + b, minlength=rows * columns).reshape(rows, columns).astype(np.float64)
     expected = np.outer(counts.sum(axis=1), counts.sum(axis=0)) / n
     phi2 = float(((counts - expected) ** 2 / expected).sum()) / n
     corrected = max(0.0, phi2 - (rows - 1) * (columns - 1) / (n - 1))

@@ -12,7 +12,7 @@ from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.shared.basis import Basis, Grouping, grouping
 from night_trail.core.questions.shared.grouping import can_compare, no_groups
 from night_trail.core.rows import Rows
-from night_trail.core.stats.groups import cramers_v
+from night_trail.core.stats.groups import v_of_counts
 from night_trail.core.table import Column, Floats, Ints, Table
 
 MOST = 20
@@ -108,6 +108,4 @@ def against_chance(counts: Ints, total: int) -> tuple[Floats, Floats, float | No
         residuals = np.where(spread > 0, (counts - expected) / spread, 0.0)
         chi = float(np.nansum(np.where(expected > 0, (counts - expected) ** 2 / expected, 0.0)))
     free = (np.count_nonzero(lines) - 1) * (np.count_nonzero(columns) - 1)
-    at = np.repeat(np.arange(counts.size), counts.reshape(-1)) if total <= 2_000_000 else None
-    v = None if at is None else cramers_v(at // counts.shape[1], at % counts.shape[1])
-    return expected, residuals, v, float(special.chdtrc(free, chi)) if free > 0 else None
+    return expected, residuals, v_of_counts(counts), float(special.chdtrc(free, chi)) if free > 0 else None
