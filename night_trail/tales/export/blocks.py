@@ -94,3 +94,8 @@ def _runs(tokens: list[Token]) -> Iterator[Run]:  # noqa: C901  (one case a toke
                 bound = link.startswith(FIGURE)
                 leads = link if link.startswith(("http://", "https://", "mailto:")) else ""
                 yield Run(token.content, bold > 0, italic > 0, leads, bound)
+
+
+def clean(text: str) -> str:
+    """Return a text without what XML cannot hold."""
+    return "".join(c for c in text if c >= " " or c in "\n\t")

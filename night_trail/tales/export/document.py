@@ -10,7 +10,7 @@ from typing import Any
 
 from night_trail.draw.frame.text import FONTS
 from night_trail.draw.png import png
-from night_trail.tales.export.blocks import Block, blocks
+from night_trail.tales.export.blocks import Block, blocks, clean
 from night_trail.tales.export.gathered import Part, Told, told
 from night_trail.tales.images import ENDINGS
 from night_trail.tales.models import Tale
@@ -26,13 +26,13 @@ def word(tale: Tale) -> bytes:
     made = Document()
     made.core_properties.title = tale.title[:250]
     made.core_properties.author = ""
-    made.add_heading(_clean(tale.title), 0)
+    made.add_heading(clean(tale.title), 0)
     chapter = ""
     for one in told(tale):
         if one.chapter and one.chapter != chapter:
             chapter = one.chapter
-            made.add_heading(_clean(chapter), 1)
-        made.add_heading(_clean(one.heading), 2)
+            made.add_heading(clean(chapter), 1)
+        made.add_heading(clean(one.heading), 2)
         _said(made, one)
         _pictured(made, one)
     out = io.BytesIO()
@@ -42,23 +42,23 @@ def word(tale: Tale) -> bytes:
 
 def _said(made: Any, one: Told) -> None:
     if one.large is not None:
-        made.add_paragraph(_clean(f"{one.large.text}: {one.large.label}"), style="Intense Quote")
+        made.add_paragraph(clean(f"{one.large.text}: {one.large.label}"), style="Intense Quote")
     for block in blocks(one.text):
         _written(made, block)
     if one.claim:
-        made.add_paragraph().add_run(_clean(one.claim)).italic = True
+        made.add_paragraph().add_run(clean(one.claim)).italic = True
 
 
 def _pictured(made: Any, one: Told) -> None:
     for part in _pictures(one):
         if part.words:
-            made.add_paragraph(_clean(part.words))
+            made.add_paragraph(clean(part.words))
         _shown(made, png(part.alone(), 2), 6.2, _alt(part))
-        made.add_paragraph(_clean(part.sentence), style="Caption")
+        made.add_paragraph(clean(part.sentence), style="Caption")
         for caution in part.cautions:
-            made.add_paragraph(_clean(f"! {caution}"), style="Caption")
+            made.add_paragraph(clean(f"! {caution}"), style="Caption")
     if one.image is not None:
-        _shown(made, bytes(one.image.data), min(6.2, one.image.width / 110), _clean(one.alt))
+        _shown(made, bytes(one.image.data), min(6.2, one.image.width / 110), clean(one.alt))
     if one.unreadable:
         made.add_paragraph("The picture of this stop cannot be drawn any more.")
 
@@ -75,19 +75,14 @@ def _pictures(one: Told) -> tuple[Part, ...]:
 
 
 def _alt(part: Part) -> str:
-    return _clean(f"{part.sentence} {part.headline}")[:1_000]
-
-
-def _clean(text: str) -> str:
-    """Return a text without what XML cannot hold."""
-    return "".join(c for c in text if c >= " " or c in "\n\t")
+    return clean(f"{part.sentence} {part.headline}")[:1_000]
 
 
 def _written(made: Any, block: Block) -> None:
     paragraph = made.add_paragraph(style=STYLES.get(block.kind))
     for run in block.runs:
         text = f"{run.text} ({run.link})" if run.link and run.link != run.text else run.text
-        written = paragraph.add_run(_clean(text))
+        written = paragraph.add_run(clean(text))
         written.bold, written.italic = run.bold or run.figure, run.italic
 
 

@@ -14,7 +14,7 @@ from night_trail.core.questions.shared.figures import Figures
 from night_trail.core.questions.spread.histogram import HistogramAnswer
 from night_trail.draw import Size
 from night_trail.draw.png import png
-from night_trail.tales.export.blocks import Block, blocks
+from night_trail.tales.export.blocks import Block, blocks, clean
 from night_trail.tales.export.gathered import Part, Told, told
 from night_trail.tales.models import Image, Tale
 
@@ -91,7 +91,7 @@ def _stop(made: Any, one: Told, part: Part | None, at: int) -> None:
         _image(slide, own, one.alt)
     said = (part.headline, *part.cautions) if part is not None else ()
     if notes := "\n".join(line for line in ((one.notes if at == 0 else ""), *said) if line):
-        slide.notes_slide.notes_text_frame.text = _clean(notes)
+        slide.notes_slide.notes_text_frame.text = clean(notes)
     if part is None and one.unreadable:
         _write(frame, [("The picture of this stop cannot be drawn any more.", {})], 12, SANS, colour=DIM)
 
@@ -117,12 +117,7 @@ def _image(slide: Any, image: Image, alt: str) -> None:
     picture = slide.shapes.add_picture(
         io.BytesIO(bytes(image.data)), *_inches(left + (width - wide) / 2, top, wide, high)
     )
-    picture._element.nvPicPr.cNvPr.set("descr", _clean(alt))
-
-
-def _clean(text: str) -> str:
-    """Return a text without what XML cannot hold."""
-    return "".join(c for c in text if c >= " " or c in "\n\t")
+    picture._element.nvPicPr.cNvPr.set("descr", clean(alt))
 
 
 Series = tuple[str, str, list[str], list[float | None]]
@@ -227,7 +222,7 @@ def _write(
     paragraph.space_after = Pt(6)
     for text, style in runs:
         run = paragraph.add_run()
-        run.text = _clean(text)
+        run.text = clean(text)
         run.font.size, run.font.name = Pt(size), font
         run.font.bold, run.font.italic = bold or bool(style.get("bold")), bool(style.get("italic"))
         run.font.color.rgb = RGBColor.from_string(colour)

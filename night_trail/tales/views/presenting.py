@@ -16,7 +16,7 @@ from night_trail.draw import Size
 from night_trail.tales.figures import figures_of
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.prose import prose
-from night_trail.tales.views.walking import stops_to_walk
+from night_trail.tales.views.walking import stops_to_walk, with_beat
 from night_trail.tales.views.writing import writable
 from night_trail.trails.pictures import Desk
 from night_trail.web.asking import for_a_swap
@@ -50,7 +50,7 @@ def present(request: HttpRequest, tale: int, number: int = 1) -> HttpResponse:
         "prose": prose(stop.text, figures, source),
         "now": _picture(stop, beat, NOW, "now"),
         "back": _address(found, *places[here - 1]) if here else "",
-        "walk": _walk(found, number, beat),
+        "walk": with_beat(reverse("tales:own-walk-stop", args=[tale, number]), beat),
     }
     if stop.beats:
         context["beat_words"] = stop.beat_values()[beat - 1].words
@@ -71,13 +71,7 @@ def _beats(stop: Stop) -> int:
 
 
 def _address(tale: Tale, number: int, beat: int) -> str:
-    address = reverse("tales:present-stop", args=[tale.pk, number])
-    return f"{address}?beat={beat}" if beat > 1 else address
-
-
-def _walk(tale: Tale, number: int, beat: int) -> str:
-    address = reverse("tales:own-walk-stop", args=[tale.pk, number])
-    return f"{address}?beat={beat}" if beat > 1 else address
+    return with_beat(reverse("tales:present-stop", args=[tale.pk, number]), beat)
 
 
 def _picture(stop: Stop, beat: int, size: Size, prefix: str) -> str:

@@ -54,7 +54,7 @@ def own(request: HttpRequest, tale: int, number: int = 1) -> HttpResponse:
     may_write = Tale.objects.visible_to(request.user, Role.EXPLORE).filter(pk=tale).exists()
 
     def address(to: int, beat: int = 0) -> str:
-        return _with_beat(reverse("tales:own-walk-stop", args=[found.pk, to]), beat)
+        return with_beat(reverse("tales:own-walk-stop", args=[found.pk, to]), beat)
 
     leave = reverse("tales:write", args=[found.pk]) if may_write else reverse("tales:index")
     return _walk(request, found, number, address, leave)
@@ -71,7 +71,7 @@ def shared(request: HttpRequest, token: str, number: int = 1) -> HttpResponse:
         return ask_password(request, link, token)
 
     def address(to: int, beat: int = 0) -> str:
-        return _with_beat(reverse("tales:walk-stop", args=[token, to]), beat)
+        return with_beat(reverse("tales:walk-stop", args=[token, to]), beat)
 
     response = _walk(request, link.tale, number, address, "", link=link, token=token)
     response["Cache-Control"] = "private, no-store"
@@ -91,7 +91,7 @@ def before(request: HttpRequest, tale: int, edition: int, number: int = 1) -> Ht
     earlier = get_object_or_404(found.editions, number=edition)
 
     def address(to: int, beat: int = 0) -> str:
-        return _with_beat(reverse("tales:before-stop", args=[found.pk, edition, to]), beat)
+        return with_beat(reverse("tales:before-stop", args=[found.pk, edition, to]), beat)
 
     may_write = Tale.objects.sees(request.user, found, Role.EXPLORE)
     stops = stops_of(earlier, still_there=not may_write)
@@ -109,7 +109,7 @@ def shared_before(request: HttpRequest, token: str, edition: int, number: int = 
     earlier = get_object_or_404(link.tale.editions, number=edition)
 
     def address(to: int, beat: int = 0) -> str:
-        return _with_beat(reverse("tales:walk-before", args=[token, edition, to]), beat)
+        return with_beat(reverse("tales:walk-before", args=[token, edition, to]), beat)
 
     stops = stops_of(earlier, still_there=True)
     leave = reverse("tales:walk", args=[token])
@@ -126,7 +126,8 @@ def _count(request: HttpRequest, response: HttpResponse, link: Link) -> None:
         response.set_cookie(name, "1", httponly=True, samesite="Lax", secure=request.is_secure())
 
 
-def _with_beat(address: str, beat: int) -> str:
+def with_beat(address: str, beat: int) -> str:
+    """Return the address of a beat of a stop; the first needs no saying."""
     return f"{address}?beat={beat}" if beat > 1 else address
 
 

@@ -99,9 +99,7 @@ def check(question: Kin, table: Table) -> None:
 def kin(question: Kin, rows: Rows) -> KinAnswer:
     """Return the tree, with its figures from the rows that are kept."""
     table, measure = rows.table, question.measure
-    tree = rows.remember(
-        ("kin", question.unit, question.above), lambda: tree_of(table, question.unit, question.above)
-    )
+    tree = tree_in(question, rows)
     held = held_in(measure, rows)
     codes = table.coded(question.unit).codes
     cells = held.grouped(codes)
@@ -142,6 +140,12 @@ def kin(question: Kin, rows: Rows) -> KinAnswer:
         unknown=tuple(named[tree.rows :]),
         branches=making.branches(),
     )
+
+
+def tree_in(question: Kin, rows: Rows) -> Tree:
+    """Return who belongs to whom in all rows of the table, made once."""
+    unit, above = question.unit, question.above
+    return rows.remember(("kin", unit, above), lambda: tree_of(rows.table, unit, above))
 
 
 def _over(question: Kin, cells: Cells, n: Ints, size: int) -> Floats | None:

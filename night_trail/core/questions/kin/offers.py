@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
-from night_trail.core.questions.kin.answer import SUMMABLE, KinAnswer
+from night_trail.core.questions.kin.answer import SUMMABLE, KinAnswer, tree_in
 from night_trail.core.questions.kin.question import Kin
 from night_trail.core.questions.kin.sentence import depth_words
-from night_trail.core.questions.kin.tree import Tree, summed_up, tree_of
+from night_trail.core.questions.kin.tree import summed_up
 from night_trail.core.questions.shared.measure_offers import aggregate_offers, column_offers, per_offers
 from night_trail.core.questions.shared.offers import Looking, Offer, no_slot
 from night_trail.core.table import Column
@@ -52,7 +52,7 @@ def names(column: Column) -> bool:
 
 def _tops(look: Looking, question: Kin) -> list[Offer]:
     """Return who the picture can begin at: those with most below them, and what leads to where it begins."""
-    tree: Tree = tree_of(look.table, question.unit, question.above)
+    tree = tree_in(question, look.rows)
     under = summed_up(tree, np.ones(len(tree.labels))).astype(int) - 1
     found = [Offer("all of them", None, question.top is None)]
     ordered = np.argsort(-under, kind="stable")[:MOST_TOPS]

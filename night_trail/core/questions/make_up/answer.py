@@ -7,7 +7,7 @@ add up (averages, ratios, medians) are computed from rows at every level, never 
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,10 +17,11 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.questions.compare.answer import times_of
 from night_trail.core.questions.make_up.question import MakeUp, MakeUpShape
+from night_trail.core.questions.make_up.tree import Tree, chosen, overall_of, places_of, tree_of
 from night_trail.core.questions.shared.basis import Basis, Grouping, grouping, hues
 from night_trail.core.questions.shared.cells import Cells, Held, held_in
 from night_trail.core.questions.shared.grouping import can_compare, no_groups
-from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, overall, plain_figures
+from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, plain_figures
 from night_trail.core.rows import Rows
 from night_trail.core.table import Bools, Column, Floats, Ints, Table
 
@@ -147,33 +148,6 @@ def shapes_for(question: MakeUp) -> tuple[MakeUpShape, ...]:
     return ("treemap", "rings", "bars", "squares", "stair")
 
 
-@dataclass(frozen=True)
-class _Tree:
-    """All parts, drawn or not, whatever is lit: kept from turn to turn.
-
-    ``ids`` says in which part of each level every cell lies, shape (cells,) of each level.
-    ``parents`` and ``codes`` say for each part of a level its parent and its value's place, the
-    number of values for one that lacks the level; ``values`` and ``n`` its figure and its rows;
-    ``places`` where the parts of each parent begin in an order that puts them together.
-    """
-
-    ids: tuple[Ints, ...]
-    parents: tuple[Ints, ...]
-    codes: tuple[Ints, ...]
-    values: tuple[Floats, ...]
-    n: tuple[Ints, ...]
-    places: tuple[tuple[Ints, Ints], ...]
-    unnested: tuple[tuple[int, int, int], ...]
-    total: float
-    whole: float
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes it holds."""
-        arrays = (*self.ids, *self.parents, *self.codes, *self.values, *self.n)
-        return sum(one.nbytes for one in arrays) + sum(a.nbytes + b.nbytes for a, b in self.places)
-
-
 def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
     """Return the parts of a measure's figure."""
     measure, depth = question.measure, len(question.path)
@@ -181,9 +155,9 @@ def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
     levels = [grouping(rows, name, MOST_VALUES) for name in question.levels[: depth + len(shown)]]
     held = held_in(measure, rows)
     gone_into, inside = _inside(question, levels, held)
-    within = held if inside is None else _chosen(held, inside)
+    within = held if inside is None else chosen(held, inside)
     key = ("make-up", measure, question.levels[: depth + len(shown)], question.path)
-    tree = rows.remember(key, lambda: _tree(measure, levels[depth:], held, within))
+    tree = rows.remember(key, lambda: tree_of(measure, levels[depth:], held, within))
     below = sum(int((one < 0).sum()) for one in tree.values)
     shape: MakeUpShape = question.shape
     if below and shape in OF_AREA:
@@ -249,72 +223,6 @@ def _inside(question: MakeUp, levels: Sequence[Grouping], held: Held) -> tuple[l
     return named, found
 
 
-def _chosen(held: Held, which: Bools) -> Held:
-    at = np.flatnonzero(which)
-    return Held(
-        held.values[at],
-        at if held.at is None else held.at[at],
-        None if held.below is None else held.below[at],
-    )
-
-
-def _tree(measure: Measure, levels: Sequence[Grouping], held: Held, within: Held) -> _Tree:
-    """Return the parts of each level, those that occur only, and their figures."""
-    ids, parents, codes = _places_of(levels, within)
-    figures = [
-        plain_figures(measure, Cells(within.values, own, within.below), len(above))
-        for own, above in zip(ids, parents, strict=True)
-    ]
-    return _Tree(
-        ids,
-        parents,
-        codes,
-        tuple(one.values for one in figures),
-        tuple(one.n for one in figures),
-        tuple(map(_places, parents)),
-        tuple(_unnested(levels, parents, codes)),
-        _overall(measure, within),
-        _overall(measure, held),
-    )
-
-
-def _overall(measure: Measure, held: Held) -> float:
-    return overall(measure, Cells(held.values, np.zeros(0, dtype=np.int64), held.below))
-
-
-Arrays = tuple[Ints, ...]
-
-
-def _places_of(levels: Sequence[Grouping], within: Held) -> tuple[Arrays, Arrays, Arrays]:
-    """Return in which part of each level every cell lies, and the parent and the value of each part."""
-    n = len(within.values)
-    ids, parents, codes = [], [], []
-    above, count = np.zeros(n, dtype=np.int64), 1
-    for level in levels:
-        assert level.codes is not None  # noqa: S101  (levels are columns)
-        own = level.codes if within.at is None else level.codes[within.at]
-        wide = len(level.groups) + 1
-        # what lacks the level has the place behind all values
-        pairs = above * wide + np.where(own < 0, wide - 1, own)
-        present, above = _dense(pairs, count * wide)
-        count = len(present)
-        ids.append(above)
-        parents.append(present // wide)
-        codes.append(present % wide)
-    return tuple(ids), tuple(parents), tuple(codes)
-
-
-def _dense(pairs: Ints, width: int) -> tuple[Ints, Ints]:
-    """Return the numbers that occur, ascending, and for each of ``pairs`` its place among them."""
-    if width > 4 * len(pairs) + 1_000:
-        present, at = np.unique(pairs, return_inverse=True)
-        return present, at.astype(np.int64)
-    seen = np.zeros(width, dtype=np.bool_)
-    seen[pairs] = True
-    places = np.cumsum(seen) - 1
-    return np.flatnonzero(seen), places[pairs]
-
-
 class _Making:
     """The parts that are drawn, chosen from all of them."""
 
@@ -324,7 +232,7 @@ class _Making:
         rows: Rows,
         levels: Sequence[Grouping],
         within: Held,
-        tree: _Tree,
+        tree: Tree,
         shape: MakeUpShape,
         gone_into: Sequence[Condition],
     ) -> None:
@@ -492,7 +400,7 @@ class _Making:
             return float(np.average(self.values[level][several], weights=n)) if n.sum() else float("nan")
         among = np.zeros(len(self.values[level]), dtype=np.bool_)
         among[several] = True
-        return _overall(self.question.measure, _chosen(self.within, among[self.tree.ids[level]]))
+        return overall_of(self.question.measure, chosen(self.within, among[self.tree.ids[level]]))
 
     def _largest_first(self, level: int, own: Ints) -> Ints:
         """Return parts by size, those that lack the level last."""
@@ -518,13 +426,6 @@ class _Making:
         return tuple(found)
 
 
-def _places(parents: Ints) -> tuple[Ints, Ints]:
-    """Return where the parts of each parent begin in an order that puts them together, and that order."""
-    order = np.argsort(parents, kind="stable")
-    count = int(parents.max()) + 1 if len(parents) else 1
-    return np.searchsorted(parents[order], np.arange(count + 1)), order
-
-
 def _and(above: Condition | None, *more: Condition) -> Condition:
     """Return conditions that all hold; those of one inside another are put side by side."""
     first = above.parts if isinstance(above, AllOf) else (above,) if above is not None else ()
@@ -538,7 +439,7 @@ def _shaded(parts: list[Part], question: MakeUp, levels: Sequence[Grouping], row
     assert shade is not None  # noqa: S101  (asked only of shaded ones)
     held = held_in(shade, rows)
     _, inside = _inside(question, levels, held)
-    within = held if inside is None else _chosen(held, inside)
+    within = held if inside is None else chosen(held, inside)
     deepest = max((part.depth for part in parts), default=0)
     own = levels[depth : depth + deepest]
     key = ("make-up shade", shade, question.levels[: depth + deepest], question.path)
@@ -565,7 +466,7 @@ class _Shades:
 def _shades(shade: Measure, levels: Sequence[Grouping], within: Held) -> dict[tuple[str, ...], float]:
     found: dict[tuple[str, ...], float] = {}
     names: list[tuple[str, ...]] = [()]
-    for level, ids, parents, codes in zip(levels, *_places_of(levels, within), strict=True):
+    for level, ids, parents, codes in zip(levels, *places_of(levels, within), strict=True):
         keys = [*(group.key for group in level.groups), ""]
         names = [(*names[parent], keys[code]) for parent, code in zip(parents, codes, strict=True)]
         values = plain_figures(shade, Cells(within.values, ids, within.below), len(parents)).values
@@ -575,19 +476,4 @@ def _shades(shade: Measure, levels: Sequence[Grouping], within: Held) -> dict[tu
 
 def _of_rows(shade: Measure, part: Part, held: Held, rows: Rows) -> float:
     inside = mask(part.condition, rows.table)
-    return _overall(shade, _chosen(held, inside if held.at is None else inside[held.at]))
-
-
-def _unnested(
-    levels: Sequence[Grouping], parents: Sequence[Ints], codes: Sequence[Ints]
-) -> Iterator[tuple[int, int, int]]:
-    """Yield for levels below the first how many values stand under several parents, and of how many."""
-    for level in range(1, len(codes)):
-        # a parent that lacks its own level is none
-        above = codes[level - 1][parents[level]]
-        known = (codes[level] < len(levels[level].groups)) & (above < len(levels[level - 1].groups))
-        wide = len(levels[level - 1].groups) + 1
-        own = np.unique(codes[level][known] * wide + above[known]) // wide
-        times = np.bincount(own, minlength=1)
-        if several := int((times > 1).sum()):
-            yield level, several, int((times > 0).sum())
+    return overall_of(shade, chosen(held, inside if held.at is None else inside[held.at]))
