@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib.auth.decorators import login_not_required
 from django.http import Http404, HttpRequest, HttpResponse
@@ -188,6 +189,9 @@ def _walk(
     if context.get("chosen"):
         context["table_address"] = _asking(context["table_address"], context["chosen"])
         context["alone_address"] = _asking(context["alone_address"], context["chosen"])
+    here = context["table_address"] if context.get("numbers") else context["alone_address"]
+    # what stands there now, as it is drawn anew for another room
+    context["here_address"] = _asking(here, urlencode({"now": context.get("lit_signed", "")}))
     words = context.get("beat_words", "") if beat > 1 else stop.text
     context["pace"] = pace(words, stop.heading if beat < 2 else "")
     swap = for_a_swap(request)

@@ -154,10 +154,12 @@ document.addEventListener("pointerdown", () => { card.hidden = true; });
 
 // ---- a picture is drawn anew, by the server, for the room it has ----
 let fitTimer = 0;
+// what is asked for: the stage, and the picture that stood on it then
+const fitting = new WeakMap();
 export function fitPictures() {
   for (const stage of $$(".stage[data-picture]")) {
     const picture = $("svg.picture", stage);
-    if (!picture || stage.dataset.fitting) continue;
+    if (!picture || fitting.has(stage)) continue;
     const wide = Math.round(stage.clientWidth);
     const high = Math.round(stage.clientHeight);
     if (!wide || !high) continue;
@@ -165,9 +167,9 @@ export function fitPictures() {
     // a tall picture is longer than the room it was drawn for, and scrolls in it
     const [roomWide, roomHigh] = picture.dataset.room?.split("x").map(Number) ?? [picture.viewBox.baseVal.width, picture.viewBox.baseVal.height];
     if (Math.abs(roomWide - wide) < 3 && Math.abs(roomHigh - high) < 3) continue;
-    stage.dataset.fitting = "1";
     const whole = stage.dataset.whole;
-    const url = new URL(whole ? location.href : stage.dataset.picture, location.href);
+    fitting.set(stage, stage.dataset.picture);
+    const url = new URL(stage.dataset.picture, location.href);
     url.searchParams.set("size", `${wide}x${high}`);
     htmx
       .ajax("GET", url.pathname + url.search, {
@@ -175,9 +177,16 @@ export function fitPictures() {
         target: whole ?? "#stage",
         swap: whole ? "outerMorph" : "innerMorph",
       })
-      .finally(() => { delete stage.dataset.fitting; });
+      .finally(() => fitting.delete(stage));
   }
 }
+// what was asked for before the page went on to something else may not bring the old back
+document.addEventListener("htmx:before:swap", (event) => {
+  const stage = event.detail.ctx.sourceElement;
+  if (!fitting.has(stage) || (stage.isConnected && fitting.get(stage) === stage.dataset.picture)) return;
+  event.preventDefault();
+  setTimeout(fitPictures, 30);
+});
 addEventListener("resize", () => {
   clearTimeout(fitTimer);
   fitTimer = setTimeout(fitPictures, 180);
