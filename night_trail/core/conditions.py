@@ -21,10 +21,12 @@ import polars as pl
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.moments import LENGTHS, Part, is_zone, part_of, seconds_of, when
+from night_trail.core.places.flat import hexagons, kilometres
 from night_trail.core.table import Bools, Column, Floats, Kind, Table
 
 Text = Annotated[str, msgspec.Meta(max_length=2000)]
 MOST_CORNERS = 400
+NORTHMOST = 90.0
 Bound = float | Annotated[str, msgspec.Meta(max_length=40)] | None
 
 
@@ -126,6 +128,30 @@ class Above(_Base, frozen=True, tag="above"):
     other: Text
 
 
+class Hexagon(_Base, frozen=True, tag="hexagon"):
+    """Rows in one hexagon of a grid laid over the Earth, by longitude ``x`` and latitude ``y``.
+
+    ``parallel`` and ``wide`` (degrees) are those of the grid, ``at`` the hexagon's column and line.
+    """
+
+    x: Text
+    y: Text
+    parallel: Annotated[float, msgspec.Meta(ge=0, le=80)]
+    wide: Annotated[float, msgspec.Meta(gt=1e-9, le=90)]
+    at: tuple[int, int]
+
+
+class Near(_Base, frozen=True, tag="near"):
+    """Rows within so many kilometres of a place, by longitude ``x`` and latitude ``y`` (great circles)."""
+
+    x: Text
+    y: Text
+    place: tuple[
+        Annotated[float, msgspec.Meta(ge=-360, le=360)], Annotated[float, msgspec.Meta(ge=-90, le=90)]
+    ]
+    km: Annotated[float, msgspec.Meta(gt=0, le=25_000)]
+
+
 class Again(_Base, frozen=True, tag="again"):
     """Rows that have the same cells as an earlier row: in these columns, in every one where none is named."""
 
@@ -150,7 +176,7 @@ class AnyOf(_Base, frozen=True, tag="any"):
     parts: Annotated[tuple[Condition, ...], msgspec.Meta(min_length=1, max_length=200)]
 
 
-Leaf = Between | OneOf | Contains | Missing | Recent | Recurs | Loop | Above | Again
+Leaf = Between | OneOf | Contains | Missing | Recent | Recurs | Loop | Hexagon | Near | Above | Again
 """A condition on columns, not on other conditions."""
 
 Condition = Leaf | Not | AllOf | AnyOf
@@ -163,7 +189,7 @@ def columns_of(condition: Condition) -> tuple[str, ...]:
 
 def _named(leaf: Leaf) -> tuple[str, ...]:
     match leaf:
-        case Loop(x, y) | Above(x, y):
+        case Loop(x, y) | Above(x, y) | Hexagon(x, y) | Near(x, y):
             return x, y
         case Again(columns):
             return columns
@@ -230,6 +256,9 @@ def mask(condition: Condition, table: Table) -> Bools:  # noqa: C901  (one case 
             return np.asarray(np.isin(found, at))
         case Loop():
             return _inside(condition, table)
+        case Hexagon() | Near():
+            check(condition, table)
+            return _around(condition, table)
         case Above(column, other):
             check(condition, table)
             return np.asarray(table.axis(column).values > table.axis(other).values)
@@ -255,7 +284,7 @@ def _by_label(column: str, table: Table, test: Callable[[list[str]], list[bool]]
 def check(condition: Condition, table: Table) -> None:
     """Refuse a condition that this table cannot meet, before any cell is read."""
     for leaf in leaves(condition):
-        if isinstance(leaf, Loop | Above | Again):
+        if isinstance(leaf, Loop | Above | Again | Hexagon | Near):
             _check_together(leaf, table)
             continue
         column = table.column(leaf.column)
@@ -275,11 +304,13 @@ def check(condition: Condition, table: Table) -> None:
                     axis_bound(bound, column.kind, column.name)
 
 
-def _check_together(leaf: Loop | Above | Again, table: Table) -> None:
+def _check_together(leaf: Loop | Above | Again | Hexagon | Near, table: Table) -> None:
     columns = [table.column(name) for name in _named(leaf)]
     if isinstance(leaf, Again):
         return
     for column in columns:
+        if isinstance(leaf, Hexagon | Near) and not column.kind.numeric:
+            raise BadQuestion(f"“{column.name}” is {column.kind} and lies nowhere on Earth", table.name)
         if not column.kind.measured:
             what = "axis to draw a loop on" if isinstance(leaf, Loop) else "order to be above or below in"
             raise BadQuestion(f"“{column.name}” has no {what}", table.name)
@@ -374,6 +405,19 @@ def _inside(loop: Loop, table: Table) -> Bools:
     near = np.flatnonzero((x >= low[0]) & (x <= high[0]) & (y >= low[1]) & (y <= high[1]))
     found = np.zeros(table.height, dtype=np.bool_)
     found[near] = within(corners, x[near], y[near])
+    return found
+
+
+def _around(condition: Hexagon | Near, table: Table) -> Bools:
+    x, y = table.axis(condition.x).values, table.axis(condition.y).values
+    if isinstance(condition, Near):
+        far = kilometres(*condition.place, x, y)
+        # what lies nowhere is near nothing
+        return np.asarray((far <= condition.km) & (np.abs(y) <= NORTHMOST))
+    has = np.flatnonzero((np.abs(y) <= NORTHMOST) & ~np.isnan(x))
+    column, line = hexagons(x[has], y[has], condition.parallel, condition.wide)
+    found = np.zeros(table.height, dtype=np.bool_)
+    found[has] = (column == condition.at[0]) & (line == condition.at[1])
     return found
 
 

@@ -28,6 +28,7 @@ from night_trail.core.questions.held.question import Held
 from night_trail.core.questions.kin.question import Kin
 from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.questions.over_time.question import OverTime
+from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
 from night_trail.core.questions.stands.question import Stands
@@ -45,6 +46,7 @@ Question = (
     | MakeUp
     | Flow
     | Kin
+    | Place
     | Relate
     | Correlations
     | Crosstab

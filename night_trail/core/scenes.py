@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from night_trail.core.conditions import Condition, Not
 from night_trail.core.question import Scene
 from night_trail.core.questions.over_time.question import OverTime
+from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.relate.question import Relate
 
 
@@ -29,7 +30,7 @@ def cleared(scene: Scene) -> Scene:
 def zoomed_out(scene: Scene) -> Scene:
     """Return the scene with all of its main picture in sight."""
     match scene.main:
-        case Relate():
+        case Relate() | Place():
             return replace(scene, main=replace(scene.main, window=None))
         case OverTime():
             return replace(scene, main=replace(scene.main, window_at=None))

@@ -20,6 +20,7 @@ from night_trail.core.question import Descent, Question, Scene, decode, to_json
 from night_trail.core.questions import registry as answers
 from night_trail.core.questions import ways as slots
 from night_trail.core.questions.over_time.question import OverTime
+from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.registry import sentence, short_name
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.answer import first_question
@@ -239,8 +240,8 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:  #
             after = replace(scene, main=up.above, only=only, within=scene.within[:level], lit=up.rows)
             return after, f"up to {short_name(up.above)}"
         case Zoom(window):
-            if not isinstance(scene.main, OverTime | Relate):
-                raise BadQuestion("Only points and lines over time can be zoomed into", "", "")
+            if not isinstance(scene.main, OverTime | Relate | Place):
+                raise BadQuestion("Only points, places and lines over time can be zoomed into", "", "")
             if window is None:
                 return zoomed_out(scene), "zoomed out"
             if isinstance(scene.main, OverTime):

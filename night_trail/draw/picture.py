@@ -25,6 +25,7 @@ from night_trail.core.questions.held.answer import HeldAnswer
 from night_trail.core.questions.kin.answer import KinAnswer
 from night_trail.core.questions.make_up.answer import MakeUpAnswer
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
+from night_trail.core.questions.place.answer import PlaceAnswer
 from night_trail.core.questions.registry import Answer, sentence, words_of
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.spread.angles import AnglesAnswer
@@ -59,6 +60,7 @@ from night_trail.draw.shapes.histogram import draw_histogram
 from night_trail.draw.shapes.kin import draw_kin
 from night_trail.draw.shapes.make_up import draw_make_up
 from night_trail.draw.shapes.over_time import draw_over_time
+from night_trail.draw.shapes.place import draw_place
 from night_trail.draw.shapes.relate import draw_relate
 from night_trail.draw.shapes.several import draw_several, draw_table
 from night_trail.draw.shapes.stands import draw_stands
@@ -106,6 +108,7 @@ _SHAPES: dict[type, Drawer] = {
     DecompositionAnswer: draw_decomposition,
     ForecastAnswer: draw_forecast,
     DifferAnswer: draw_differ,
+    PlaceAnswer: draw_place,
     DriversAnswer: draw_drivers,
     ChangedAnswer: draw_changed,
     StandsAnswer: draw_stands,

@@ -179,6 +179,11 @@ def _on_pixel(axis: dict[str, Any], at: float) -> float:
     if axis.get("log"):
         place = round(float(np.log10(max(at, low) / low) / np.log10(high / low)) * count) / count
         return float(low * (high / low) ** min(max(place, 0.0), 1.0))
+    if axis.get("sine"):
+        sines = np.sin(np.radians([low, high, at]))
+        place = round(float((sines[2] - sines[0]) / (sines[1] - sines[0])) * count) / count
+        sine = sines[0] + min(max(place, 0.0), 1.0) * (sines[1] - sines[0])
+        return float(np.degrees(np.arcsin(np.clip(sine, -1.0, 1.0))))
     place = round((at - low) / (high - low) * count) / count
     return float(low + min(max(place, 0.0), 1.0) * (high - low))
 

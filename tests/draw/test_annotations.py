@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import re
 from collections.abc import Iterator
 from contextlib import suppress
@@ -67,6 +68,13 @@ def place(axis: dict[str, Any], share: float) -> Any:
     return low * (high / low) ** share if axis.get("log") else low + share * (high - low)
 
 
+def map_shares(there: dict[str, Any], note: Note) -> tuple[float, float]:
+    """How far along both axes of a map a place lies: latitudes lie by their sines."""
+    low, high = there["x"]["domain"]
+    south, north, at = (math.sin(math.radians(float(v))) for v in (*there["y"]["domain"], note.y))
+    return (float(note.x) - low) / (high - low), (at - south) / (north - south)
+
+
 def drawn_note(svg: str, id_: str) -> tuple[float, float]:
     note = next(g for g in ET.fromstring(svg).iter("g") if g.get("data-annotation") == id_)
     text = next(note.iter("text")).get("transform") or ""
@@ -91,9 +99,11 @@ def test_a_note_stands_where_it_was_placed_on_every_shape_and_size(name: str, ta
             for size in SIZES:
                 svg = draw(found, table, size, annotations=kept)
                 there = next(p for p in fields(svg) if p["key"] == plot["key"])
+                # a map of another size shows more to the sides: the note stays with its place
+                shares = map_shares(there, note) if "sine" in there["y"] else (0.4, 0.6)
                 at = [
                     r[0] + share * (r[1] - r[0])
-                    for r, share in ((there["x"]["range"], 0.4), (there["y"]["range"], 0.6))
+                    for r, share in zip((there["x"]["range"], there["y"]["range"]), shares, strict=True)
                 ]
                 x, y = drawn_note(svg, "n")
                 # a picture of many lanes is taller than was asked for

@@ -71,6 +71,9 @@ PICTURES: dict[str, tuple[str, str, Condition | None]] = {
         None,
     ),
     "kin": ("buses", "who belongs to whom, from line and district, with the sum of boardings", WET),
+    "place": ("buses", "where is the sum of boardings, shaded by the average of late_min", WET),
+    "place hexagons": ("buses", "where is the average of late_min as hexagons", WET),
+    "place areas": ("crimes", "where is the average of murder", None),
     "drives": ("buses", "what drives late_min leaving out rider_rating", WET),
     "opened": ("buses", "what drives late_min leaving out rider_rating, opened at rain_mm", None),
     "rules": ("buses", "what drives late_min leaving out rider_rating, as a few rules", None),
@@ -148,8 +151,15 @@ def _co2(folder: Path) -> Path:
     return path
 
 
+def _crimes(folder: Path) -> Path:
+    from statsmodels.datasets import statecrime
+
+    statecrime.load_pandas().data.rename_axis("state").to_csv(path := folder / "crimes.csv")
+    return path
+
+
 _TABLES: dict[str, Callable[[Path], Path]] = {
-    "buses": _buses, "wine": _wine, "fair": _fair, "macrodata": _macrodata, "co2": _co2,
+    "buses": _buses, "wine": _wine, "fair": _fair, "macrodata": _macrodata, "co2": _co2, "crimes": _crimes,
 }  # fmt: skip
 
 

@@ -15,8 +15,10 @@ from night_trail.core.conditions import (
     Between,
     Condition,
     Contains,
+    Hexagon,
     Loop,
     Missing,
+    Near,
     Not,
     OneOf,
     Recent,
@@ -28,6 +30,8 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.hand import real
 from night_trail.core.language.numbers import listed, number, stretch
 from night_trail.core.moments import PART_NAMES, Part
+from night_trail.core.places.columns import coordinates
+from night_trail.core.places.flat import middle_of
 from night_trail.core.table import Column, Kind, Table
 
 SHOWN = 4
@@ -55,6 +59,11 @@ def in_words(condition: Condition, table: Table) -> str:  # noqa: C901  (one cas
             return f"{condition.column} {_recurs_words(condition)}"
         case Loop(x, y):
             return f"inside a loop over {x} and {y}"
+        case Hexagon():
+            middle = middle_of(*condition.at, condition.parallel, condition.wide)
+            return f"in the hexagon around {place_words(*middle)}"
+        case Near():
+            return f"within {number(condition.km, 4)} km of {place_words(*condition.place)}"
         case Above(column, other):
             return f"{column} {'after' if table.column(column).kind.temporal else 'above'} {other}"
         case Again(columns):
@@ -70,6 +79,16 @@ def in_words(condition: Condition, table: Table) -> str:  # noqa: C901  (one cas
             return " and ".join(_bracketed(p, table, AnyOf) for p in parts)
         case AnyOf(parts):
             return " or ".join(_bracketed(p, table, AllOf) for p in parts)
+
+
+def place_words(longitude: float, latitude: float, digits: int = 4) -> str:
+    """Return a place as people write it: its latitude first.
+
+    >>> place_words(-2.871, 54.112)
+    '54.112° N, 2.871° W'
+    """
+    north, east = round(latitude, digits), round((longitude + 180) % 360 - 180, digits)
+    return f"{abs(north):g}° {'S' if north < 0 else 'N'}, {abs(east):g}° {'W' if east < 0 else 'E'}"
 
 
 _RECURS = {"week": "on a", "year": "in any", "quarters": "in any", "day": "in the hour from"}
@@ -202,7 +221,8 @@ def _split(text: str, word: str, table: Table) -> list[str]:
         if depth == 0 and not quoted and text[i : i + len(word) + 2].lower() == f" {word} ":
             behind = text[i + len(word) + 2 :].lstrip()
             begins = (
-                re.match(r"\(|not \(", behind, re.IGNORECASE) or take_column(behind, table)[0] is not None
+                re.match(r"\(|not \(|within \d", behind, re.IGNORECASE)
+                or take_column(behind, table)[0] is not None
             )
             if begins and i >= start:
                 parts.append(text[start:i])
@@ -214,6 +234,8 @@ def _one(text: str, table: Table) -> Condition:  # noqa: C901  (one case a phras
     """Return the condition on one column that a text states."""
     if (again := _again(text, table)) is not None:
         return again
+    if (near := _near(text, table)) is not None:
+        return near
     column, rest = take_column(text, table)
     if column is None:
         raise BadQuestion(
@@ -261,6 +283,29 @@ def _again(text: str, table: Table) -> Again | None:
         names.append(column.name)
         rest = rest.lstrip(", ")
     return Again(tuple(names))
+
+
+_NEAR = re.compile(
+    r"within (\d[\d,]*(?:\.\d+)?) ?km of ([-−+]?\d+(?:\.\d+)?)(?: ?° ?([NS]))?"
+    r"[,;]? +([-−+]?\d+(?:\.\d+)?)(?: ?° ?([EW]))?",
+    re.IGNORECASE,
+)
+
+
+def _near(text: str, table: Table) -> Near | None:
+    """Return the condition of a distance from a place: ``within 5 km of 54.1, -2.87``, latitude first."""
+    found = _NEAR.fullmatch(text.strip())
+    if found is None:
+        return None
+    where = coordinates(table)
+    if where is None:
+        raise BadQuestion("No column says where rows lie", table.name, "It needs a latitude and a longitude.")
+    km, north, east = (float(found[i].replace(",", "").replace("−", "-")) for i in (1, 2, 4))
+    north *= -1 if (found[3] or "").upper() == "S" else 1
+    east *= -1 if (found[5] or "").upper() == "W" else 1
+    if not (0 < km <= 25_000 and abs(north) <= 90 and abs(east) <= 360):
+        raise BadQuestion(f"“{text.strip()}” is nowhere on Earth", table.name, "Write the latitude first.")
+    return Near(*where, (east, north), km)
 
 
 def _above(column: Column, rest: str, table: Table) -> Above | None:

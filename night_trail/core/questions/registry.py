@@ -44,6 +44,8 @@ from night_trail.core.questions.make_up import kind as make_up
 from night_trail.core.questions.make_up.answer import MakeUpAnswer
 from night_trail.core.questions.over_time import kind as over_time
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
+from night_trail.core.questions.place import kind as place
+from night_trail.core.questions.place.answer import PlaceAnswer
 from night_trail.core.questions.relate import kind as relate
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.shared.figures import Figures
@@ -57,7 +59,7 @@ from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 
 Compared = CompareAnswer | CrossAnswer | SeveralAnswer
-Made = MakeUpAnswer | FlowAnswer | KinAnswer
+Made = MakeUpAnswer | FlowAnswer | KinAnswer | PlaceAnswer
 Timed = OverTimeAnswer | CycleAnswer | DecompositionAnswer | ForecastAnswer
 Reasoned = ChangedAnswer | DifferAnswer | DriversAnswer | HeldAnswer | StandsAnswer
 Answer = SpreadAnswer | Compared | Made | RelateAnswer | CorrelationAnswer | CrosstabAnswer | Timed | Reasoned
@@ -68,6 +70,7 @@ KINDS: tuple[QuestionKind, ...] = (
     make_up.KIND,
     flow.KIND,
     kin.KIND,
+    place.KIND,
     relate.KIND,
     correlation.KIND,
     crosstab.KIND,

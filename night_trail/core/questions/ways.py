@@ -25,6 +25,7 @@ _READ_FIRST = (
     "make-up",
     "flow",
     "kin",
+    "place",
     "together",
     "goes",
     "apart",

@@ -77,6 +77,29 @@ class Log(Linear):
 
 
 @dataclass(frozen=True)
+class Upright(Linear):
+    """Latitudes by their sines, so that areas stay true (Lambert 1772)."""
+
+    def __call__(self, value: float) -> float:
+        """Return the pixel of a latitude."""
+        low, high, at = (math.sin(math.radians(one)) for one in (self.low, self.high, value))
+        return self.start + (at - low) / ((high - low) or 1.0) * (self.end - self.start)
+
+    def all(self, values: Floats) -> Floats:
+        """Return the pixels of many latitudes.
+
+        Shape (n,); NaN stays NaN.
+        """
+        low, high = math.sin(math.radians(self.low)), math.sin(math.radians(self.high))
+        shares = (np.sin(np.radians(values)) - low) / ((high - low) or 1.0)
+        return np.asarray(self.start + shares * (self.end - self.start))
+
+    def described(self) -> dict[str, Any]:
+        """Return what a script needs to turn pixels into places."""
+        return {**super().described(), "sine": True}
+
+
+@dataclass(frozen=True)
 class Lanes:
     """Groups one below the other: each key owns an equal part of the pixels."""
 

@@ -17,6 +17,7 @@ from night_trail.core.questions.shared.axes import BinnedAxis
 from night_trail.core.table import Column, Floats, Kind, Table
 from night_trail.draw.frame.canvas import Canvas, Field, Size, Stands, label, line, scaled_ticks, unit_title
 from night_trail.draw.frame.legend import Word, legend
+from night_trail.draw.frame.names import Names
 from night_trail.draw.frame.scales import Linear, Log, Tick
 from night_trail.draw.frame.svg import Svg, el, safe_id
 from night_trail.draw.frame.text import shortened, width
@@ -25,7 +26,6 @@ RADIUS = {"full": 3.2, "beside": 2.2, "thumb": 0.9}
 LARGEST = {"full": 16.0, "beside": 8.0, "thumb": 3.0}
 SHADES = 6
 MARGIN = 36.0
-MOST_NAMES = 80
 FIT_PLACES = 41
 
 
@@ -238,7 +238,7 @@ def _rect(left: float, top: float, right: float, bottom: float, class_: str, id_
 
 def _points(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, plot: _Plot) -> None:
     points = panel.points
-    names = _Names(canvas, plot)
+    names = Names(canvas, (plot.left, plot.top, plot.right, plot.bottom))
     order = range(len(points.x))
     if points.size is not None:
         # small ones lie on top of large ones
@@ -306,53 +306,6 @@ def _card(answer: RelateAnswer, table: Table, panel: Panel, i: int) -> list[str]
         return [*card, f"{table.row_noun[0]} {int(points.row[i]) + 1:,} of the table"]
     card.append(table.rows_in_words(int(points.n[i])))
     return card
-
-
-class _Names:
-    """Names beside their points, as many as find room without touching another name or point."""
-
-    def __init__(self, canvas: Canvas, plot: _Plot) -> None:
-        self._canvas, self._plot = canvas, plot
-        self._wanted: list[tuple[str, float, float, float]] = []
-
-    def offer(self, name: str, x: float, y: float, radius: float) -> None:
-        """Take note of a point and what it is called."""
-        self._wanted.append((name, x, y, radius))
-
-    def placed(self) -> list[Svg]:
-        """Return the names that find room."""
-        if not self._canvas.full or len(self._wanted) > 6 * MOST_NAMES:
-            return []
-        taken = [(x - r, y - r, x + r, y + r) for _, x, y, r in self._wanted]
-        found: list[Svg] = []
-        for i, (name, x, y, r) in enumerate(self._wanted):
-            if not name or len(found) >= MOST_NAMES:
-                continue
-            said = shortened(name, 130.0)
-            wide = width(said)
-            for left, middle in (
-                (x + r + 4, y),
-                (x - r - 4 - wide, y),
-                (x - wide / 2, y - r - 9),
-                (x - wide / 2, y + r + 9),
-            ):
-                box = (left - 2, middle - 6.5, left + wide + 2, middle + 6.5)
-                plot = self._plot
-                inside = (
-                    box[0] >= plot.left
-                    and box[2] <= plot.right
-                    and box[1] >= plot.top - 8
-                    and box[3] <= plot.bottom
-                )
-                if inside and not any(_touch(box, other) for k, other in enumerate(taken) if k != i):
-                    taken.append(box)
-                    found.append(label(said, left, middle + 4, "start", "point-name"))
-                    break
-        return found
-
-
-def _touch(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
-    return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
 
 
 def _fit(canvas: Canvas, panel: Panel, plot: _Plot) -> None:

@@ -11,12 +11,14 @@ from night_trail.core.questions.make_up.question import SLOTS, MakeUp
 from night_trail.core.questions.make_up.sentence import SHAPE_WORDS, UP
 from night_trail.core.questions.shared.basis import is_banded
 from night_trail.core.questions.shared.grouping import can_compare
-from night_trail.core.questions.shared.measure_offers import aggregate_offers, column_offers, per_offers
-from night_trail.core.questions.shared.measure_slots import measure_words
-from night_trail.core.questions.shared.measures import first_measure
+from night_trail.core.questions.shared.measure_offers import (
+    aggregate_offers,
+    column_offers,
+    per_offers,
+    shade_offers,
+)
 from night_trail.core.questions.shared.nesting import belongs
 from night_trail.core.questions.shared.offers import Looking, Offer, no_slot
-from night_trail.core.table import Kind
 
 MOST_NEIGHBOURS = 60
 HINTS = {
@@ -43,7 +45,7 @@ def offers(slot: str, look: Looking, question: MakeUp) -> list[Offer]:
     if slot in SLOTS:
         return _levels(look, question, SLOTS.index(slot))
     if slot == "shade":
-        return _shades(look, question)
+        return shade_offers(look, question.shade)
     if slot.startswith("within") and slot.removeprefix("within").isdecimal():
         return _within(look, question, int(slot.removeprefix("within")))
     raise no_slot(slot)
@@ -82,16 +84,6 @@ def _levels(look: Looking, question: MakeUp, at: int) -> list[Offer]:
         listed.append((not nests, Offer(column.name, column.name, column.name == present, hint)))
     listed.sort(key=lambda one: one[0])
     return found + [offer for _, offer in listed]
-
-
-def _shades(look: Looking, question: MakeUp) -> list[Offer]:
-    able = [c for c in look.table.columns if c.kind.numeric or c.kind == Kind.YES_NO]
-    found = list(dict.fromkeys([*look.table.measures.values(), *(first_measure(c) for c in able)]))
-    words = [(m, measure_words(m, look.table)) for m in found]
-    return [
-        Offer("not shaded", None, question.shade is None),
-        *(Offer(f"shaded by {text}", text, m == question.shade) for m, text in words),
-    ]
 
 
 def _within(look: Looking, question: MakeUp, at: int) -> list[Offer]:

@@ -84,3 +84,14 @@ def plan_columns(look: Looking, measure: Measure) -> list[str]:
     unit = look.table.column(column).unit
     able = [c.name for c in look.table.columns if c.kind.numeric and c.name != column and c.unit == unit]
     return sorted(able, key=lambda name: column.lower() not in name.lower())
+
+
+def shade_offers(look: Looking, present: Measure | None) -> list[Offer]:
+    """Return the figures that can shade marks: those with a name, then the first of each column."""
+    able = [c for c in look.table.columns if c.kind.numeric or c.kind == Kind.YES_NO]
+    found = list(dict.fromkeys([*look.table.measures.values(), *(first_measure(c) for c in able)]))
+    words = [(m, measure_words(m, look.table)) for m in found]
+    return [
+        Offer("not shaded", None, present is None),
+        *(Offer(f"shaded by {text}", text, m == present) for m, text in words),
+    ]

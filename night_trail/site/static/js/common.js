@@ -341,6 +341,9 @@ export function pixel(svg, event) {
   };
 }
 
+// A value as it lies along its axis: latitudes of a map by their sines.
+const straight = (axis, at) => (axis.log ? Math.log10(at) : axis.sine ? Math.sin((at * Math.PI) / 180) : at);
+
 // From a pixel to a place: a number on a measured axis, [group, fraction] on one of groups.
 export function toData(axis, at) {
   const [start, end] = axis.range;
@@ -349,8 +352,9 @@ export function toData(axis, at) {
     const i = Math.max(0, Math.min(axis.keys.length - 1, Math.floor((at - start) / step)));
     return [axis.keys[i], Math.round(Math.max(-1, Math.min(2, (at - start) / step - i)) * 1000) / 1000];
   }
-  const [low, high] = axis.log ? axis.domain.map(Math.log10) : axis.domain;
+  const [low, high] = axis.domain.map((end) => straight(axis, end));
   const place = low + ((at - start) / (end - start)) * (high - low);
+  if (axis.sine) return (Math.asin(Math.max(-1, Math.min(1, place))) * 180) / Math.PI;
   return axis.log ? 10 ** place : place;
 }
 
@@ -362,8 +366,8 @@ export function toPixel(axis, at) {
     return start + ((end - start) / axis.keys.length) * (i + at[1]);
   }
   if (Array.isArray(at)) return (start + end) / 2;
-  const [low, high] = axis.log ? axis.domain.map(Math.log10) : axis.domain;
-  return start + (((axis.log ? Math.log10(at) : at) - low) / (high - low || 1)) * (end - start);
+  const [low, high] = axis.domain.map((end) => straight(axis, end));
+  return start + ((straight(axis, at) - low) / (high - low || 1)) * (end - start);
 }
 
 export const typing = (target) =>

@@ -1,0 +1,219 @@
+"""A measure's figure on each spot: from its own rows, lit or not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Measure
+from night_trail.core.places.columns import can_name_places
+from night_trail.core.questions.compare.answer import times_of
+from night_trail.core.questions.place.question import Classes, Place, PlaceShape
+from night_trail.core.questions.place.spots import Spots, spots_of
+from night_trail.core.questions.shared.basis import ALL_ROWS, Basis, Grouping, grouping, hues
+from night_trail.core.questions.shared.cells import held_in, lit_in
+from night_trail.core.questions.shared.grouping import makes_groups
+from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, overall, plain_figures
+from night_trail.core.rows import Rows
+from night_trail.core.table import Column, Floats, Ints, Table
+
+MOST_COLOURS = 7
+MOST_CLASSES = 5
+LEAST_ROWS = 10
+"""Of figures that do not add up, spots of fewer rows are not called highest or lowest if others have more."""
+
+
+@dataclass(frozen=True)
+class PlaceAnswer:
+    """The figure of each spot, all of shape (spots,); ``order`` is the largest figure first.
+
+    ``edges`` cut what shades into classes, lowest first: a class begins at its edge. ``sized`` is
+    whether dots are as large as their figure. ``groups`` is the colour group most rows of a spot
+    are of, −1 for none.
+    """
+
+    question: Place
+    column: Column | None
+    basis: Basis
+    shape: PlaceShape
+    spots: Spots
+    figures: Floats
+    n: Ints
+    total: float
+    order: Ints
+    edges: tuple[float, ...]
+    sized: bool
+    shades: Floats | None = None
+    lit: Ints | None = None
+    lit_figures: Floats | None = None
+    grouping: Grouping = ALL_ROWS
+    hues: tuple[int, ...] = ()
+    groups: Ints | None = None
+    times: int = 0
+
+    @property
+    def adds_up(self) -> bool:
+        """Whether figures of spots add up to the whole."""
+        return self.question.measure.aggregate in ADDS_UP
+
+    @property
+    def shading(self) -> Floats | None:
+        """What shades spots: the second measure, or the first where it gives no size; None for neither."""
+        if self.shades is not None:
+            return self.shades
+        return None if self.sized and self.shape == "dots" else self.figures
+
+    def class_of(self, value: float) -> int:
+        """Return the class of a figure, from 1."""
+        return class_of(value, self.edges)
+
+
+def class_of(value: float, edges: tuple[float, ...]) -> int:
+    """Return the class a value is in, from 1; ``edges`` are where the second and later ones begin.
+
+    >>> [class_of(v, (2.0, 5.0)) for v in (1.0, 2.0, 4.9, 5.0)]
+    [1, 2, 2, 3]
+    """
+    return 1 + int(np.searchsorted(np.asarray(edges), value, side="right"))
+
+
+def class_edges(values: Floats, classes: Classes) -> tuple[float, ...]:
+    """Return where classes begin, without the first: at most five, of as many values or as wide.
+
+    Shape (n,), NaN left out. Quantiles are of type 7 (Hyndman & Fan 1996); equal values are never
+    parted, so that there may be fewer classes.
+
+    >>> class_edges(np.array([0.0, 1, 2, 3, 4, 5, 6, 7, 8, 10]), "as wide")
+    (2.0, 4.0, 6.0, 8.0)
+    """
+    known = values[np.isfinite(values)]
+    different = np.unique(known)
+    if len(different) < 2:
+        return ()
+    most = min(MOST_CLASSES, len(different))
+    if classes == "as wide":
+        made = np.linspace(different[0], different[-1], most + 1)[1:-1]
+    else:
+        made = np.quantile(known, np.arange(1, most) / most)
+    made = np.unique(made)
+    # a class begins at a value that is there, and none is empty at the foot
+    return tuple(float(edge) for edge in made if edge > different[0])
+
+
+def check(question: Place, table: Table) -> None:
+    """Refuse combinations that make no sense, naming the field."""
+    check_measure(question.measure, table)
+    if question.shade is not None:
+        check_measure(question.shade, table)
+    _check_columns(question, table)
+    if question.country is not None and not can_name_places(table.column(question.country)):
+        raise BadQuestion(f"“{question.country}” names no countries", "country", "Choose another column.")
+    if question.coloured is not None:
+        if not makes_groups(table.column(question.coloured)):
+            many = f"“{question.coloured}” has too many values to colour by"
+            raise BadQuestion(many, "coloured", "Choose a category.")
+        if question.shape != "dots" or question.shade is not None:
+            raise BadQuestion(
+                "What is shaded by a figure is not coloured as well", "coloured", "Leave one of them out."
+            )
+    if question.window is not None:
+        west, east, south, north = question.window
+        if not (west < east and south < north):
+            raise BadQuestion("There is nothing to zoom into", "window", "Zoom out again.")
+
+
+def _check_columns(question: Place, table: Table) -> None:
+    columns = [table.column(name) for name in question.at]
+    if len(columns) == 1:
+        if not can_name_places(columns[0]):
+            what = f"“{columns[0].name}” is {columns[0].kind} and names no places"
+            raise BadQuestion(what, "at", "Choose another column.")
+        if question.shape == "hexagons":
+            raise BadQuestion("Names lie each on one spot", "shape", "Draw dots or areas.")
+        return
+    for column in columns:
+        if not column.kind.numeric:
+            what = f"“{column.name}” is {column.kind} and no longitude or latitude"
+            raise BadQuestion(what, "at", "Choose another column.")
+    if question.at[0] == question.at[1]:
+        raise BadQuestion("Longitude and latitude are one column", "at", "Choose another column.")
+    if question.shape == "areas":
+        raise BadQuestion(
+            "Areas are known by their names, and these are coordinates", "shape", "Draw hexagons or dots."
+        )
+
+
+def shapes_for(question: Place) -> tuple[PlaceShape, ...]:
+    """Return the shapes a place can be drawn in."""
+    return ("dots", "hexagons") if len(question.at) == 2 else ("areas", "dots")
+
+
+def place(question: Place, rows: Rows) -> PlaceAnswer:
+    """Return the figure of a measure wherever rows lie."""
+    measure, spots = question.measure, spots_of(question, rows)
+    k = len(spots.longitudes)
+    if question.shape == "areas" and spots.level == "towns":
+        raise BadQuestion("Towns have no areas here, but places", "shape", "Draw dots.")
+    figures, n = _figures(question, measure, rows, spots)
+    shades = None if question.shade is None else _figures(question, question.shade, rows, spots)[0]
+    lit = lit_figures = None
+    if rows.lit is not None:
+        shining = lit_in(measure, rows)
+        assert shining is not None  # noqa: S101  (the lantern is lit)
+        found = plain_figures(measure, shining.grouped(spots.codes), k)
+        lit, lit_figures = found.n, found.values
+    held = held_in(measure, rows)
+    cells = held.grouped(spots.codes)
+    coloured = grouping(rows, question.coloured, MOST_COLOURS + 1) if question.coloured else ALL_ROWS
+    sized = question.shape == "dots" and measure.aggregate in ADDS_UP and not bool((figures < 0).any())
+    shading = shades if shades is not None else None if sized else figures
+    ranked = np.where(np.isfinite(figures), figures, -np.inf)
+    return PlaceAnswer(
+        question=question,
+        column=None if measure.column is None else rows.table.column(measure.column),
+        basis=Basis(
+            rows=rows.n,
+            used=len(cells.values),
+            missing=rows.n - len(held.values),
+            lit=None if lit is None else int(lit.sum()),
+            table_rows=rows.table.height,
+        ),
+        shape=question.shape,
+        spots=spots,
+        figures=figures,
+        n=n,
+        total=overall(measure, cells),
+        order=np.argsort(-ranked, kind="stable"),
+        edges=() if shading is None or question.coloured else class_edges(shading, question.classes),
+        sized=sized,
+        shades=shades,
+        lit=lit,
+        lit_figures=lit_figures,
+        grouping=coloured,
+        hues=hues(rows, coloured),
+        groups=_most(coloured, rows, spots, k),
+        times=times_of(measure, rows),
+    )
+
+
+def _figures(question: Place, measure: Measure, rows: Rows, spots: Spots) -> tuple[Floats, Ints]:
+    k = len(spots.longitudes)
+
+    def made() -> tuple[Floats, Ints]:
+        found = plain_figures(measure, held_in(measure, rows).grouped(spots.codes), k)
+        return np.where(found.n > 0, found.values, np.nan), found.n
+
+    shown = (question.at, question.country, question.shape, question.window)
+    return rows.remember(("figures of spots", measure, *shown), made)
+
+
+def _most(found: Grouping, rows: Rows, spots: Spots, k: int) -> Ints | None:
+    """Return the group that most rows of each spot are of, −1 where none has one; shape (spots,)."""
+    if found.codes is None:
+        return None
+    wide = len(found.groups)
+    used = (spots.codes >= 0) & (found.codes >= 0)
+    counts = np.bincount(spots.codes[used] * wide + found.codes[used], minlength=k * wide).reshape(-1, wide)
+    return np.where(counts.sum(axis=1) > 0, counts.argmax(axis=1), -1)

@@ -1,0 +1,75 @@
+"""What the slots of a place offer."""
+
+from __future__ import annotations
+
+import json
+
+from night_trail.core.places.columns import can_name_places, named_places, pairs
+from night_trail.core.questions.place.answer import shapes_for
+from night_trail.core.questions.place.question import Place
+from night_trail.core.questions.place.sentence import CLASS_WORDS, SHAPE_WORDS, at_words
+from night_trail.core.questions.shared.grouping import makes_groups
+from night_trail.core.questions.shared.measure_offers import (
+    aggregate_offers,
+    column_offers,
+    per_offers,
+    shade_offers,
+)
+from night_trail.core.questions.shared.offers import Looking, Offer, no_slot
+
+HINTS = {
+    "dots": "each place by itself, as large as its figure",
+    "hexagons": "many rows, where they lie close",
+    "areas": "countries and regions, shaded",
+}
+CLASS_HINTS = {"as many": "each shade for as many places", "as wide": "each shade as wide in figures"}
+
+
+def offers(slot: str, look: Looking, question: Place) -> list[Offer]:  # noqa: C901  (one case a slot)
+    """Return the choices for a slot of a place."""
+    table = look.table
+    if slot == "shape":
+        return [
+            Offer(SHAPE_WORDS[key], key, key == question.shape, HINTS[key]) for key in shapes_for(question)
+        ]
+    if slot == "aggregate":
+        return aggregate_offers(look, question.measure)
+    if slot == "column":
+        return column_offers(look, question.measure, question.at)
+    if slot == "per":
+        return per_offers(look, question.measure, question.at)
+    if slot == "classes":
+        return [
+            Offer(words, key, key == question.classes, CLASS_HINTS[key]) for key, words in CLASS_WORDS.items()
+        ]
+    if slot == "shade":
+        return shade_offers(look, question.shade)
+    if slot == "coloured":
+        able = [c for c in table.columns if makes_groups(c) and not c.kind.measured]
+        none = [Offer("one colour", None, question.coloured is None)]
+        return none + [
+            Offer(c.name, c.name, c.name == question.coloured, f"{c.distinct:,} values") for c in able
+        ]
+    if slot == "at":
+        return _columns(look, question)
+    if slot == "country":
+        able = [c for c in table.columns if can_name_places(c) and c.name not in question.at]
+        none = [Offer("in whatever country", None, question.country is None)]
+        return none + [Offer(c.name, c.name, c.name == question.country) for c in able]
+    if slot == "window":
+        return [Offer("zoomed out", None, question.window is None)]
+    raise no_slot(slot)
+
+
+def _columns(look: Looking, question: Place) -> list[Offer]:
+    """Return the pairs of coordinates, then columns that name places, then those that might."""
+    found = [
+        Offer(at_words(at), json.dumps(at), question.at == at, "coordinates") for at in pairs(look.table)
+    ]
+    first = named_places(look.table)
+    names = {c.name for c in first}
+    others = [c for c in look.table.columns if can_name_places(c) and c.name not in names]
+    for column in (*first, *others):
+        hint = "names of places" if column.name in names else f"{column.distinct:,} values"
+        found.append(Offer(column.name, column.name, question.at == (column.name,), hint))
+    return found
