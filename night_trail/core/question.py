@@ -12,8 +12,10 @@ from typing import Annotated, Any, Literal
 
 import msgspec
 
-from night_trail.core.conditions import Condition
+from night_trail.core.conditions import Between, Condition
 from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Name
+from night_trail.core.moments import GrainName
 from night_trail.core.questions.changed.question import Changed
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.correlation.question import Correlations
@@ -66,11 +68,20 @@ class Descent(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     above: Question
 
 
+class Plays(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """That the main picture plays through a time, in which periods, and which of them it is at."""
+
+    time: Name
+    grain: GrainName
+    period: Between
+
+
 class Scene(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """What is on the desk: a main picture, those beside it, the filter, the lantern.
 
     ``within`` are the groups gone down into, outermost first; the filter holds
-    their conditions too. ``alike`` draws all pictures of one thing on one scale.
+    their conditions too. ``alike`` draws all pictures of one thing on one scale. Where it ``plays``
+    the filter holds the period it is at.
     """
 
     main: Question | None = None
@@ -79,6 +90,7 @@ class Scene(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     lit: Condition | None = None
     within: Annotated[tuple[Descent, ...], msgspec.Meta(max_length=12)] = ()
     alike: bool = False
+    plays: Plays | None = None
     schema: Literal[1] = 1
 
 

@@ -16,11 +16,12 @@ S = TypeVar("S", bound=msgspec.Struct)
 NAMES = {
     "column", "columns", "across", "also", "against", "per", "time", "split", "coloured", "each", "sized",
     "panels", "of", "by", "fixed", "product", "without", "back", "together", "opened", "other", "x", "y",
-    "bands", "until", "plan", "known", "chips", "groups",
+    "bands", "until", "plan", "known", "chips", "groups", "levels", "stations", "unit", "above", "at",
+    "country", "within",
 }  # fmt: skip
 """Fields of questions, conditions and claims that hold names of columns."""
 
-NOT_NAMES = {("correlations", "by")}
+NOT_NAMES = {("correlations", "by"), ("recent", "unit")}
 """Fields of these names that hold something else, by the tag of their struct."""
 
 ALIKE = 60.0

@@ -15,7 +15,9 @@ from night_trail.core.breakdown import down
 from night_trail.core.conditions import Between, Condition, Text, check, iso, toggle
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import in_words, parts_from_words
-from night_trail.core.moments import DAY, HOUR
+from night_trail.core.measure import Name
+from night_trail.core.moments import DAY, HOUR, GrainName
+from night_trail.core.playing import started, still_plays, whole
 from night_trail.core.question import Descent, Question, Scene, decode, to_json
 from night_trail.core.questions import registry as answers
 from night_trail.core.questions import ways as slots
@@ -171,6 +173,15 @@ class Swap(_Turn, frozen=True, tag="swap"):
     position: int
 
 
+class Play(_Turn, frozen=True, tag="play"):
+    """Play the main picture through a time, or stand at a period by its place; ``off`` plays no more."""
+
+    time: Name | None = None
+    grain: GrainName | None = None
+    at: int | None = None
+    off: bool = False
+
+
 Change = (
     See
     | SeeColumn
@@ -192,6 +203,7 @@ Change = (
     | Beside
     | TakeAway
     | Alike
+    | Play
     | Swap
 )
 
@@ -205,6 +217,7 @@ def turn(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:
         Where the change does not fit the scene or the table; the scene stands.
     """
     after, label = _turned(scene, change, table)
+    after = still_plays(after)
     for question in (after.main, *after.beside):
         if question is not None:
             answers.check(question, table)
@@ -255,6 +268,8 @@ def _turned(scene: Scene, change: Change, table: Table) -> tuple[Scene, str]:  #
             return replace(scene, beside=beside), f"away: {short_name(scene.beside[position])}"
         case Alike(on):
             return replace(scene, alike=on), "on the same scales" if on else "each on its own scale"
+        case Play(time, grain, at, off):
+            return (whole(scene), "plays no more") if off else started(scene, table, time, grain, at)
         case Swap(position):
             _must_hold(scene.beside, position, "picture beside")
             main = scene.beside[position]

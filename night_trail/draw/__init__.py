@@ -8,7 +8,30 @@ add a shape, write its module and add one line to the registry in
 
 from __future__ import annotations
 
-from night_trail.draw.frame.canvas import Size
-from night_trail.draw.picture import BESIDE, MAIN, THUMB, WALK, draw, shared_spans, standalone, touched
+from night_trail.draw.frame.canvas import Played, Size, Spot
+from night_trail.draw.picture import (
+    BESIDE,
+    MAIN,
+    THUMB,
+    WALK,
+    draw,
+    shared_spans,
+    standalone,
+    stations,
+    touched,
+)
 
-__all__ = ["BESIDE", "MAIN", "THUMB", "WALK", "Size", "draw", "shared_spans", "standalone", "touched"]
+__all__ = [
+    "BESIDE",
+    "MAIN",
+    "THUMB",
+    "WALK",
+    "Played",
+    "Size",
+    "Spot",
+    "draw",
+    "shared_spans",
+    "standalone",
+    "stations",
+    "touched",
+]

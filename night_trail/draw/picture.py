@@ -37,7 +37,7 @@ from night_trail.core.questions.spread.strip import StripAnswer
 from night_trail.core.questions.stands.answer import StandsAnswer
 from night_trail.core.table import Table
 from night_trail.draw.annotations import draw_annotations
-from night_trail.draw.frame.canvas import Canvas, Size
+from night_trail.draw.frame.canvas import Canvas, Size, Spot
 from night_trail.draw.frame.svg import Svg, el
 from night_trail.draw.frame.text import wrapped
 from night_trail.draw.frame.theme import TOKENS, standalone_style
@@ -161,6 +161,12 @@ def shared_spans(answers: Sequence[Answer], table: Table, size: Size) -> tuple[t
         canvas = _SHAPES[type(answer)](answer, table, replace(size, planned=True), "spans")
         found += [(name, low, high) for name, (low, high) in canvas.spans.items()]
     return tuple(found)
+
+
+def stations(answers: Sequence[Answer], table: Table, size: Size) -> tuple[dict[str, Spot], ...]:
+    """Return where the marks that can travel stand in each picture, by their keys."""
+    planned = replace(size, planned=True)
+    return tuple(_SHAPES[type(answer)](answer, table, planned, "spots").spots for answer in answers)
 
 
 def touched(answer: Answer, table: Table, size: Size, prefix: str) -> list[str]:

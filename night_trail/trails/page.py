@@ -15,19 +15,33 @@ from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.numbers import number
 from night_trail.core.one_by_one import goes_one_by_one
+from night_trail.core.playing import plays
 from night_trail.core.question import Scene, to_json
 from night_trail.core.questions.registry import kind_of, short_name
 from night_trail.core.questions.shared.figures import Figures
+from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.questions.shared.sentence import Sentence
 from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS
 from night_trail.core.sentence import scene_in_words, scene_sentence
-from night_trail.core.turns import Alike, ClearAll, Drop, KeepLit, PutOut, SetAside, Slot, Swap, TakeAway
+from night_trail.core.turns import (
+    Alike,
+    ClearAll,
+    Drop,
+    KeepLit,
+    Play,
+    PutOut,
+    SetAside,
+    Slot,
+    Swap,
+    TakeAway,
+)
 from night_trail.draw import BESIDE, MAIN
 from night_trail.people.models import Role
 from night_trail.tables.models import Table
 from night_trail.trails.choices import choices
 from night_trail.trails.models import Step, Trail
 from night_trail.trails.pictures import Desk, annotation_offers, size_from
+from night_trail.trails.playing import desk_bar
 from night_trail.trails.ranklist import all_groups
 from night_trail.trails.rewalk import newer_rows
 from night_trail.trails.way import way_to
@@ -175,6 +189,10 @@ def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:
     context["all_groups"] = all_groups(scene.main, main.answer, desk)
     context["one_by_one"] = goes_one_by_one(main.answer)
     context["pending"] = getattr(main.answer, "pending", None)
+    if scene.plays is not None:
+        context["playing"] = desk_bar(desk, step)
+    elif plays(scene) and time_column(desk.table) is not None:
+        context["play"] = to_json(Play())
     context["alike"] = to_json(Alike(not scene.alike))
     if (neighbours := kind_of(scene.main).neighbours) is not None:
         context["grains"] = [

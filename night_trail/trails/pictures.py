@@ -12,22 +12,34 @@ import numpy as np
 from cachetools import LRUCache
 from django.conf import settings
 from django.http import HttpRequest
+from msgspec.structs import replace as replace_in
 
 from night_trail.core.annotating import offered
 from night_trail.core.annotations import Annotation
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.spans import Words
+from night_trail.core.playing import Frame, frames, place_of, whole
 from night_trail.core.question import Question, Scene, key, to_json
-from night_trail.core.questions.registry import Answer, sentence, words_of
+from night_trail.core.questions.registry import Answer, kind_of, sentence, words_of
 from night_trail.core.questions.registry import answer as core_answer
 from night_trail.core.questions.shared.behind import Behind
 from night_trail.core.questions.shared.sentence import Sentence
 from night_trail.core.rows import Rows, bound_memory
 from night_trail.core.sentence import scene_in_words
 from night_trail.core.table import Table
-from night_trail.draw import MAIN, Size, draw, shared_spans, standalone
-from night_trail.draw.frame.svg import Svg
+from night_trail.draw import (
+    MAIN,
+    Played,
+    Size,
+    Spot,
+    draw,
+    shared_spans,
+    standalone,
+    stations,
+    touched,
+)
+from night_trail.draw.frame.svg import Svg, safe_id
 from night_trail.jobs.models import Job
 from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
@@ -55,6 +67,9 @@ bound_memory(settings.FILTER_CACHE_BYTES)
 _lock = threading.Lock()
 _rows: LRUCache[str, Rows] = LRUCache(MOST_FILTERS)
 _answers: LRUCache[str, Answer] = LRUCache(settings.ANSWER_CACHE_BYTES, getsizeof=_weight)
+_played: LRUCache[str, tuple[Answer, ...]] = LRUCache(settings.ANSWER_CACHE_BYTES, getsizeof=_weight)
+_stations: LRUCache[str, tuple[dict[str, Spot], ...]] = LRUCache(60)
+MOST_TRAILS, MOST_WAITING = 8, 400
 MOST_DRAWN, MOST_SAID = 48_000_000, 2_000
 """Characters of kept pictures, and how many kept words: many readers look at the same few."""
 
@@ -106,7 +121,8 @@ class Desk:
 
     def answer(self, question: Question) -> Answer:
         """Return the answer to a question on these rows."""
-        name = f"{self.table.key}:{key(question, *self.scene.only)}:{key(self.scene.lit)}"
+        played = "" if self.scene.plays is None or question != self.scene.main else ":plays"
+        name = f"{self.table.key}:{key(question, *self.scene.only)}:{key(self.scene.lit)}{played}"
         with _lock:
             if name in _answers:
                 return _answers[name]
@@ -116,12 +132,79 @@ class Desk:
                 return found  # it will be another in a moment
         else:
             found = core_answer(question, self.rows)
+        if self.scene.plays is not None and question == self.scene.main:
+            playing = kind_of(question).playing
+            assert playing is not None  # noqa: S101  (what plays is of a kind that can)
+            found = playing.held(found, self._all_periods())
         if self._glanced:
             return found
         # one that is larger than all the room is refused, and only not kept
         with _lock, suppress(ValueError):
             _answers[name] = found
         return found
+
+    def _all_periods(self) -> tuple[Answer, ...]:
+        """Return the main picture's answers in all periods it plays through, whatever is lit."""
+        scene = self.scene
+        assert scene.plays is not None and scene.main is not None  # noqa: S101  (asked of what plays)
+        before, name = whole(scene), self._playing_name()
+        with _lock:
+            if name in _played:
+                return _played[name]
+        found = tuple(
+            core_answer(scene.main, Rows(self.table, (*before.only, frame.period))) for frame in self.frames()
+        )
+        with _lock, suppress(ValueError):
+            _played[name] = found
+        return found
+
+    def _playing_name(self) -> str:
+        """Return what the answers of all periods depend on."""
+        scene = self.scene
+        assert scene.plays is not None  # noqa: S101  (asked of what plays)
+        asked = key(scene.main, *whole(scene).only)
+        return f"{self.table.key}:{asked}:{scene.plays.time}:{scene.plays.grain}"
+
+    def frames(self) -> tuple[Frame, ...]:
+        """Return the periods that the main picture plays through."""
+        scene = self.scene
+        assert scene.plays is not None  # noqa: S101  (asked of what plays)
+        rows = Desk(self.version, replace_in(whole(scene), lit=None), glanced=self._glanced).rows
+        return frames(rows, scene.plays.time, scene.plays.grain)
+
+    def _sized(self, question: Question, found: Answer, size: Size) -> Size:
+        """Return the size a picture is drawn at: one that plays, on the scales of all periods."""
+        scene = self.scene
+        if scene.plays is None or question != scene.main or size.detail == "thumb":
+            return size
+        every, periods = self._all_periods(), self.frames()
+        held = tuple(kind_of(question).playing.held(one, every) for one in every)  # type: ignore[union-attr]
+        scaled = replace(size, spans=(*size.spans, *shared_spans(held, self.table, size)))
+        at = place_of(scene, periods)
+        label = periods[at].label if at is not None else in_words(scene.plays.period, self.table)
+        if at is None:
+            return replace(scaled, played=Played(label))
+        name = f"{self._playing_name()}:{scaled}"
+        with _lock:
+            spots = _stations.get(name)
+        if spots is None:
+            spots = stations(held, self.table, scaled)
+            with _lock, suppress(ValueError):
+                _stations[name] = spots
+        return replace(scaled, played=self._waiting(found, scaled, spots, at, label))
+
+    def _waiting(
+        self, found: Answer, size: Size, spots: tuple[dict[str, Spot], ...], at: int, label: str
+    ) -> Played:
+        """Return what waits without a figure in a period, and along which places lit marks came."""
+        last: dict[str, Spot] = {}
+        for one in (*reversed(spots[at + 1 :]), *spots[:at]):
+            last |= one
+        waiting = tuple(spot for name, spot in last.items() if name not in spots[at])
+        lit = touched(found, self.table, size, "main") if self.scene.lit is not None else []
+        chosen = [name for name in spots[at] if safe_id("main", "m", name) in set(lit)][:MOST_TRAILS]
+        trails = (tuple(one[name] for one in spots[: at + 1] if name in one) for name in chosen)
+        return Played(label, waiting[:MOST_WAITING], tuple(way for way in trails if len(way) > 1))
 
     def work_behind(self, how: Behind, question: Question) -> Job:
         """Return the work a question's answer comes from, set going unless the scene is only read."""
@@ -132,6 +215,7 @@ class Desk:
     ) -> Drawn:
         """Return a question's picture with its words and sentence."""
         found = self.answer(question)
+        size = self._sized(question, found, size)
         name = f"{self._named(question)}:{size}:{prefix}:{key(*annotations)}"
         with _lock:
             if (kept := _drawn.get(name)) is not None and kept.answer is found:
@@ -184,6 +268,7 @@ class Desk:
         assert self.scene.main is not None  # noqa: S101  (callers ask only for scenes with a picture)
         found = self.answer(self.scene.main)
         title = scene_in_words(self.scene, self.table, found)
+        size = self._sized(self.scene.main, found, size)
         return standalone(found, self.table, title, size, theme, annotations)
 
 
@@ -194,6 +279,8 @@ def forget() -> None:
         _answers.clear()
         _drawn.clear()
         _words.clear()
+        _played.clear()
+        _stations.clear()
 
 
 def size_from(request: HttpRequest, default: Size = MAIN, cookie: str = "picture") -> Size:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,6 +16,26 @@ from night_trail.core.questions.shared.phrase import Outline, Phrase
 from night_trail.core.questions.shared.sentence import Sentence
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column, Table
+
+
+def _as_asked(question: Any, rows: Rows) -> Any:
+    return question
+
+
+def _as_it_is(answer: Any, every: Sequence[Any]) -> Any:
+    return answer
+
+
+@dataclass(frozen=True)
+class Playing:
+    """How pictures of a kind play through time.
+
+    ``fixed`` is the question with what must stay the same in all periods taken from all rows;
+    ``held`` the answer of one period on the scales of the answers of all.
+    """
+
+    fixed: Callable[[Any, Rows], Any] = _as_asked
+    held: Callable[[Any, Sequence[Any]], Any] = _as_it_is
 
 
 @dataclass(frozen=True)
@@ -61,6 +81,8 @@ class QuestionKind:
         Whether answers are fitted and take a second: lists do not wait for them.
     neighbours
         The next finer and the next coarser step of its time; None where it has no steps.
+    playing
+        How it plays through time; None where it does not.
     behind
         How those of its questions are answered that take longer still.
     """
@@ -88,3 +110,4 @@ class QuestionKind:
     modelled: bool = False
     neighbours: Callable[[Looking, Any], dict[str, GrainName]] | None = None
     behind: Behind | None = None
+    playing: Playing | None = None

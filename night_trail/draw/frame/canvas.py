@@ -40,13 +40,30 @@ END_ROOM = 34.0
 """Pixels kept free at a side for its gathered tail."""
 
 
+Spot = tuple[float, float, float]
+"""Where a mark stands that can travel, and its radius, in pixels."""
+
+
+@dataclass(frozen=True)
+class Played:
+    """What a picture that plays shows besides the marks of its period.
+
+    ``label`` is what the period is called, ``waiting`` are the places of marks that have no figure in
+    it, ``trails`` those that lit marks came along.
+    """
+
+    label: str
+    waiting: tuple[Spot, ...] = ()
+    trails: tuple[tuple[Spot, ...], ...] = ()
+
+
 @dataclass(frozen=True)
 class Size:
     """How large a picture is and how much it shows: a thumb has marks only.
 
     ``spans`` are ends that axes take over from other pictures, by what the
     axes show; an axis is only ever made longer. One that is only ``planned``
-    tells ids and ends, and writes no mark.
+    tells ids and ends, and writes no mark. One that is ``played`` is of one period of several.
     """
 
     width: int
@@ -54,6 +71,7 @@ class Size:
     detail: Detail = "full"
     spans: tuple[tuple[str, float, float], ...] = ()
     planned: bool = False
+    played: Played | None = None
 
 
 @dataclass(frozen=True)
@@ -125,6 +143,7 @@ class Canvas:
     or "x" where both axes or only the horizontal one can be zoomed; ``fields``
     are the plots of a picture that has several, or its parts where it has no
     axes: with them, or with ``x`` and ``y``, annotations have their places.
+    ``spots`` are where marks that can travel stand, by their key.
     """
 
     size: Size
@@ -147,6 +166,7 @@ class Canvas:
     touched: list[str] = field(default_factory=list)
     spans: dict[str, tuple[float, float]] = field(default_factory=dict)
     asked_height: int = 0
+    spots: dict[str, Spot] = field(default_factory=dict)
 
     def grow(self, lanes: int, least: float) -> None:
         """Make a main picture as tall as its lanes need to be read: pages scroll it, files are longer."""
@@ -337,6 +357,8 @@ class Canvas:
     def picture(self, title: str, description: str, annotations: Svg) -> Svg:
         """Return the whole as one SVG element."""
         width_, height = self.size.width, self.size.height
+        if self.size.played is not None and self.labelled:
+            self._played(self.size.played)
         classes = f"picture as-{self.size.detail}{' has-lit' if self.has_lit else ''}"
         if self.count > 300:
             classes += " many"
@@ -392,6 +414,20 @@ class Canvas:
             data_axes=json.dumps(self.axes(), ensure_ascii=False),
             data_room=f"{width_}x{self.asked_height}" if self.asked_height else None,
         )
+
+    def _played(self, played: Played) -> None:
+        """Set the period in the ground, the marks that wait, and the ways of lit ones."""
+        big = "period" if self.full else "period small"
+        self.under.append(label(played.label, self.x_end - 10, self.y_end - 16, "end", big))
+        for x, y, radius in played.waiting:
+            place = f"translate({x:.1f} {y:.1f})"
+            self.under.append(el("circle", class_="waits", r=max(radius, 2.0), transform=place))
+        for way in played.trails:
+            d = "L".join(f"{x:.1f} {y:.1f}" for x, y, _ in way)
+            self.under.append(el("path", class_="came-along", d=f"M{d}"))
+            for x, y, _ in way[:-1]:
+                place = f"translate({x:.1f} {y:.1f})"
+                self.under.append(el("circle", class_="came-by", r=1.8, transform=place))
 
     def axes(self) -> dict[str, Any]:
         """Return what scripts need to turn pixels into places."""

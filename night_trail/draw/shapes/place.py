@@ -251,11 +251,9 @@ class _Drawn:
         largest = LARGEST[self.detail]
         if self.spots.wide:
             largest = min(largest, max(0.55 * self.spots.wide * self.scale, 2.0))
-        most = (
-            float(np.nanmax(answer.figures))
-            if len(answer.figures) and np.isfinite(answer.figures).any()
-            else 0.0
-        )
+        known = answer.figures[np.isfinite(answer.figures)]
+        size_of = f"size: {measure_words(answer.question.measure, self.table)}"
+        _, most = canvas.span(size_of, 0.0, float(known.max()) if len(known) else 0.0)
         names = self._names()
         called = self.spots.level is not None or bool(self.spots.named)
         # small ones lie on top of large ones
@@ -272,6 +270,8 @@ class _Drawn:
                 self.y(float(self.spots.latitudes[i])),
             )
             place = f"translate({at_x:.1f} {at_y:.1f})"
+            if not self.spots.wide:
+                canvas.spots[key] = at_x, at_y, radius
             shape = el(
                 "circle", class_=f"spot {self._tone(i)}", id=canvas.id("p", key), r=radius, transform=place
             )

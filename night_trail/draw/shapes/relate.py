@@ -253,6 +253,7 @@ def _points(canvas: Canvas, answer: RelateAnswer, table: Table, panel: Panel, pl
         at_x = plot.x.place(float(points.x[i]) + answer.jitter[0] * shift(row, 1))
         at_y = plot.y.place(float(points.y[i]) + answer.jitter[1] * shift(row, 2))
         place = f"translate({at_x:.1f} {at_y:.1f})"
+        canvas.spots[key] = at_x, at_y, radius
         hue = f" hue-{answer.hues[group]}" if group >= 0 else ""
         shape = el("circle", class_=f"point{hue}", id=canvas.id("p", key), r=radius, transform=place)
         over = None

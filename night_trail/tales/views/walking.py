@@ -17,6 +17,7 @@ from night_trail.core.conditions import Condition, toggle
 from night_trail.core.errors import NoLonger
 from night_trail.core.hand import LARGEST_KEY, whole
 from night_trail.core.overview import Overview, narrowed
+from night_trail.core.playing import MOST_FRAMES
 from night_trail.core.question import Question, Scene
 from night_trail.core.questions.registry import figures_of as figures_table
 from night_trail.core.questions.registry import kind_of
@@ -25,7 +26,7 @@ from night_trail.core.table import Table as CoreTable
 from night_trail.draw import WALK, Size
 from night_trail.draw.small.footpath import WalkStop, walk_path
 from night_trail.people.models import Role
-from night_trail.tables.models import Table
+from night_trail.tables.models import Table, Version
 from night_trail.tables.services import core_table
 from night_trail.tales.comments import shown as shown_comments
 from night_trail.tales.differing import differs
@@ -39,6 +40,7 @@ from night_trail.tales.reach import Reach, opened, refused, signed
 from night_trail.tales.views.links import ask_password, may_enter, open_link
 from night_trail.trails.page import numbers_shown
 from night_trail.trails.pictures import Desk, size_from
+from night_trail.trails.playing import at_period, bar
 from night_trail.web.asking import for_a_part, for_a_swap
 
 MOST_LINES = 500
@@ -323,12 +325,13 @@ def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
     if written.main is None:
         return {}
     version, size = stop.step.trail.version, size_from(request, WALK, "walk")
+    played = _at_period(request, written, stop, version)
     chosen, table = chosen_from(request.GET), core_table(version)
     offered = _offered(stop, written.main, table)
-    only = (*written.only, *narrowed(offered, chosen, table))
-    narrow = Scene(main=written.main, only=only, lit=written.lit)
+    only = (*played.only, *narrowed(offered, chosen, table))
+    narrow = Scene(main=written.main, only=only, lit=written.lit, plays=played.plays)
     lit = _readers_lantern(request, Desk(version, narrow, reads=True), stop, size)
-    scene = Scene(main=written.main, only=only, lit=lit)
+    scene = Scene(main=written.main, only=only, lit=lit, plays=played.plays)
     desk = Desk(version, scene, reads=True)
     if lit != written.lit and 0 < desk.rows.n_lit < stop.tale.least_lit:
         raise refused()
@@ -347,6 +350,11 @@ def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
         if request.GET.get("table")
         else None,
     }
+    if scene.plays is not None:
+        query = urlencode({"now": context["lit_signed"]})
+        query = f"{context['chosen']}&{query}" if context["chosen"] else query
+        frame = f"?{query}"
+        context["playing"] = bar(desk, desk.frames(), frame, "#walk", "outerMorph")
     if stop.beside is not None and (other := stop.scene_beside()).main is not None:
         beside = Desk(stop.beside.trail.version, other, reads=True)
         shown = beside.drawn(other.main, BESIDE, "second")
@@ -354,6 +362,17 @@ def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
         context["beside_words"] = scene_in_words(other, beside.table, shown.answer)
         context["beside_differs"] = differs(desk, beside)
     return context
+
+
+def _at_period(request: HttpRequest, written: Scene, stop: Stop, version: Version) -> Scene:
+    """Return the scene of a stop at the period that its reader plays to; as it was written where none is."""
+    at = whole(request.GET.get("play", ""), MOST_FRAMES) if written.plays is not None else None
+    if at is None:
+        return written
+    found = at_period(Desk(version, written, reads=True), at)
+    if Desk(version, found, reads=True).rows.n < stop.tale.least_lit:
+        raise refused()
+    return found
 
 
 def _offered(stop: Stop, question: Question, table: CoreTable) -> Overview:

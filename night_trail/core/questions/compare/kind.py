@@ -16,7 +16,7 @@ from night_trail.core.questions.compare.answer import CompareAnswer, compare_que
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.compare.several import SeveralAnswer
-from night_trail.core.questions.kind import QuestionKind
+from night_trail.core.questions.kind import Playing, QuestionKind
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.grouping import best_group
 from night_trail.core.questions.shared.measures import first_measure
@@ -79,4 +79,5 @@ KIND = QuestionKind(
     gist=gist,
     from_gist=from_gist,
     broken_down=broken_down,
+    playing=Playing(),
 )

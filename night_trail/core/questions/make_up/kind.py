@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
-from night_trail.core.questions.kind import QuestionKind
+from night_trail.core.questions.kind import Playing, QuestionKind
 from night_trail.core.questions.make_up import answer, figures, offers, phrases, sentence, words
 from night_trail.core.questions.make_up.answer import MakeUpAnswer, shapes_for
 from night_trail.core.questions.make_up.question import SLOTS, MakeUp
@@ -78,4 +78,5 @@ KIND = QuestionKind(
     gist=gist,
     from_gist=from_gist,
     broken_down=broken_down,
+    playing=Playing(),
 )

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace as changed
+
+import numpy as np
 from msgspec.structs import replace
 
 from night_trail.core.places.columns import named_places
-from night_trail.core.questions.kind import QuestionKind
+from night_trail.core.questions.kind import Playing, QuestionKind
 from night_trail.core.questions.place import answer, figures, offers, phrases, sentence, words
-from night_trail.core.questions.place.answer import PlaceAnswer
+from night_trail.core.questions.place.answer import PlaceAnswer, class_edges
 from night_trail.core.questions.place.question import Place
+from night_trail.core.questions.place.spots import spots_of
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.questions.shared.measures import first_measure
+from night_trail.core.rows import Rows
 from night_trail.core.table import Column, Kind, Table
 
 
@@ -39,6 +45,22 @@ def broken_down(question: Place, by: Column, table: Table) -> Place:
     return replace(question, shape="dots", coloured=by.name, shade=None)
 
 
+def fixed(question: Place, rows: Rows) -> Place:
+    """Return the same with its part of the Earth held: what all rows lie in."""
+    if question.window is not None:
+        return question
+    west, east, south, north = spots_of(question, rows).window
+    return replace(question, window=(round(west, 5), round(east, 5), round(south, 5), round(north, 5)))
+
+
+def held(one: PlaceAnswer, every: Sequence[PlaceAnswer]) -> PlaceAnswer:
+    """Return the answer of one period with classes of all."""
+    if one.shading is None or not one.edges:
+        return one
+    shades = [answer.shading for answer in every if answer.shading is not None]
+    return changed(one, edges=class_edges(np.concatenate([*shades, one.shading]), one.question.classes))
+
+
 KIND = QuestionKind(
     tag="place",
     way="where it lies",
@@ -58,4 +80,5 @@ KIND = QuestionKind(
     gist=gist,
     from_gist=from_gist,
     broken_down=broken_down,
+    playing=Playing(fixed, held),
 )

@@ -102,7 +102,7 @@ def spots_of(question: Place, rows: Rows) -> Spots:
 
 @dataclass(frozen=True)
 class _Lying:
-    """The kept rows that lie somewhere: their positions, None for all of the table, and where; shape (rows,)."""
+    """The kept rows that lie somewhere: their positions, None for all, and where; shape (rows,)."""
 
     at: Ints | None
     x: Floats

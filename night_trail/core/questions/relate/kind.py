@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from night_trail.core.errors import BadQuestion
-from night_trail.core.questions.kind import QuestionKind
+from night_trail.core.questions.kind import Playing, QuestionKind
 from night_trail.core.questions.relate import answer, figures, offers, phrases, sentence, words
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.relate.question import Relate
@@ -61,4 +61,5 @@ KIND = QuestionKind(
     gist=gist,
     from_gist=from_gist,
     broken_down=broken_down,
+    playing=Playing(),
 )

@@ -349,6 +349,9 @@ function closeDrawer() {
   $(`#${part}-toggle`)?.focus();
 }
 
+// where a picture that plays comes to rest is a step
+document.addEventListener("stand", (event) => change({ turn: "play", at: event.detail }));
+
 // ---- keys ----
 const keys = {
   s: () => $(".sentence .slot")?.focus(),

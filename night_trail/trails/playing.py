@@ -1,0 +1,65 @@
+"""What pages show of a picture that plays through time."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.urls import reverse
+
+from night_trail.core.playing import Frame, grains_of, place_of, started, whole
+from night_trail.core.question import Scene, to_json
+from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS
+from night_trail.core.turns import Play
+from night_trail.trails.models import Step
+from night_trail.trails.pictures import Desk
+
+
+def at_period(desk: Desk, at: int) -> Scene:
+    """Return a scene that plays, at the period of this place.
+
+    Raises
+    ------
+    BadQuestion
+        Where there is no such period.
+    """
+    plays = desk.scene.plays
+    assert plays is not None  # noqa: S101  (asked only of scenes that play)
+    return started(desk.scene, desk.table, plays.time, plays.grain, at)[0]
+
+
+def bar(desk: Desk, frames: tuple[Frame, ...], frame: str, target: str, swap: str) -> dict[str, Any]:
+    """Return what the bar under a picture that plays shows."""
+    plays = desk.scene.plays
+    assert plays is not None  # noqa: S101  (asked only of scenes that play)
+    at = place_of(desk.scene, frames)
+    return {
+        "time": plays.time,
+        "labels": json.dumps([one.label for one in frames], ensure_ascii=False),
+        "last": len(frames) - 1,
+        "at": at or 0,
+        "label": frames[at].label if at is not None else "",
+        "frame": frame,
+        "target": target,
+        "swap": swap,
+    }
+
+
+def desk_bar(desk: Desk, step: Step) -> dict[str, Any]:
+    """Return the bar of the desk: with the periods that can be chosen, and the way out."""
+    plays = desk.scene.plays
+    assert plays is not None  # noqa: S101  (asked only of scenes that play)
+    frame = reverse("trails:played", args=[step.trail_id, step.pk])
+    rows = Desk(desk.version, whole(desk.scene)).rows
+    return bar(desk, desk.frames(), frame, "#stage", "innerMorph") | {
+        "turns": True,
+        "grains": [
+            {
+                "words": GRAIN_WORDS[grain],
+                "post": to_json(Play(plays.time, grain)),
+                "on": grain == plays.grain,
+            }
+            for grain in grains_of(rows, plays.time)
+        ],
+        "off": to_json(Play(off=True)),
+    }
