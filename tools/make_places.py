@@ -86,7 +86,9 @@ def _countries(folder: Path, known: dict[str, Any]) -> list[dict[str, Any]]:
     by_number = {int(c["isonumeric"]): c for c in known.values()}
     topology = json.loads((folder / "world-atlas/countries-50m.json").read_text())
     arcs = _arcs(topology, COUNTRY_DETAIL)
-    rows = []
+    # what lies apart under the same number is one country, called as its largest part is
+    rings: dict[str, list[np.ndarray]] = {}
+    names: dict[str, tuple[str, list[str]]] = {}
     for found in topology["objects"]["countries"]["geometries"]:
         own = found["properties"]["name"]
         if "id" in found and int(found["id"]) in by_number:
@@ -98,10 +100,12 @@ def _countries(folder: Path, known: dict[str, Any]) -> list[dict[str, Any]]:
             continue
         called = [name, own, code, short, *CALLED.get(code, ())]
         called += [t for one in LANGUAGES if (t := Locale(one).territories.get(short))]
-        row = _row(code, "", CALLED.get(code, (name,))[0], called, _rings(found, arcs))
-        if row is not None:
-            rows.append(row)
-    return rows
+        own_rings = _rings(found, arcs)
+        if sum(map(len, own_rings)) > sum(map(len, rings.get(code, []))):
+            names[code] = CALLED.get(code, (name,))[0], called
+        rings.setdefault(code, []).extend(own_rings)
+    made = (_row(code, "", *names[code], every) for code, every in rings.items())
+    return [row for row in made if row is not None]
 
 
 def _regions(folder: Path, known: dict[str, Any]) -> list[dict[str, Any]]:

@@ -46,6 +46,8 @@ LOOKS_AT_A_TRAIL = {
         "trails:rows-csv",
         "trails:others",
         "trails:preview",
+        "trails:played",
+        "trails:panels",
     ),
     *(
         "trails:side-by-side",
@@ -132,6 +134,8 @@ def test_a_role_opens_its_thing_and_nothing_else(
         "trails:groups",
         "trails:groups-csv",
         "trails:claim",
+        "trails:played",
+        "trails:panels",
     }
     assert MAY[kind, role] - wanting <= open_to
     if role is Role.READ:

@@ -88,7 +88,12 @@ def place_words(longitude: float, latitude: float, digits: int = 4) -> str:
     '54.112° N, 2.871° W'
     """
     north, east = round(latitude, digits), round((longitude + 180) % 360 - 180, digits)
-    return f"{abs(north):g}° {'S' if north < 0 else 'N'}, {abs(east):g}° {'W' if east < 0 else 'E'}"
+    return f"{_degrees(north, 'S', 'N')}, {_degrees(east, 'W', 'E')}"
+
+
+def _degrees(at: float, below: str, above: str) -> str:
+    side = f" {below if at < 0 else above}" if at else ""
+    return f"{abs(at):.9g}°{side}"
 
 
 _RECURS = {"week": "on a", "year": "in any", "quarters": "in any", "day": "in the hour from"}
@@ -286,8 +291,8 @@ def _again(text: str, table: Table) -> Again | None:
 
 
 _NEAR = re.compile(
-    r"within (\d[\d,]*(?:\.\d+)?) ?km of ([-−+]?\d+(?:\.\d+)?)(?: ?° ?([NS]))?"
-    r"[,;]? +([-−+]?\d+(?:\.\d+)?)(?: ?° ?([EW]))?",
+    r"within (\d[\d,]*(?:\.\d+)?) ?km of ([-−+]?\d+(?:\.\d+)?)(?: ?°)?(?: ?([NS]))?"
+    r"[,;]? +([-−+]?\d+(?:\.\d+)?)(?: ?°)?(?: ?([EW]))?",
     re.IGNORECASE,
 )
 

@@ -58,7 +58,7 @@ def held(one: PlaceAnswer, every: Sequence[PlaceAnswer]) -> PlaceAnswer:
     if one.shading is None or not one.edges:
         return one
     shades = [answer.shading for answer in every if answer.shading is not None]
-    return changed(one, edges=class_edges(np.concatenate([*shades, one.shading]), one.question.classes))
+    return changed(one, edges=class_edges(np.concatenate(shades), one.question.classes))
 
 
 KIND = QuestionKind(

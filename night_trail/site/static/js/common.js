@@ -169,6 +169,7 @@ export function fitPictures() {
     if (Math.abs(roomWide - wide) < 3 && Math.abs(roomHigh - high) < 3) continue;
     const whole = stage.dataset.whole;
     fitting.set(stage, stage.dataset.picture);
+    stage.dataset.fitting = "1";
     const url = new URL(stage.dataset.picture, location.href);
     url.searchParams.set("size", `${wide}x${high}`);
     htmx
@@ -177,7 +178,10 @@ export function fitPictures() {
         target: whole ?? "#stage",
         swap: whole ? "outerMorph" : "innerMorph",
       })
-      .finally(() => fitting.delete(stage));
+      .finally(() => {
+        fitting.delete(stage);
+        delete stage.dataset.fitting;
+      });
   }
 }
 // what was asked for before the page went on to something else may not bring the old back

@@ -1,0 +1,128 @@
+"""Places and pictures that play: on the desk, with rights, in a tale for readers, in files."""
+
+from __future__ import annotations
+
+import html
+import json
+import re
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+from django.urls import reverse
+
+from night_trail.core.conditions import Near
+from night_trail.core.measure import Measure
+from night_trail.core.question import to_json
+from night_trail.core.questions.place.question import Place
+from night_trail.core.turns import Light, Play, Say, Zoom
+from night_trail.tables.models import Table
+from night_trail.tales.models import Link, Tale
+from night_trail.tales.services import add_stop
+from night_trail.trails.models import Step
+from night_trail.trails.services import cairn_at, start_trail, take_turn
+from tests.web.conftest import client_of
+
+NEAR = Near("longitude", "latitude", (-2.871, 54.112), 1.0)
+
+
+@pytest.fixture
+def placed(owner: User, table: Table) -> Step:
+    return take_turn(start_trail(owner, table), Say("where is the sum of boardings", ""))
+
+
+@pytest.fixture
+def playing(owner: User, table: Table) -> Step:
+    step = take_turn(start_trail(owner, table), Say("average late_min by line", ""))
+    return take_turn(step, Play("departed_at", "month"))
+
+
+def at(step: Step, name: str = "step") -> str:
+    return reverse(f"trails:{name}", args=[step.trail_id, step.pk])
+
+
+def frame_of(page: str) -> dict[str, str]:
+    found = re.search(r'<div class="playing"[^>]*>', page)
+    assert found is not None
+    return dict(re.findall(r'data-([a-z]+)="([^"]*)"', found[0]))
+
+
+def in_the_ground(page: str) -> str:
+    found = re.search(r'class="period"[^>]*>([^<]+)<', page)
+    return found[1] if found else ""
+
+
+def test_a_place_is_lit_zoomed_offered_told_and_taken_along(client: Client, placed: Step) -> None:
+    assert placed.scene_value().main == Place(Measure("sum", "boardings"), ("longitude", "latitude"))
+    lit = take_turn(placed, Light(NEAR))
+    page = client.get(at(lit)).content.decode()
+    assert "within 1 km of 54.112° N, 2.871° W" in html.unescape(page) and 'class="lit-point"' in page
+    assert "&quot;sine&quot;: true" in page or '"sine": true' in html.unescape(page)
+    zoomed = take_turn(lit, Zoom((-2.9, -2.85, 54.1, 54.13)))
+    assert zoomed.scene_value().main.window is not None
+    for slot in ("at", "shape", "aggregate", "column", "shade", "coloured", "classes", "window", "way"):
+        assert (
+            client.get(reverse("trails:slot", args=[placed.trail_id, placed.pk, slot])).status_code == 200
+        ), slot
+    tale = Tale.objects.create(owner=placed.trail.owner, title="Places")
+    add_stop(tale, cairn_at(zoomed))
+    assert "Where is" in client.get(reverse("tales:own-walk", args=[tale.pk])).content.decode()
+    for form in ("html", "pptx", "pdf", "package"):
+        assert client.get(reverse("tales:take", args=[tale.pk, form])).status_code == 200, form
+
+
+def test_only_within_a_ring_is_typed_and_what_is_nowhere_is_refused(client: Client, placed: Step) -> None:
+    turn = at(placed, "turn")
+    client.post(turn, {"phrase": "within 1 km of 54.112, -2.871"})
+    assert placed.children.get().scene_value().only == (NEAR,)
+    response = client.post(turn, {"phrase": "within 1 km of 99, 500"}, headers={"HX-Request": "true"})
+    assert response.status_code == 422 and "nowhere on Earth" in response.content.decode()
+
+
+def test_a_period_is_seen_without_a_step_and_standing_there_makes_one(client: Client, playing: Step) -> None:
+    page = client.get(at(playing)).content.decode()
+    bar = frame_of(page)
+    labels = json.loads(html.unescape(bar["labels"]))
+    assert labels[:2] == ["January 2021", "February 2021"] and in_the_ground(page) == "January 2021"
+    steps = Step.objects.count()
+    shown = client.get(bar["frame"], {"play": "2"}).content.decode()
+    assert in_the_ground(shown) == "March 2021" and Step.objects.count() == steps
+    # both stand on the same scale: the ends of the axis do not move
+    axes = [
+        json.loads(html.unescape(re.search(r"data-axes=(['\"])(.*?)\1", one)[2])) for one in (page, shown)
+    ]  # type: ignore[index]
+    assert axes[0]["x"]["domain"] == axes[1]["x"]["domain"]
+    client.post(at(playing, "turn"), {"change": to_json(Play(at=2))})
+    assert playing.children.get().label == "March 2021"
+    for bad in ("999", "-1", "x", ""):
+        assert client.get(bar["frame"], {"play": bad}).status_code in (404, 422), bad
+    panels = client.get(at(playing, "panels")).content.decode()
+    assert panels.count("<figure>") == 12 and "periods, evenly chosen" in panels
+
+
+def test_what_does_not_play_has_no_frames(client: Client, placed: Step) -> None:
+    assert client.get(at(placed, "played"), {"play": "1"}).status_code == 404
+    assert client.get(at(placed, "panels")).status_code == 404
+    assert "Play through time" in client.get(at(placed)).content.decode()
+
+
+def test_a_reader_plays_what_was_written_and_sees_no_period_of_few_rows(owner: User, playing: Step) -> None:
+    tale = Tale.objects.create(owner=owner, title="Played")
+    add_stop(tale, cairn_at(playing))
+    _, token = Link.make(tale)
+    address = reverse("tales:own-walk-stop", args=[tale.pk, 1])
+    client = client_of(owner)
+    page = client.get(address).content.decode()
+    bar = frame_of(page)
+    assert bar["target"] == "#walk"
+    frame = address + html.unescape(bar["frame"])
+    assert in_the_ground(client.get(frame + "&play=2").content.decode()) == "March 2021"
+    tale.least_lit = 10_000
+    tale.save()
+    assert client.get(frame + "&play=2").status_code == 422
+    # a stranger with the link plays it as well, and cannot go behind what the writer allows
+    walked = reverse("tales:walk-stop", args=[token, 1])
+    assert client_of(None).get(walked + html.unescape(bar["frame"]) + "&play=2").status_code == 422
+    tale.least_lit = 0
+    tale.save()
+    assert in_the_ground(client_of(None).get(walked + "?play=2").content.decode()) == "March 2021"
