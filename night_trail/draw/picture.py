@@ -63,6 +63,7 @@ from night_trail.draw.shapes.over_time import draw_over_time
 from night_trail.draw.shapes.place import draw_place
 from night_trail.draw.shapes.relate import draw_relate
 from night_trail.draw.shapes.several import draw_several, draw_table
+from night_trail.draw.shapes.slope import draw_slope
 from night_trail.draw.shapes.stands import draw_stands
 from night_trail.draw.shapes.wholes import draw_figure, draw_parts, draw_stair
 
@@ -80,6 +81,7 @@ _COMPARED: dict[CompareShape, Drawer] = {
     "stair": draw_stair,
     "figure": draw_figure,
     "table": draw_table,
+    "slope": draw_slope,
 }
 
 

@@ -64,7 +64,7 @@ EVERY: list[Question] = [
     *(Compare(SUM, "g <b>", shape) for shape in ("ring", "strip", "table", "figure")),
     *(
         Compare(SUM, "g <b>", shape, baseline=Baseline(column="plan"))
-        for shape in ("bars", "dots", "stair", "table", "figure")
+        for shape in ("bars", "dots", "slope", "stair", "table", "figure")
     ),
     *(Compare(MEAN, "g <b>", shape, more=(SUM, Measure("count"))) for shape in ("bars", "dots", "table")),
     Compare(MEAN, "g <b>", "table", rule=Rule("above")),

@@ -126,3 +126,15 @@ def test_a_reader_plays_what_was_written_and_sees_no_period_of_few_rows(owner: U
     tale.least_lit = 0
     tale.save()
     assert in_the_ground(client_of(None).get(walked + "?play=2").content.decode()) == "March 2021"
+
+
+def test_every_shape_that_fits_is_shown_and_turned_to(client: Client, placed: Step) -> None:
+    page = client.get(at(placed, "shapes")).content.decode()
+    assert "where many rows lie close" in page and "how groups compare" in page
+    posts = re.findall(r'name="change" value="([^"]*)"', page)
+    shown = client.get(at(placed, "shape"), {"place": "3", "change": html.unescape(posts[0])})
+    assert 'id="g3-picture"' in shown.content.decode() and Step.objects.count() == 2
+    client.post(at(placed, "turn"), {"change": html.unescape(posts[1])})
+    assert placed.children.count() == 1
+    for bad in ("", "nonsense", '{"turn":"slot","slot":"shape","value":"areas"}'):
+        assert client.get(at(placed, "shape"), {"change": bad}).status_code in (404, 422), bad

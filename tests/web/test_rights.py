@@ -192,7 +192,7 @@ def test_the_owner_meets_no_server_error(address: dict[str, str], client: Client
     # these want a value in the address, a condition that is there, a mark, or groups
     wanting = ("people:enter", "people:invited", "tables:finding", "trails:same-rows", "trails:reword")
     wanting += ("trails:groups", "trails:groups-csv", "trails:at-hand", "trails:walk-again", "trails:claim")
-    wanting += ("trails:rewalked", "tales:claim", "trails:played", "trails:panels")
+    wanting += ("trails:rewalked", "tales:claim", "trails:played", "trails:panels", "trails:shape")
     seen = {n: client.get(address[n]).status_code for n in first if n not in wanting}
     assert set(seen.values()) <= {200, 204, 302, 405}, seen
     assert walked({"owner": client}, address, last, fine) == {}

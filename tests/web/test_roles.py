@@ -48,6 +48,8 @@ LOOKS_AT_A_TRAIL = {
         "trails:preview",
         "trails:played",
         "trails:panels",
+        "trails:shapes",
+        "trails:shape",
     ),
     *(
         "trails:side-by-side",
@@ -136,6 +138,7 @@ def test_a_role_opens_its_thing_and_nothing_else(
         "trails:claim",
         "trails:played",
         "trails:panels",
+        "trails:shape",
     }
     assert MAY[kind, role] - wanting <= open_to
     if role is Role.READ:

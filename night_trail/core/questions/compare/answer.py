@@ -40,7 +40,7 @@ SHAPES: dict[str, tuple[CompareShape, ...]] = {
     "plain": ("dots", "bars", "table", "ring", "strip", "figure"),
     "also": ("bars", "dots", "stacked", "shares", "grid"),
     "more": ("bars", "dots", "table"),
-    "baseline": ("bars", "dots", "stair", "table", "figure"),
+    "baseline": ("bars", "dots", "slope", "stair", "table", "figure"),
 }
 """The shapes of each form of the question, the first of them the best to begin with."""
 

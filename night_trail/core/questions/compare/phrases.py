@@ -69,6 +69,8 @@ PHRASES = (
     Phrase("ring|pie|pie chart|donut|doughnut|as a ring|as a pie", "shape", "ring", vote=0.8),
     Phrase("one bar|as one bar", "shape", "strip", vote=0.5),
     Phrase("one figure|one number|single figure|single number|as a number|big number", "shape", "figure", vote=0.6),
+    Phrase("slopes|as slopes|slope graph|before and after lines", "shape", "slope", vote=0.7),
+    Phrase("dumbbells|as dumbbells|dumbbell", "shape", "dots", vote=0.7),
     Phrase("stair|stairs|waterfall", "shape", "stair", vote=0.6),
     Phrase(
         "top #|highest #|largest #|biggest #|# largest|# highest|# biggest|# most|first #"

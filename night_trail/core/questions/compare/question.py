@@ -11,7 +11,7 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure, Name
 
 CompareShape = Literal[
-    "dots", "bars", "stacked", "shares", "grid", "table", "ring", "strip", "figure", "stair"
+    "dots", "bars", "stacked", "shares", "grid", "table", "ring", "strip", "figure", "stair", "slope"
 ]
 
 

@@ -57,6 +57,7 @@ SHAPE_WORDS = {
     "strip": "one bar",
     "figure": "one figure",
     "stair": "a stair",
+    "slope": "slopes",
 }
 SHOW_WORDS = {
     "absolute": "as it is",
