@@ -8,7 +8,9 @@ module that answers them, and hash to a stable key through their JSON.
 from __future__ import annotations
 
 import hashlib
-from typing import Annotated, Any, Literal
+from functools import reduce
+from operator import or_
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import msgspec
 
@@ -16,6 +18,7 @@ from night_trail.core.conditions import Between, Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Name
 from night_trail.core.moments import GrainName
+from night_trail.core.outside import brought
 from night_trail.core.questions.changed.question import Changed
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.correlation.question import Correlations
@@ -42,7 +45,7 @@ Time = OverTime | Cycle | Decomposition | Forecast
 Why = Changed | Differ | Drivers | Held | Stands
 """Those about why something is so."""
 
-Question = (
+_Question = (
     Spread
     | Compare
     | MakeUp
@@ -58,6 +61,11 @@ Question = (
     | Forecast
     | Why
 )
+if TYPE_CHECKING:
+    Question = _Question
+else:
+    # and those that installed packages bring
+    Question = reduce(or_, brought("night_trail.questions"), _Question)
 """Every kind of question; grows as ways of looking are added."""
 
 

@@ -8,6 +8,7 @@ from typing import Any
 
 from night_trail.core.annotations import Annotation
 from night_trail.core.language.spans import plain
+from night_trail.core.outside import brought
 from night_trail.core.questions.changed.answer import ChangedAnswer
 from night_trail.core.questions.compare.answer import CompareAnswer
 from night_trail.core.questions.compare.crossed import CrossAnswer
@@ -116,6 +117,8 @@ _SHAPES: dict[type, Drawer] = {
     StandsAnswer: draw_stands,
     HeldAnswer: draw_held,
 }
+for _drawers in brought("night_trail.shapes"):
+    _SHAPES.update(_drawers)
 
 
 def draw(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import html
 import json
 import re
+from pathlib import Path
 
 import pytest
 from django.contrib.auth.models import User
@@ -13,6 +14,7 @@ from django.urls import reverse
 
 from night_trail.core.conditions import Near
 from night_trail.core.measure import Measure
+from night_trail.core.outside import brought
 from night_trail.core.question import to_json
 from night_trail.core.questions.place.question import Place
 from night_trail.core.turns import Light, Play, Say, Zoom
@@ -138,3 +140,21 @@ def test_every_shape_that_fits_is_shown_and_turned_to(client: Client, placed: St
     assert placed.children.count() == 1
     for bad in ("", "nonsense", '{"turn":"slot","slot":"shape","value":"areas"}'):
         assert client.get(at(placed, "shape"), {"change": bad}).status_code in (404, 422), bad
+
+
+def test_an_export_of_an_installed_package_is_offered_and_taken(
+    client: Client, placed: Step, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.syspath_prepend(Path(__file__).parent.parent / "outside")
+    brought.cache_clear()
+    tale = Tale.objects.create(owner=placed.trail.owner, title="Brought")
+    add_stop(tale, cairn_at(placed))
+    try:
+        assert "Headings as text" in client.get(reverse("tales:write", args=[tale.pk])).content.decode()
+        taken = client.get(reverse("tales:take", args=[tale.pk, "plain"]))
+        assert taken.content.decode().startswith("Brought\n1. ") and taken["Content-Type"].startswith(
+            "text/plain"
+        )
+    finally:
+        brought.cache_clear()
+    assert client.get(reverse("tales:take", args=[tale.pk, "nothing"])).status_code == 404

@@ -12,6 +12,7 @@ from typing import Any
 
 from night_trail.core.conditions import Condition
 from night_trail.core.language.spans import Words
+from night_trail.core.outside import brought
 from night_trail.core.question import Question
 from night_trail.core.questions.changed import kind as changed
 from night_trail.core.questions.changed.answer import ChangedAnswer
@@ -83,8 +84,9 @@ KINDS: tuple[QuestionKind, ...] = (
     changed.KIND,
     differ.KIND,
     stands.KIND,
+    *brought("night_trail.kinds"),
 )
-"""In the order in which ways of looking are offered."""
+"""In the order in which ways of looking are offered; what installed packages bring comes last."""
 
 _BY_QUESTION = {kind.question: kind for kind in KINDS}
 

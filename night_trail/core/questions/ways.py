@@ -56,7 +56,8 @@ def read_body(body: str, table: Table) -> Question:
                 break
     body = _over_years(body, table)
     readers = {kind.tag: kind.read for kind in KINDS}
-    for tag in _READ_FIRST:
+    # what a package brings is asked before ours, of which the last takes any column
+    for tag in (*(tag for tag in readers if tag not in _READ_FIRST), *_READ_FIRST):
         read = readers[tag]
         if read is not None and (question := read(body, table)) is not None:
             break

@@ -15,6 +15,7 @@ from night_trail.core.reading import database, packed, sheet_xml, workbook
 from night_trail.core.reading.columnar import ColumnarSource
 from night_trail.core.reading.database import DatabaseSource
 from night_trail.core.reading.delimited import SAMPLE_CHARACTERS, DelimitedSource
+from night_trail.core.reading.foreign import ForeignSource, reader_of
 from night_trail.core.reading.kinds import Hints
 from night_trail.core.reading.records import RecordsSource, looks_like_json
 from night_trail.core.reading.settings import ReadingSettings, Understood
@@ -71,6 +72,8 @@ def form_of(path: Path, name: str) -> str:
         head = file.read(4_096)
     if not head:
         raise Unreadable("The file is empty", name, "Choose a file with a header row and rows below it.")
+    if reader_of(head) is not None:
+        return "foreign"
     if head.startswith(b"PK\x03\x04") or head.startswith(b"PK\x05\x06"):
         return "workbook" if _is_workbook(path, name) else "zip"
     if head.startswith(_OLE):
@@ -184,6 +187,11 @@ def open_file(
     """
     settings = settings or ReadingSettings()
     form = form_of(path, name)
+    if form == "foreign":
+        with path.open("rb") as file:
+            reader = reader_of(file.read(4_096))
+        assert reader is not None  # noqa: S101  (the form says so)
+        return ForeignSource(path, name, settings, reader, sampled)
     if form == "workbook":
         return WorkbookSource(path, name, settings, part, sampled)
     if form == "sqlite":

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Protocol
 
 from django.contrib import messages
 from django.core.files.uploadedfile import UploadedFile
@@ -11,8 +12,10 @@ from django.shortcuts import redirect
 from django.views.decorators.http import require_GET, require_POST
 
 from night_trail.core.errors import NightTrailError
+from night_trail.core.outside import brought
 from night_trail.people.context import theme
 from night_trail.tales.export.document import print_ready, word
+from night_trail.tales.export.gathered import Told, told
 from night_trail.tales.export.markdown import markdown
 from night_trail.tales.export.notebook import notebook
 from night_trail.tales.export.page import page
@@ -48,13 +51,36 @@ FORMS: dict[str, tuple[str, str, Maker]] = {
 """The ending, the type and the maker of each form."""
 
 
+class Export(Protocol):
+    """What a package brings to take a tale along: its form's name, what it is called, the file it makes."""
+
+    form: str
+    called: str
+    ending: str
+    content_type: str
+
+    def make(self, title: str, stops: list[Told]) -> bytes:
+        """Return the file of a tale: its title, and what its stops tell."""
+        ...
+
+
+def brought_forms() -> dict[str, tuple[str, str, Maker]]:
+    """Return the forms that installed packages bring; none takes the place of ours."""
+    return {one.form: (one.ending, one.content_type, _maker(one)) for one in brought("night_trail.exports")}
+
+
+def _maker(export: Export) -> Maker:
+    return lambda tale, _: export.make(tale.title, told(tale))
+
+
 @require_GET
 def take(request: HttpRequest, tale: int, form: str) -> HttpResponse:
     """Give a tale as a file, to who may write on it."""
     found = writable(request, tale)
-    if form not in FORMS:
+    forms = brought_forms() | FORMS
+    if form not in forms:
         raise Http404
-    ending, kind, make = FORMS[form]
+    ending, kind, make = forms[form]
     response = HttpResponse(make(found, request), content_type=kind)
     response["X-Content-Type-Options"] = "nosniff"
     return download(response, found.title, ending)
