@@ -141,6 +141,19 @@ class Hexagon(_Base, frozen=True, tag="hexagon"):
     at: tuple[int, int]
 
 
+class InArea(_Base, frozen=True, tag="in area"):
+    """Rows that lie in one of the table's own areas, by longitude ``x`` and latitude ``y``.
+
+    ``areas`` is the key of the file it came from, ``at`` its place there, ``called`` what it is called.
+    """
+
+    x: Text
+    y: Text
+    areas: Text
+    at: Annotated[int, msgspec.Meta(ge=0, le=10_000)]
+    called: Text
+
+
 class Near(_Base, frozen=True, tag="near"):
     """Rows within so many kilometres of a place, by longitude ``x`` and latitude ``y`` (great circles)."""
 
@@ -176,7 +189,7 @@ class AnyOf(_Base, frozen=True, tag="any"):
     parts: Annotated[tuple[Condition, ...], msgspec.Meta(min_length=1, max_length=200)]
 
 
-Leaf = Between | OneOf | Contains | Missing | Recent | Recurs | Loop | Hexagon | Near | Above | Again
+Leaf = Between | OneOf | Contains | Missing | Recent | Recurs | Loop | Hexagon | InArea | Near | Above | Again
 """A condition on columns, not on other conditions."""
 
 Condition = Leaf | Not | AllOf | AnyOf
@@ -189,7 +202,7 @@ def columns_of(condition: Condition) -> tuple[str, ...]:
 
 def _named(leaf: Leaf) -> tuple[str, ...]:
     match leaf:
-        case Loop(x, y) | Above(x, y) | Hexagon(x, y) | Near(x, y):
+        case Loop(x, y) | Above(x, y) | Hexagon(x, y) | InArea(x, y) | Near(x, y):
             return x, y
         case Again(columns):
             return columns
@@ -256,6 +269,9 @@ def mask(condition: Condition, table: Table) -> Bools:  # noqa: C901  (one case 
             return np.asarray(np.isin(found, at))
         case Loop():
             return _inside(condition, table)
+        case InArea(x, y, areas, at):
+            check(condition, table)
+            return table.in_area(areas, at, table.axis(x).values, table.axis(y).values)
         case Hexagon() | Near():
             check(condition, table)
             return _around(condition, table)
@@ -284,7 +300,7 @@ def _by_label(column: str, table: Table, test: Callable[[list[str]], list[bool]]
 def check(condition: Condition, table: Table) -> None:
     """Refuse a condition that this table cannot meet, before any cell is read."""
     for leaf in leaves(condition):
-        if isinstance(leaf, Loop | Above | Again | Hexagon | Near):
+        if isinstance(leaf, Loop | Above | Again | Hexagon | InArea | Near):
             _check_together(leaf, table)
             continue
         column = table.column(leaf.column)
@@ -304,12 +320,12 @@ def check(condition: Condition, table: Table) -> None:
                     axis_bound(bound, column.kind, column.name)
 
 
-def _check_together(leaf: Loop | Above | Again | Hexagon | Near, table: Table) -> None:
+def _check_together(leaf: Loop | Above | Again | Hexagon | InArea | Near, table: Table) -> None:
     columns = [table.column(name) for name in _named(leaf)]
     if isinstance(leaf, Again):
         return
     for column in columns:
-        if isinstance(leaf, Hexagon | Near) and not column.kind.numeric:
+        if isinstance(leaf, Hexagon | InArea | Near) and not column.kind.numeric:
             raise BadQuestion(f"“{column.name}” is {column.kind} and lies nowhere on Earth", table.name)
         if not column.kind.measured:
             what = "axis to draw a loop on" if isinstance(leaf, Loop) else "order to be above or below in"

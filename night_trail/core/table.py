@@ -298,7 +298,7 @@ class Table:
     ``key`` names the version; two tables with one key hold the same cells.
     ``row_noun`` says what one row is, in singular and plural. ``measures``
     are figures that were given a name, by that name; ``called`` is what else its
-    analysts call things.
+    analysts call things. ``areas`` gives its own areas, when they are first asked for.
     """
 
     def __init__(
@@ -312,8 +312,11 @@ class Table:
         row_noun: tuple[str, str] = ("row", "rows"),
         measures: Mapping[str, Any] | None = None,
         called: Vocabulary | None = None,
+        areas: Callable[[], Mapping[str, Any]] | None = None,
     ) -> None:
         self.called = called or Vocabulary()
+        self._areas = areas
+        self._own_areas: Mapping[str, Any] | None = None
         self.measures = dict(measures or {})
         self.key, self.name, self.height, self.row_noun = key, name, height, row_noun
         self.columns = tuple(columns)
@@ -322,6 +325,31 @@ class Table:
 
     def __contains__(self, name: object) -> bool:
         return name in self._positions
+
+    @property
+    def areas(self) -> Mapping[str, Any]:
+        """The areas of its own that it has, by the key of their file; asked for once."""
+        if self._own_areas is None:
+            self._own_areas = self._areas() if self._areas is not None else {}
+        return self._own_areas
+
+    def own_areas(self, key: str) -> Any:
+        """Return the areas of one file, or say that they are gone."""
+        if key not in self.areas:
+            # brought since they were asked for
+            self._own_areas = None
+        if key not in self.areas:
+            raise BadQuestion("These areas are not there any more", self.name, "Bring their outlines again.")
+        return self.areas[key]
+
+    def in_area(self, key: str, at: int, x: Floats, y: Floats) -> Bools:
+        """Return which places lie in an area of its own; shape (n,), degrees."""
+        from night_trail.core.places.own import holds  # noqa: PLC0415  (it stands above tables)
+
+        found = self.own_areas(key).areas
+        if at >= len(found):
+            raise BadQuestion("There is no such area", self.name, "Bring the outlines again.")
+        return holds(found[at], x, y)
 
     def column(self, name: str) -> Column:
         """Return the column of this name, or say which names are close."""

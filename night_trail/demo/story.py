@@ -27,8 +27,10 @@ from night_trail.core.turns import Beside, Light, Only, See, Slot
 from night_trail.demo.crews import write_crews
 from night_trail.demo.light_traps import write_traps
 from night_trail.demo.night_buses import write_csv
+from night_trail.demo.outlines import FILE, outlines
 from night_trail.tables.arrivals import read_arrival
 from night_trail.tables.models import Arrival, Table
+from night_trail.tables.own_areas import bring_areas
 from night_trail.tales.figures import figures_of
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.services import add_stop
@@ -45,8 +47,10 @@ ON_OTHER_WET = "rain_mm above 2 and depot is not Tallow Lane"
 
 
 def bring_buses(owner: Any) -> Table:
-    """Write the trips as a file and read it the way any other file is read."""
-    return _bring(owner, "night_buses.csv", write_csv)
+    """Write the trips as a file and read it the way any other file is read; its districts have outlines."""
+    made = _bring(owner, "night_buses.csv", write_csv)
+    bring_areas(made, outlines(), FILE)
+    return made
 
 
 def bring_traps(owner: Any) -> Table:

@@ -279,3 +279,19 @@ class Arrival(models.Model):
     def settings_value(self) -> ReadingSettings:
         """Return what was decided by hand about reading it."""
         return kept(self.settings, ReadingSettings, "way of reading", self.title, "Bring the file again.")
+
+
+class OwnAreas(models.Model):
+    """Areas of a table's own, read from a GeoJSON file; they never change. Questions name their ``key``."""
+
+    table = models.ForeignKey(Table, on_delete=models.CASCADE, related_name="own_areas")
+    key = models.CharField(max_length=40)
+    data = models.BinaryField()
+    made = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["table", "key"], name="areas once for a table")]
+
+    def __str__(self) -> str:
+        return f"areas {self.key} of {self.table}"

@@ -16,6 +16,7 @@ from night_trail.core.words_in.readings import measure_meant
 from night_trail.tables import cache
 from night_trail.tables.calling import calling_of
 from night_trail.tables.models import Place, Table, Version
+from night_trail.tables.own_areas import areas_of
 
 MOST_NAME = 80
 MOST_MEASURES = 50
@@ -59,6 +60,7 @@ def core_table(version: Version, its_table: Table | None = None) -> CoreTable:
         row_noun=("row", "rows") if any(c.once for c in columns) else (table.noun_one, table.noun_many),
         measures=msgspec.convert(table.measures, dict[str, Measure]),
         called=calling_of(table),
+        areas=lambda: areas_of(table),
     )
 
 

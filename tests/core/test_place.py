@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from typing import Any
 
@@ -14,13 +15,14 @@ from hypothesis import strategies as st
 from shapely.geometry import Point, Polygon
 
 from night_trail.core.conditions import Hexagon, Near, mask, within
-from night_trail.core.errors import BadQuestion
+from night_trail.core.errors import BadQuestion, Unreadable
 from night_trail.core.language.conditions import from_words, in_words, place_words
 from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
 from night_trail.core.places.flat import back_upright, hexagons, kilometres, middle_of, sideways, upright
 from night_trail.core.places.gazetteer import located
 from night_trail.core.places.outlines import all_countries, known, regions_of
+from night_trail.core.places.own import read_areas
 from night_trail.core.question import Scene
 from night_trail.core.questions.place.answer import PlaceAnswer, check, class_edges, place
 from night_trail.core.questions.place.question import Place
@@ -31,6 +33,8 @@ from night_trail.core.questions.registry import figures_of
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read, scene_in_words
 from night_trail.core.table import Kind, Table
+from night_trail.demo.outlines import outlines
+from night_trail.draw import draw
 from night_trail.draw.frame.earth import clipped
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
@@ -341,3 +345,91 @@ def test_places_are_written_as_people_write_them() -> None:
     assert middle_of(0, 0, 40.0, 1.0) == (0.0, 0.0)
     assert isinstance(from_words("within 1,000 km of 10 S, 20 E", scattered(10)), Near)
     assert in_words(Hexagon("lon", "lat", 40.0, 1.0, (0, 0)), scattered(10)) == "in the hexagon around 0°, 0°"
+
+
+# ---- areas of one's own ----
+
+SQUARES = {
+    "type": "FeatureCollection",
+    "features": [
+        {
+            "type": "Feature",
+            "properties": {"kind": "park", "name": name},
+            "geometry": {
+                "type": "MultiPolygon",
+                "coordinates": [[[[w, 53], [w + 1, 53], [w + 1, 55], [w, 55], [w, 53]], hole]],
+            },
+        }
+        for name, w, hole in (
+            ("West End", -3, [[-2.2, 53.9], [-2.05, 53.9], [-2.05, 54.1], [-2.2, 54.1], [-2.2, 53.9]]),
+            ("East <b>", -2, [[9, 9], [9, 9.1], [9.1, 9], [9, 9]]),
+        )
+    ],
+}
+
+
+def with_areas(table: Table) -> Table:
+    own = read_areas(json.dumps(SQUARES).encode(), "my/districts.geojson")
+    table._areas = lambda: {"k": own}
+    return table
+
+
+def test_rows_lie_in_the_areas_that_shapely_says_with_holes() -> None:
+    table = with_areas(scattered())
+    found = place(Place(SUM, AT, "areas", areas="k"), Rows(table, ()))
+    x, y, v = (table.axis(name).values for name in ("lon", "lat", "v"))
+    for label, condition, n, figure in zip(
+        found.spots.labels, found.spots.conditions, found.n, found.figures, strict=True
+    ):
+        rings = next(
+            f["geometry"]["coordinates"][0] for f in SQUARES["features"] if f["properties"]["name"] == label
+        )
+        polygon = Polygon(rings[0], [r for r in rings[1:] if r[0][0] < 0])
+        inside = np.array([polygon.contains(Point(p)) for p in zip(x, y, strict=True)])
+        assert (mask(condition, table) == inside).all() and n == inside.sum()
+        assert figure == pytest.approx(v[inside].sum())
+    out = table.height - int(found.n.sum())
+    assert out and any(f"{out:,} trips lie in none of the areas" in c for c in said(found, table)[1])
+    assert in_words(found.spots.conditions[0], table) == f"in {found.spots.labels[0]}"
+
+
+def test_rows_are_put_into_areas_by_their_names_too_and_it_is_read_back() -> None:
+    table = with_areas(table_of(where=["west end", "West  End", "East <b>", "Nowhere"], v=[1.0, 2, 3, 4]))
+    question = Place(SUM, ("where",), "areas", areas="k")
+    found = place(question, Rows(table, ()))
+    assert dict(zip(found.spots.labels, found.figures.tolist(), strict=True)) == {
+        "West End": 3.0,
+        "East <b>": 3.0,
+    }
+    sentence = scene_in_words(Scene(main=question), table)
+    assert sentence == "Where is the sum of v, placed by where, drawn as areas of districts?"
+    assert read(sentence, table)[0] == question
+    svg = draw(found, table)
+    assert "East &lt;b&gt;" in svg and "<b>" not in svg
+    with pytest.raises(BadQuestion, match="not there any more"):
+        check(Place(SUM, ("where",), "areas", areas="gone"), table)
+
+
+@pytest.mark.parametrize(
+    ("data", "refused"),
+    [
+        (b"no json", "no GeoJSON"),
+        (b"[" * 100_000, "no GeoJSON"),
+        (b'{"type":"Point","coordinates":[1,2]}', "no areas"),
+        (b'{"type":"Polygon","coordinates":[[["x",1],[2,2],[3,3]]]}', "no areas"),
+        (b'{"type":"Polygon","coordinates":[[[500000,1],[500001,2],[500002,3]]]}', "no degrees"),
+        (b"9" * 5_000_001, "larger than 5 MB"),
+    ],
+)
+def test_what_holds_no_areas_is_refused_in_a_sentence(data: bytes, refused: str) -> None:
+    with pytest.raises(Unreadable, match=refused):
+        read_areas(data, "x.geojson")
+
+
+def test_areas_without_names_are_numbered_and_the_demo_s_do_not_overlap() -> None:
+    bare = read_areas(b'{"type":"Polygon","coordinates":[[[0,0],[1,0],[0,1],[0,0]]]}', "a.json")
+    assert [area.name for area in bare.areas] == ["area 1"]
+    town = read_areas(outlines(), "town.geojson")
+    shapes = [Polygon(area.rings[0]) for area in town.areas]
+    assert len(shapes) == 5 and all(shape.is_valid for shape in shapes)
+    assert all(a.intersection(b).area < 0.01 * a.area for i, a in enumerate(shapes) for b in shapes[:i])

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.urls import reverse
 
@@ -158,3 +159,24 @@ def test_an_export_of_an_installed_package_is_offered_and_taken(
     finally:
         brought.cache_clear()
     assert client.get(reverse("tales:take", args=[tale.pk, "nothing"])).status_code == 404
+
+
+AREA = b'{"type":"Polygon","coordinates":[[[-3,54],[-2.8,54],[-2.8,54.3],[-3,54.3],[-3,54]]]}'
+
+
+def test_areas_are_brought_kept_once_and_drawn_by(client: Client, placed: Step, other: User) -> None:
+    address = at(placed, "own-areas")
+    assert "GeoJSON" in client.get(address, headers={"HX-Request": "true"}).content.decode()
+    for _ in range(2):
+        client.post(address, {"areas": SimpleUploadedFile("my town.geojson", AREA)})
+    kept = placed.trail.version.table.own_areas.get()
+    drawn = placed.children.get()
+    assert drawn.scene_value().main.areas == kept.key and drawn.label == "as areas of my town"
+    page = html.unescape(client.get(at(drawn)).content.decode())
+    assert "drawn as" in page and "my town" in page and 'class="area' in page
+    for bad in (SimpleUploadedFile("x.json", b"{}"), SimpleUploadedFile("x.json", b"\xff\xfe")):
+        response = client.post(address, {"areas": bad}, headers={"HX-Request": "true"})
+        assert response.status_code == 422 and "!" in response.content.decode()
+    assert client.post(address, {}, headers={"HX-Request": "true"}).status_code == 422
+    assert client_of(other).post(address, {"areas": SimpleUploadedFile("a.json", AREA)}).status_code == 404
+    assert placed.trail.version.table.own_areas.count() == 1

@@ -50,6 +50,7 @@ LOOKS_AT_A_TRAIL = {
         "trails:panels",
         "trails:shapes",
         "trails:shape",
+        "trails:own-areas",
     ),
     *(
         "trails:side-by-side",

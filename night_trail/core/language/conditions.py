@@ -16,6 +16,7 @@ from night_trail.core.conditions import (
     Condition,
     Contains,
     Hexagon,
+    InArea,
     Loop,
     Missing,
     Near,
@@ -62,6 +63,8 @@ def in_words(condition: Condition, table: Table) -> str:  # noqa: C901  (one cas
         case Hexagon():
             middle = middle_of(*condition.at, condition.parallel, condition.wide)
             return f"in the hexagon around {place_words(*middle)}"
+        case InArea(_, _, _, _, called):
+            return f"in {called}"
         case Near():
             return f"within {number(condition.km, 4)} km of {place_words(*condition.place)}"
         case Above(column, other):

@@ -10,6 +10,7 @@ import numpy as np
 from night_trail.core.places.flat import back_upright, sideways, upright
 from night_trail.core.places.outlines import Area, all_countries, regions_of
 from night_trail.core.questions.place.answer import PlaceAnswer
+from night_trail.core.questions.place.sentence import areas_words
 from night_trail.core.questions.place.words import figure_said, shade_said
 from night_trail.core.questions.shared.measure_slots import measure_words
 from night_trail.core.table import Kind, Table
@@ -143,6 +144,8 @@ class _Drawn:
             title = f"size: {title}"
         canvas.over.append(label(title, 2.0, at, "start", "axis-title"))
         near = "outlines: Natural Earth" if self.outlined else "no outlines this near"
+        if self.spots.level == "areas":
+            near = f"areas: {areas_words(answer.question.areas or '', self.table)}"
         flat = (
             f"areas true, shapes at {_degrees(self.spots.parallel, 'S', 'N')}"
             if self.spots.parallel
@@ -341,9 +344,13 @@ class _Drawn:
         """Hatch areas of the same level that no row is of."""
         canvas, spots = self.canvas, self.spots
         there = {area.key for area in spots.areas if area is not None}
-        if spots.level == "regions":
+        able: list[Area]
+        if spots.level == "areas":
+            own = self.table.own_areas(self.answer.question.areas or "")
+            able = list(own.all(self.answer.question.areas or ""))
+        elif spots.level == "regions":
             countries = {area.within for area in spots.areas if area is not None}
-            able: list[Area] = [area for country in sorted(countries) for area in regions_of(country)]
+            able = [area for country in sorted(countries) for area in regions_of(country)]
         else:
             able = list(all_countries())
         hatch = canvas.id("hatch")

@@ -24,6 +24,7 @@ from night_trail.core.errors import NightTrailError
 from night_trail.core.language.numbers import number
 from night_trail.core.likeness import like_row, this_row
 from night_trail.core.question import decode, key
+from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.registry import figures_of, sentence
 from night_trail.core.questions.shared.figures import Figures
 from night_trail.core.questions.shared.slot_forms import FORMS
@@ -87,6 +88,9 @@ def _doors(slot: str, step: Step) -> list[dict[str, str]]:
                 "target": "#popover",
             }
         ]
+    if slot in ("at", "areas") or (slot == "shape" and isinstance(step.scene_value().main, Place)):
+        own = reverse("trails:own-areas", args=where)
+        return [{"text": "areas of your own…", "hint": "GeoJSON", "address": own, "target": "#popover"}]
     if slot == "breakdown":
         rows = reverse("trails:rows", args=where)
         return [{"text": "down to the rows", "hint": "one by one", "address": rows, "target": "#drawer"}]

@@ -107,6 +107,10 @@ def check(question: Place, table: Table) -> None:
     check_measure(question.measure, table)
     if question.shade is not None:
         check_measure(question.shade, table)
+    if question.areas is not None:
+        table.own_areas(question.areas)
+        if question.shape == "hexagons":
+            raise BadQuestion("Areas are drawn as areas, or as a dot each", "shape", "Draw areas or dots.")
     _check_columns(question, table)
     if question.country is not None and not can_name_places(table.column(question.country)):
         raise BadQuestion(f"“{question.country}” names no countries", "country", "Choose another column.")
@@ -139,7 +143,7 @@ def _check_columns(question: Place, table: Table) -> None:
             raise BadQuestion(what, "at", "Choose another column.")
     if question.at[0] == question.at[1]:
         raise BadQuestion("Longitude and latitude are one column", "at", "Choose another column.")
-    if question.shape == "areas":
+    if question.shape == "areas" and question.areas is None:
         raise BadQuestion(
             "Areas are known by their names, and these are coordinates", "shape", "Draw hexagons or dots."
         )
@@ -147,6 +151,8 @@ def _check_columns(question: Place, table: Table) -> None:
 
 def shapes_for(question: Place) -> tuple[PlaceShape, ...]:
     """Return the shapes a place can be drawn in."""
+    if question.areas is not None:
+        return ("areas", "dots")
     return ("dots", "hexagons") if len(question.at) == 2 else ("areas", "dots")
 
 
@@ -205,7 +211,7 @@ def _figures(question: Place, measure: Measure, rows: Rows, spots: Spots) -> tup
         found = plain_figures(measure, held_in(measure, rows).grouped(spots.codes), k)
         return np.where(found.n > 0, found.values, np.nan), found.n
 
-    shown = (question.at, question.country, question.shape, question.window)
+    shown = (question.at, question.country, question.shape, question.window, question.areas)
     return rows.remember(("figures of spots", measure, *shown), made)
 
 

@@ -56,6 +56,12 @@ def offers(slot: str, look: Looking, question: Place) -> list[Offer]:  # noqa: C
         able = [c for c in table.columns if can_name_places(c) and c.name not in question.at]
         none = [Offer("in whatever country", None, question.country is None)]
         return none + [Offer(c.name, c.name, c.name == question.country) for c in able]
+    if slot == "areas":
+        none = [Offer("those that ship, or none", None, question.areas is None)]
+        return none + [
+            Offer(own.name, key, key == question.areas, f"{len(own.areas):,} areas")
+            for key, own in table.areas.items()
+        ]
     if slot == "window":
         return [Offer("zoomed out", None, question.window is None)]
     raise no_slot(slot)

@@ -20,7 +20,8 @@ class Place(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     ``country`` then is a column that says in which country these are. ``coloured`` is a category
     that colours dots, ``shade`` a second measure that shades them. ``classes`` is how a measure
     that shades is cut: into classes of as many places, or as wide. ``window`` is the part zoomed
-    into: west, east, south, north.
+    into: west, east, south, north. ``areas`` is the key of the table's own areas, None for those
+    that ship.
     """
 
     measure: Measure
@@ -31,6 +32,7 @@ class Place(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     shade: Measure | None = None
     classes: Classes = "as many"
     window: tuple[float, float, float, float] | None = None
+    areas: Annotated[str, msgspec.Meta(max_length=40)] | None = None
 
     def __post_init__(self) -> None:
         if self.window is not None and not all(abs(at) < 1_000 for at in self.window):

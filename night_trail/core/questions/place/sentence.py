@@ -38,7 +38,7 @@ def at_words(at: tuple[str, ...]) -> str:
     return " and ".join(reversed(at))
 
 
-def said(question: Place, table: Table, answer: Any = None) -> Sentence:
+def said(question: Place, table: Table, answer: Any = None) -> Sentence:  # noqa: C901  (one case a slot)
     """Return the sentence of a place."""
     parts = [Part("Where "), Part("is", "way"), Part(" "), *measure_parts(question.measure, table)]
     parts += [Part(BY), Part(at_words(question.at), "at")]
@@ -48,6 +48,10 @@ def said(question: Place, table: Table, answer: Any = None) -> Sentence:
     elif len(question.at) == 1:
         addable.append(Part("in a column of countries", "country"))
     parts += [Part(", drawn as "), Part(SHAPE_WORDS[question.shape], "shape")]
+    if question.areas is not None:
+        parts += [Part(" of "), Part(areas_words(question.areas, table), "areas")]
+    elif table.areas:
+        addable.append(Part("areas of one’s own", "areas"))
     if question.coloured is not None:
         parts += [Part(", "), Part(f"coloured by {question.coloured}", "coloured")]
     elif question.shape == "dots" and question.shade is None:
@@ -63,6 +67,12 @@ def said(question: Place, table: Table, answer: Any = None) -> Sentence:
     if question.window is not None:
         parts += [Part(", "), Part(window_words(question.window), "window")]
     return Sentence((*parts, Part("?")), tuple(addable))
+
+
+def areas_words(key: str, table: Table) -> str:
+    """Return what areas of one's own are called."""
+    own = table.areas.get(key)
+    return own.name if own is not None else "areas that are gone"
 
 
 def window_words(window: tuple[float, float, float, float]) -> str:
@@ -97,7 +107,7 @@ def read(body: str, table: Table) -> Place | None:
         return None
     text = begun["asked"] or begun["map"] or f"{begun['shown']}{begun['more'] or ''}"
     measure, rest = _measure(text, table)
-    question = start(table, measure)
+    question = _begun(table, measure, rest)
     shaped = False
     while rest := rest.strip(" ,"):
         question, rest, own = _clause(question, rest, table)
@@ -106,6 +116,13 @@ def read(body: str, table: Table) -> Place | None:
         question = replace(question, shape=shapes_for(question)[0])
     check(question, table)
     return question
+
+
+def _begun(table: Table, measure: Measure, rest: str) -> Place:
+    """Return where it is to begin with: by the column that is named, else by the table's own."""
+    found = re.search(r"(?:placed|located) (?:by|from) (.+)", rest, re.IGNORECASE)
+    named = take_column(found[1], table)[0] if found else None
+    return Place(measure, (named.name,)) if named is not None else start(table, measure)
 
 
 def start(table: Table, measure: Measure, named: str | None = None) -> Place:
@@ -176,6 +193,11 @@ def _clause(question: Place, rest: str, table: Table) -> tuple[Place, str, bool]
             return replace(question, country=column.name), behind, False
     if found := re.match(r"(?:drawn )?as (dots|hexagons|areas)", rest, re.IGNORECASE):
         return replace(question, shape=cast(Any, found[1].lower())), rest[found.end() :], True
+    if found := re.match(r"of ", rest, re.IGNORECASE):
+        named = sorted(table.areas.items(), key=lambda one: -len(one[1].name))
+        for key, own in named:
+            if rest[found.end() :].lower().startswith(own.name.lower()):
+                return replace(question, areas=key), rest[found.end() + len(own.name) :], True
     if found := re.match(r"(shaded|coloured|colored) by ", rest, re.IGNORECASE):
         column, behind = take_column(rest[found.end() :], table)
         if column is not None and found[1].lower() != "shaded" and not column.kind.measured:
@@ -208,6 +230,13 @@ def changed(  # noqa: C901  (one case a slot)
     if slot == "country":
         name = table.column(value).name if value else None
         return replace(question, country=name), f"in {name}" if name else "in whatever country"
+    if slot == "areas":
+        if not value:
+            shape = "dots" if len(question.at) == 2 else question.shape
+            return replace(question, areas=None, shape=cast(Any, shape)), "no areas of one’s own"
+        table.own_areas(value)
+        asked = replace(question, areas=value, shape="areas", coloured=None, country=None, window=None)
+        return asked, f"as areas of {areas_words(value, table)}"
     if slot == "coloured":
         name = table.column(value).name if value else None
         asked = replace(question, coloured=name, shade=None if name else question.shade)
@@ -239,10 +268,12 @@ def _placed(question: Place, value: Any, table: Table) -> tuple[Place, str]:
         found = value
     if isinstance(found, list) and len(found) == 2 and all(isinstance(one, str) for one in found):
         at = (table.column(found[0]).name, table.column(found[1]).name)
-        shape = "dots" if question.shape == "areas" else question.shape
-        asked = replace(question, at=at, shape=cast(Any, shape), country=None, window=None)
+        fits = question.shape != "areas" or question.areas is not None
+        asked = replace(question, at=at, shape=question.shape if fits else "dots", country=None, window=None)
         return asked, f"placed by {at_words(at)}"
     name = table.column(found if isinstance(found, str) else "").name
+    if question.areas is not None:
+        return replace(question, at=(name,), window=None), f"placed by {name}"
     named = by_name(table, question.measure, name)
     asked = replace(named, shade=question.shade, classes=question.classes)
     return asked, f"placed by {name}"

@@ -5,14 +5,17 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
-from night_trail.core.conditions import AllOf, Condition, Hexagon, OneOf, between
+from night_trail.core.conditions import AllOf, Condition, Hexagon, InArea, OneOf, between
 from night_trail.core.language.conditions import place_words
 from night_trail.core.places.flat import KM, hexagons, middle_of, parallel_for, sideways, upright
 from night_trail.core.places.gazetteer import Level, Town, located
+from night_trail.core.places.names import folded
 from night_trail.core.places.outlines import Area
+from night_trail.core.places.own import OwnAreas, holds
 from night_trail.core.questions.place.question import Place
 from night_trail.core.rows import Codes, Rows
 from night_trail.core.table import Bools, Floats, Ints, Kind
@@ -68,7 +71,7 @@ class Spots:
     cells: tuple[tuple[int, int], ...] = ()
     wide: float = 0.0
     areas: tuple[Area | None, ...] = ()
-    level: Level | None = None
+    level: Level | Literal["areas"] | None = None
     several: tuple[str, ...] = ()
     named: str = ""
     crowded: tuple[str, int] | None = None
@@ -91,7 +94,9 @@ class Spots:
 
 def spots_of(question: Place, rows: Rows) -> Spots:
     """Return where the kept rows lie, whatever is measured of them."""
-    key = ("spots", question.at, question.country, question.shape, question.window)
+    key = ("spots", question.at, question.country, question.shape, question.window, question.areas)
+    if question.areas is not None:
+        return rows.remember(key, lambda: _in_own_areas(question, rows))
     return rows.remember(
         key, lambda: _by_coordinates(question, rows) if len(question.at) == 2 else _by_names(question, rows)
     )
@@ -393,3 +398,60 @@ def _around(found: Sequence[Area | Town]) -> tuple[float, float, float, float]:
         return _window(np.empty(0), np.empty(0))
     every = np.concatenate(corners)
     return _window(every[:, 0], every[:, 1])
+
+
+# ---- areas of one's own ----
+
+
+def _in_own_areas(question: Place, rows: Rows) -> Spots:
+    """Return a spot for each area that rows lie in, by their places or by the names they have."""
+    key = question.areas or ""
+    own: OwnAreas = rows.table.own_areas(key)
+    every = own.all(key)
+    if len(question.at) == 2:
+        lying = rows.remember(("lying", question.at), lambda: _lying(question, rows))
+        found = np.full(len(lying.x), -1, dtype=np.int64)
+        for i, one in reversed(list(enumerate(own.areas))):
+            # where areas lie over each other a place is in the first
+            found[holds(one, lying.x, lying.y)] = i
+        codes, left = _one_a_row(rows, lying.at, found), lying.left
+        n_out = int((found < 0).sum())
+        unknown: tuple[tuple[str, int], ...] = (("in none of the areas", n_out),) if n_out else ()
+    else:
+        coded, places = rows.table.coded(question.at[0]), own.by_name()
+        place_of = np.array([places.get(folded(label), -1) for label in coded.labels] or [-1], dtype=np.int64)
+        codes = np.where(coded.codes >= 0, place_of[coded.codes], -1).astype(np.int32)
+        if rows.kept is not None:
+            codes = np.where(rows.kept, codes, -1).astype(np.int32)
+        kept = coded.codes if rows.kept is None else coded.codes[rows.kept]
+        counts = np.bincount(kept[kept >= 0], minlength=len(coded.labels))
+        named = [(coded.labels[i], int(n)) for i, n in enumerate(counts) if n and place_of[i] < 0]
+        unknown = tuple(sorted(named, key=lambda one: -one[1]))
+        left = Left(missing=int((kept < 0).sum()))
+    present = np.unique(codes[codes >= 0])
+    again = np.full(len(every) + 1, -1, dtype=np.int32)
+    again[present] = np.arange(len(present))
+    areas = [every[int(i)] for i in present]
+    window = question.window or _around(every)
+    return Spots(
+        codes=np.where(codes < 0, -1, again[codes]).astype(np.int32),
+        longitudes=np.array([area.middle[0] for area in areas]),
+        latitudes=np.array([area.middle[1] for area in areas]),
+        labels=tuple(area.name for area in areas),
+        keys=tuple(area.key for area in areas),
+        conditions=tuple(_own_condition(question, rows, key, int(i), own) for i in present),
+        places=np.ones(len(areas), dtype=np.int64),
+        window=window,
+        parallel=parallel_for(window[2], window[3]),
+        left=Left(left.missing, left.beyond, left.turned, left.zero, 0, unknown),
+        areas=tuple(areas),
+        level="areas",
+    )
+
+
+def _own_condition(question: Place, rows: Rows, key: str, at: int, own: OwnAreas) -> Condition:
+    if len(question.at) == 2:
+        return InArea(question.at[0], question.at[1], key, at, own.areas[at].name)
+    wanted = folded(own.areas[at].name)
+    labels = rows.table.coded(question.at[0]).labels
+    return OneOf(question.at[0], tuple(label for label in labels if folded(label) == wanted))

@@ -15,7 +15,12 @@ from night_trail.core.table import Table
 
 MOST_FACTS = 60
 MOST_NAMED = 3
-LEVELS = {"countries": ("country", "countries"), "regions": ("region", "regions"), "towns": ("town", "towns")}
+LEVELS = {
+    "countries": ("country", "countries"),
+    "regions": ("region", "regions"),
+    "towns": ("town", "towns"),
+    "areas": ("area", "areas"),
+}
 
 
 def figure_said(answer: PlaceAnswer) -> Callable[[float], str]:
@@ -187,6 +192,8 @@ def _cautions(answer: PlaceAnswer, table: Table) -> Iterator[str]:  # noqa: C901
 def _unknown(answer: PlaceAnswer, table: Table) -> str:
     unknown = answer.spots.left.unknown
     n = sum(one[1] for one in unknown)
+    if answer.spots.level == "areas" and len(answer.question.at) == 2:
+        return f"{table.rows_in_words(n)} {'lies' if n == 1 else 'lie'} in none of the areas."
     shown = listed([f"“{name[:60]}”" for name, _ in unknown[:MOST_NAMED]])
     more = f" and {len(unknown) - MOST_NAMED:,} more" if len(unknown) > MOST_NAMED else ""
     share = percent(n / answer.basis.rows, 3) if answer.basis.rows else "0"
