@@ -81,6 +81,27 @@ def flows(frame: pd.DataFrame) -> None:
     _saved(figure)
 
 
+def dots(frame: pd.DataFrame) -> None:
+    """Sums of boardings on a grid of 26 steps as dots at the middle of their rows, the lit nights beside."""
+    figure, axes = plt.subplots(figsize=(7.4, 3.9))
+    for part in (frame, frame[frame["rain_mm"] > 2]):
+        cells = [pd.cut(part[name], 26, labels=False) for name in ("measure_6", "measure_5")]
+        found = part.groupby(cells)[["measure_6", "measure_5"]].mean()
+        sums = part.groupby(cells)["boardings"].sum()
+        axes.scatter(found["measure_6"], found["measure_5"], s=40 * sums / sums.max())
+    _saved(figure)
+
+
+def hexagons(frame: pd.DataFrame) -> None:
+    """Sums of boardings in hexagons, and of lit nights beside."""
+    figure, axes = plt.subplots(1, 2, figsize=(7.4, 3.9))
+    for at, part in zip(axes, (frame, frame[frame["rain_mm"] > 2]), strict=True):
+        at.hexbin(
+            part["measure_6"], part["measure_5"], C=part["boardings"], reduce_C_function=np.sum, gridsize=40
+        )
+    _saved(figure)
+
+
 def points(frame: pd.DataFrame) -> None:
     """late_min against boardings as a density of cells, with a line and its correlation."""
     figure, axes = plt.subplots(figsize=(7.4, 3.9))

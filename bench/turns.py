@@ -18,8 +18,22 @@ Case = tuple[str, "list[Change]", "Callable[[pd.DataFrame], None] | None"]
 
 LEVELS = (("district", "depot", "line"), ("depot", "festival", "line"))
 GROUPS = ("district", "depot", "festival", "line")
+EARTH = ("measure_6", "measure_5")
+"""Two measures around 50 that are taken for degrees."""
+
+PLACED = (("sum", "boardings"), ("mean", "late_min"), ("sum", "measure_7"), ("mean", "rain_mm"))
 ASKED_FOR = ("departed_at", "rain_mm", "boardings", "measure_5", "measure_6", "measure_7")
-USED = ["late_min", "rain_mm", "district", "depot", "line", "boardings", "departed_at"]
+USED = [
+    "late_min",
+    "rain_mm",
+    "district",
+    "depot",
+    "line",
+    "boardings",
+    "departed_at",
+    "measure_5",
+    "measure_6",
+]
 LANTERN = "lantern change, three pictures beside"
 ROWS = "rows: first page of a million, sorted"
 
@@ -44,6 +58,7 @@ def cases() -> list[Case]:
     from night_trail.core.questions.flow.question import Flow
     from night_trail.core.questions.make_up.question import MakeUp
     from night_trail.core.questions.over_time.question import OverTime
+    from night_trail.core.questions.place.question import Place
     from night_trail.core.questions.relate.question import Relate
     from night_trail.core.questions.spread.question import Bins, Spread
     from night_trail.core.turns import OnlyWords, See, Slot
@@ -80,6 +95,16 @@ def cases() -> list[Case]:
             "where it flows, three stations",
             [See(Flow(Measure("sum", m), lv)) for m in ("boardings", "measure_6") for lv in LEVELS],
             scripts.flows,
+        ),
+        (
+            "where it lies, as dots",
+            [See(Place(Measure(a, m), EARTH)) for a, m in PLACED],
+            scripts.dots,
+        ),
+        (
+            "where it lies, as hexagons",
+            [See(Place(Measure(a, m), EARTH, "hexagons")) for a, m in PLACED],
+            scripts.hexagons,
         ),
         (
             "a million points with a line",

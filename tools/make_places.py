@@ -18,6 +18,8 @@ import polars as pl
 from babel import Locale
 from shapely.geometry import LineString, Polygon, box
 
+from night_trail.core.places.names import folded
+
 HERE = Path(__file__).parent.parent / "night_trail/core/places/data"
 COUNTRY_DETAIL, REGION_DETAIL = 0.035, 0.06
 """How far a simplified line may lie from the true one, in degrees."""
@@ -148,7 +150,7 @@ def _row(
         "code": code,
         "within": within,
         "name": name,
-        "called": sorted({one.strip() for one in called if one.strip()}),
+        "called": sorted({folded(one) for one in (name, *called)} - {""}),
         "x": steps[:, 0].tolist(),
         "y": steps[:, 1].tolist(),
         "rings": [len(ring) for ring in kept],
@@ -219,7 +221,8 @@ def _cities(folder: Path) -> pl.DataFrame:
         rows.append(
             {
                 "name": name,
-                "called": called[:most],
+                "own": folded(name),
+                "called": sorted({folded(one) for one in called[:most]} - {folded(name), ""}),
                 "latitude": round(city["latitude"], 4),
                 "longitude": round(city["longitude"], 4),
                 "country": city["countrycode"],

@@ -21,7 +21,7 @@ from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
 from night_trail.core.places.flat import back_upright, hexagons, kilometres, middle_of, sideways, upright
 from night_trail.core.places.gazetteer import located
-from night_trail.core.places.outlines import all_countries, known, regions_of
+from night_trail.core.places.outlines import all_countries, countries, regions_of
 from night_trail.core.places.own import read_areas
 from night_trail.core.question import Scene
 from night_trail.core.questions.place.answer import PlaceAnswer, check, class_edges, place
@@ -100,11 +100,11 @@ def test_a_place_is_in_the_hexagon_whose_middle_is_nearest(wide: float, parallel
 
 
 def test_outlines_hold_known_places_and_are_whole() -> None:
-    countries = {area.code: area for area in all_countries()}
-    assert len(countries) > 230
+    by_code = {area.code: area for area in all_countries()}
+    assert len(by_code) > 230
     for code, lon, lat in (("DEU", 13.4, 52.5), ("BRA", -47.9, -15.8), ("AUS", 134, -25), ("RUS", 100, 62)):
-        assert any(within(r, np.array([lon]), np.array([lat]))[0] for r in countries[code].rings), code
-    for area in countries.values():
+        assert any(within(r, np.array([lon]), np.array([lat]))[0] for r in by_code[code].rings), code
+    for area in by_code.values():
         west, east, south, north = area.box
         assert -180 <= west <= east <= 180 and -90 <= south <= north <= 90
         # a ring that goes over the date line is cut there, and not drawn across the whole Earth
@@ -116,7 +116,7 @@ def test_outlines_hold_known_places_and_are_whole() -> None:
 
 def test_point_in_area_is_that_of_shapely() -> None:
     rng = np.random.default_rng(4)
-    ring = max(known().countries["france"].rings, key=len)
+    ring = max(countries()["france"].rings, key=len)
     lon, lat = rng.uniform(-6, 10, 400), rng.uniform(41, 52, 400)
     polygon = Polygon(ring)
     assert within(ring, lon, lat).tolist() == [polygon.contains(Point(p)) for p in zip(lon, lat, strict=True)]

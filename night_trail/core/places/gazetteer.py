@@ -12,7 +12,7 @@ from typing import Literal
 import polars as pl
 
 from night_trail.core.places.names import folded
-from night_trail.core.places.outlines import Area, known
+from night_trail.core.places.outlines import Area, countries, regions
 
 Level = Literal["countries", "regions", "towns"]
 
@@ -46,11 +46,11 @@ def _towns() -> dict[str, tuple[Town, ...]]:
     data = pl.read_parquet(BytesIO((files(__package__) / "data" / "cities.parquet").read_bytes()))
     own: dict[str, list[Town]] = {}
     others: dict[str, list[Town]] = {}
-    columns = ("name", "called", "latitude", "longitude", "country", "people")
-    for name, called, latitude, longitude, country, people in data.select(columns).iter_rows():
-        town = Town(name, float(longitude), float(latitude), country, int(people))
-        own.setdefault(folded(name), []).append(town)
-        for other in {folded(one) for one in called} - {folded(name)}:
+    columns = ("name", "own", "called", "latitude", "longitude", "country", "people")
+    for name, plain, called, latitude, longitude, country, people in data.select(columns).iter_rows():
+        town = Town(name, longitude, latitude, country, people)
+        own.setdefault(plain, []).append(town)
+        for other in called:
             others.setdefault(other, []).append(town)
     # what a town is called itself comes before what others are called elsewhere
     return {key: (*own.get(key, ()), *others.get(key, ())) for key in own.keys() | others.keys()}
@@ -61,28 +61,30 @@ def located(names: Sequence[str], within: Sequence[str] | None = None) -> Locate
 
     All are taken to be of one level, the one most of them are of; a tie goes to the wider.
     """
-    regions, several_regions = _regions(names, within)
-    towns, several_towns = _of_towns(names, within)
+    areas, several_regions = _regions(names, within)
+    of_countries = _countries(names)
     able: list[tuple[Level, Sequence[Area | Town | None], list[str]]] = [
-        ("countries", _countries(names), []),
-        ("regions", regions, several_regions),
-        ("towns", towns, several_towns),
+        ("countries", of_countries, []),
+        ("regions", areas, several_regions),
     ]
+    # where one of these holds every name, no town holds more
+    if not any(all(place is not None for place in one) for one in (of_countries, areas)):
+        able.append(("towns", *_of_towns(names, within)))
     level, found, several = max(able, key=lambda one: sum(place is not None for place in one[1]))
     return Located(level, tuple(found), tuple(several))
 
 
 def _countries(names: Sequence[str]) -> list[Area | None]:
-    every = known().countries
+    every = countries()
     return [every.get(folded(name)) for name in names]
 
 
 def _regions(names: Sequence[str], within: Sequence[str] | None) -> tuple[list[Area | None], list[str]]:
     """Return the region each name means; where several countries have one, that of most other names."""
-    every, countries = known().regions, known().countries
+    every, outer = regions(), countries()
     able = [every.get(folded(name), ()) for name in names]
     if within is not None:
-        inside = [countries.get(folded(one)) for one in within]
+        inside = [outer.get(folded(one)) for one in within]
         able = [
             tuple(a for a in areas if c is None or a.within == c.code)
             for areas, c in zip(able, inside, strict=True)
@@ -119,5 +121,5 @@ def _of_towns(names: Sequence[str], within: Sequence[str] | None) -> tuple[list[
 @cache
 def _two_letters() -> dict[str, str]:
     """Return the two-letter code of a country by every name of it."""
-    short = {area.code: own for own, area in known().countries.items() if len(own) == 2}
-    return {own: short[area.code].upper() for own, area in known().countries.items() if area.code in short}
+    short = {area.code: own for own, area in countries().items() if len(own) == 2}
+    return {own: short[area.code].upper() for own, area in countries().items() if area.code in short}

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 from importlib.resources import files
 from io import BytesIO
 
 import numpy as np
 import polars as pl
 
-from night_trail.core.places.names import folded
 from night_trail.core.table import Floats
 
 UNITS = 100.0
@@ -51,7 +51,7 @@ class Area:
             ((y + next_y) * cross).sum() / (3 * twice)
         )
 
-    @property
+    @cached_property
     def box(self) -> tuple[float, float, float, float]:
         """Its ends: west, east, south, north."""
         every = np.concatenate(self.rings)
@@ -65,39 +65,54 @@ def _twice_the_area(ring: Floats) -> float:
     return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
 
 
-@dataclass(frozen=True)
-class Known:
-    """Areas by what they are called, folded: of regions there may be several of a name."""
-
-    countries: dict[str, Area]
-    regions: dict[str, tuple[Area, ...]]
+@cache
+def countries() -> dict[str, Area]:
+    """Return every country by each of its names and codes, folded."""
+    found: dict[str, Area] = {}
+    for area, called in _read(within=False):
+        for own in called:
+            found.setdefault(own, area)
+    return found
 
 
 @cache
-def known() -> Known:
-    """Return all areas that ship, by every name and code of theirs."""
-    found = pl.read_parquet(BytesIO((files(__package__) / "data" / "outlines.parquet").read_bytes()))
-    countries: dict[str, Area] = {}
-    regions: dict[str, list[Area]] = {}
-    for code, within, name, called, x, y, sizes in found.iter_rows():
-        corners = np.column_stack([np.cumsum(x), np.cumsum(y)]) / UNITS
-        area = Area(code, within, name, tuple(np.split(corners, np.cumsum(sizes)[:-1])))
-        for own in {folded(one) for one in (name, *called)}:
-            if within:
-                regions.setdefault(own, []).append(area)
-            else:
-                countries.setdefault(own, area)
-    return Known(countries, {own: tuple(areas) for own, areas in regions.items()})
+def regions() -> dict[str, tuple[Area, ...]]:
+    """Return first-level regions by each of their names and codes, folded: of a name there may be several."""
+    found: dict[str, list[Area]] = {}
+    for area, called in _read(within=True):
+        for own in called:
+            found.setdefault(own, []).append(area)
+    return {own: tuple(areas) for own, areas in found.items()}
+
+
+def _read(within: bool) -> Iterator[tuple[Area, set[str]]]:
+    """Yield areas with what they are called: countries, or what is within them."""
+    data = pl.read_parquet(BytesIO((files(__package__) / "data" / "outlines.parquet").read_bytes()))
+    data = data.filter((pl.col("within") != "") if within else (pl.col("within") == ""))
+    x, y, sizes = (
+        data[name].explode().to_numpy().astype(np.float64 if name != "rings" else np.int64)
+        for name in ("x", "y", "rings")
+    )
+    # corners are kept as steps from each to the next, area by area
+    lengths = data["x"].list.len().to_numpy().astype(np.int64)
+    ends, rings = np.cumsum(lengths), np.cumsum(data["rings"].list.len().to_numpy().astype(np.int64))
+    names = data.select("code", "within", "name", "called").iter_rows()
+    for i, (code, of, name, called) in enumerate(names):
+        part = slice(int(ends[i] - lengths[i]), int(ends[i]))
+        corners = np.column_stack([np.cumsum(x[part]), np.cumsum(y[part])]) / UNITS
+        own = sizes[int(rings[i - 1]) if i else 0 : int(rings[i])]
+        area = Area(code, of, name, tuple(np.split(corners, np.cumsum(own)[:-1])))
+        yield area, set(called)
 
 
 @cache
 def all_countries() -> tuple[Area, ...]:
     """Return every country once."""
-    return tuple({area.code: area for area in known().countries.values()}.values())
+    return tuple({area.code: area for area in countries().values()}.values())
 
 
 @cache
 def regions_of(country: str) -> tuple[Area, ...]:
     """Return the first-level regions of a country by its three-letter code."""
-    every = (area for areas in known().regions.values() for area in areas if area.within == country)
+    every = (area for areas in regions().values() for area in areas if area.within == country)
     return tuple({area.key: area for area in every}.values())

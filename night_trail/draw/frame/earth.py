@@ -15,6 +15,9 @@ from night_trail.draw.frame.scales import Linear
 BEYOND = 4.0
 """So many pixels beyond the edge outlines go on, so that no border is seen where they are cut."""
 
+SMALL, COARSE = 5.0, 2
+"""Where a degree is fewer pixels than this, corners of land stand on every second pixel."""
+
 FINEST = 8 * DETAIL
 """What is seen must be so many degrees wide for outlines to say anything."""
 
@@ -27,7 +30,9 @@ def says_something(x: Linear) -> bool:
 @lru_cache(maxsize=24)
 def land_path(x: Linear, y: Linear) -> str:
     """Return the outlines of all countries in sight, as path data."""
-    return "".join(area_path(area, x, y) for area in in_sight(all_countries(), x, y))
+    # of the whole Earth no more is drawn than is seen
+    grid = COARSE if abs(x.end - x.start) < SMALL * (x.high - x.low) else 1
+    return "".join(area_path(area, x, y, grid) for area in in_sight(all_countries(), x, y))
 
 
 def in_sight(areas: Iterable[Area], x: Linear, y: Linear) -> list[Area]:
@@ -46,8 +51,8 @@ def _turns(x: Linear) -> tuple[float, ...]:
     return (0.0, 360.0) if x.high > 180 else (0.0, -360.0) if x.low < -180 else (0.0,)
 
 
-def area_path(area: Area, x: Linear, y: Linear) -> str:
-    """Return the outline of an area as path data, in whole pixels; empty where nothing of it is seen."""
+def area_path(area: Area, x: Linear, y: Linear, grid: int = 1) -> str:
+    """Return the outline of an area as path data, in steps of whole pixels; empty where nothing is seen."""
     sight = (
         min(x.start, x.end) - BEYOND, min(y.start, y.end) - BEYOND,
         max(x.start, x.end) + BEYOND, max(y.start, y.end) + BEYOND,
@@ -62,7 +67,7 @@ def area_path(area: Area, x: Linear, y: Linear) -> str:
             whole = bool(
                 low[0] >= sight[0] and high[0] <= sight[2] and low[1] >= sight[1] and high[1] <= sight[3]
             )
-            found.append(_path(points if whole else clipped(points, sight)))
+            found.append(_path(points if whole else clipped(points, sight), grid))
     return "".join(found)
 
 
@@ -87,10 +92,10 @@ def clipped(points: Floats, box: Box) -> Floats:
     return points
 
 
-def _path(points: Floats) -> str:
+def _path(points: Floats, grid: int) -> str:
     if len(points) < 3:
         return ""
-    whole = np.rint(points).astype(np.int64)
+    whole = (np.rint(points / grid) * grid).astype(np.int64)
     moved = np.r_[True, (np.diff(whole, axis=0) != 0).any(axis=1)]
     whole = whole[moved]
     if len(whole) < 3:
