@@ -76,18 +76,13 @@ def desk(page: Page, base: str) -> None:
     page.evaluate("document.activeElement.blur()")
     page.locator("#cairn").scroll_into_view_if_needed()
     shot(page, "cairn")
-    page.context.add_cookies([{"name": "theme", "value": "day", "url": base}])
-    page.locator(".waymarks a", has_text="Rain makes its own hump").click()
-    page.wait_for_load_state("networkidle")
-    page.reload()
-    shot(page, "desk-day")
-    page.context.clear_cookies(name="theme")
 
 
 def looking(page: Page, base: str) -> None:
     for words, name in (
         ("average late_min by line only where rain_mm above 2", "compare"),
-        ("late_min vs rain_mm with a curve", "relate"),
+        ("where is the number of trips as hexagons", "place"),
+        ("late_min vs boardings, for each line", "playing"),
         ("what drives late_min, leaving out rider_rating", "drivers"),
         ("why did the sum of boardings rise from February 2023 to March 2023", "changed"),
         ("boardings by month against the year before with the median", "over-time"),
@@ -104,6 +99,16 @@ def looking(page: Page, base: str) -> None:
         page.locator("#stage svg.picture").wait_for()
         if name == "compare":
             page.locator("#stage .mark").first.click()
+        if name == "place":
+            looped(page)
+        if name == "playing":
+            page.locator("#stage .mark").nth(2).click()
+            page.locator(".chip.lantern").wait_for()
+            page.locator("#play-through").click()
+            page.locator("#playing").wait_for()
+            for _ in range(5):
+                page.get_by_role("button", name="One period on").click()
+                page.wait_for_timeout(900)
         if name == "drivers":
             page.locator("#words", has_text="is explained on").wait_for(
                 timeout=90_000
@@ -112,6 +117,20 @@ def looking(page: Page, base: str) -> None:
         page.evaluate("document.activeElement.blur()")
         page.mouse.move(640, 780)
         shot(page, name)
+
+
+def looped(page: Page) -> None:
+    """Light what lies in a loop in the middle of the picture."""
+    box = page.locator("#stage svg.picture").bounding_box()
+    assert box is not None
+    for i, (x, y) in enumerate(
+        ((0.36, 0.62), (0.4, 0.78), (0.52, 0.8), (0.55, 0.62), (0.46, 0.52), (0.37, 0.6))
+    ):
+        page.mouse.move(box["x"] + x * box["width"], box["y"] + y * box["height"], steps=5)
+        if not i:
+            page.mouse.down()
+    page.mouse.up()
+    page.locator(".chip.lantern").wait_for()
 
 
 def kin(page: Page, base: str) -> None:

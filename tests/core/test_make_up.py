@@ -13,11 +13,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from night_trail.core.conditions import OneOf, mask
+from night_trail.core.conditions import Between, OneOf, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
 from night_trail.core.question import Scene
+from night_trail.core.questions.compare.question import Baseline
 from night_trail.core.questions.make_up.answer import MakeUpAnswer, check, make_up
 from night_trail.core.questions.make_up.kind import KIND
 from night_trail.core.questions.make_up.question import MakeUp
@@ -32,6 +33,7 @@ from night_trail.core.table import Table
 from night_trail.draw.frame.squarify import Box, squarified
 from night_trail.draw.shapes.make_up import shared_out
 from tests.core.tables import table_of
+from tests.core.test_compare import typed
 
 SUM, MEAN, COUNT = Measure("sum", "x"), Measure("mean", "x"), Measure("count")
 
@@ -334,3 +336,87 @@ def test_it_begins_with_levels_that_nest() -> None:
     assert [row[:3] for row in figures.rows][:3] == [("n", None, 12), ("s", None, 12), ("n", "p", 6)]
     assert all(a[3] >= b[3] for a, b in pairwise(figures.rows[:2]))
     assert scene_in_words(Scene(main=begun), nested).startswith("What makes up the sum of x by a › b")
+
+
+# ---- held against a plan, or what was before ----
+
+
+def two_years(seed: int = 5, n: int = 600) -> tuple[Table, pl.DataFrame]:
+    rng = np.random.default_rng(seed)
+    frame = pl.DataFrame(
+        {
+            "year": rng.choice([2021, 2022], n),
+            "d": rng.choice(["a", "b", "c"], n),
+            "l": rng.choice(["x", "y", "z"], n),
+            "v": rng.integers(1, 30, n),
+            "plan": rng.integers(1, 30, n),
+        }
+    ).filter(~((pl.col("d") == "c") & (pl.col("year") == 2022)))
+    table = typed(table_of(**frame.to_dict(as_series=False)), v={"additive": True}, plan={"additive": True})
+    return table, frame
+
+
+NOW, BEFORE = (
+    Between("year", 2022.0, 2022.0, high_closed=True),
+    Between("year", 2021.0, 2021.0, high_closed=True),
+)
+
+
+@pytest.mark.parametrize("aggregate", ["sum", "mean"])
+def test_parts_are_held_against_the_rows_before_and_what_is_gone_is_said(aggregate: Any) -> None:
+    table, frame = two_years()
+    against = Baseline(where=BEFORE, called="the year before")
+    shape: Any = "treemap" if aggregate == "sum" else "bars"
+    found = make_up(MakeUp(Measure(aggregate, "v"), ("d", "l"), shape, against=against), Rows(table, (NOW,)))
+    for part in found.parts:
+        of = frame
+        for name, value in zip(("d", "l"), part.names, strict=False):
+            of = of.filter(pl.col(name) == value)
+        figures = [getattr(of.filter(pl.col("year") == year)["v"], aggregate)() for year in (2022, 2021)]
+        assert (part.figure, part.base) == (pytest.approx(figures[0]), pytest.approx(figures[1]))
+    before = frame.filter(pl.col("year") == 2021)
+    assert found.total_base == pytest.approx(getattr(before["v"], aggregate)())
+    words = make_up_words(found, table)
+    if aggregate == "sum":
+        gone = before.filter(pl.col("d") == "c")["v"].sum()
+        assert found.gone == (("c", float(gone)),)
+        assert any(
+            "Only there before" in caution and f"c ({gone:,})" in caution for caution in words.cautions
+        )
+        by = found.total - (found.total_base or 0)
+        assert f"{abs(by):,.0f}" in plain(words.headline) and ("less." in plain(words.headline)) == (by < 0)
+
+
+def test_a_plan_is_another_column_and_gathered_parts_have_the_rest_of_it() -> None:
+    rng = np.random.default_rng(6)
+    n = 4_000
+    made = table_of(
+        g=[f"g{int(i)}" for i in rng.integers(0, 200, n)], v=rng.integers(1, 9, n), p=rng.integers(1, 9, n)
+    )
+    table = typed(made, v={"additive": True}, p={"additive": True})
+    found = make_up(
+        MakeUp(Measure("sum", "v"), ("g",), "treemap", against=Baseline(column="p")), Rows(table, ())
+    )
+    assert any(part.others for part in found.parts)
+    assert sum(part.base or 0 for part in found.parts) == pytest.approx(float(table.axis("p").values.sum()))
+    question = found.question
+    assert read(str(KIND.said(question, table, None)), table)[0] == question
+    with pytest.raises(BadQuestion, match="shaded by a figure, or by their change"):
+        check(
+            MakeUp(Measure("sum", "v"), ("g",), shade=Measure("count"), against=Baseline(column="p")), table
+        )
+    with pytest.raises(BadQuestion, match="another column of the same kind"):
+        check(MakeUp(Measure("sum", "v"), ("g",), against=Baseline(column="v")), table)
+
+
+def test_what_did_not_change_is_said_to_be_as_much_and_no_part_is_up_most() -> None:
+    table = typed(table_of(g=["a", "b"], v=[3, 4], p=[3, 4]), v={"additive": True}, p={"additive": True})
+    found = make_up(MakeUp(Measure("sum", "v"), ("g",), against=Baseline(column="p")), Rows(table, ()))
+    said = plain(make_up_words(found, table).headline)
+    assert "It is as much as p." in said and "most, by" not in said
+    # two that rose alike: none rose most
+    both = typed(
+        table_of(g=["a", "b", "c"], v=[4, 5, 1], p=[3, 4, 1]), v={"additive": True}, p={"additive": True}
+    )
+    same = make_up(MakeUp(Measure("sum", "v"), ("g",), against=Baseline(column="p")), Rows(both, ()))
+    assert "up most" not in plain(make_up_words(same, both).headline)

@@ -74,6 +74,7 @@ EVERY: list[Question] = [
     Relate("x & y", "z", window=(-1.0, 1.0, 0.0, 9.0), fit="robust"),
     Correlations(),
     Crosstab("g <b>", "h {x}"),
+    *(MakeUp(SUM, ("g <b>",), shape, against=Baseline(column="plan")) for shape in ("treemap", "bars")),
     *(MakeUp(SUM, ("g <b>", "h {x}"), shape) for shape in ("treemap", "rings", "bars", "squares", "stair")),
     MakeUp(SUM, ("g <b>", "h {x}"), shade=MEAN),
     MakeUp(MEAN, ("g <b>", "h {x}"), "bars"),

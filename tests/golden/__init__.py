@@ -63,6 +63,7 @@ PICTURES: dict[str, tuple[str, str, Condition | None]] = {
         "what makes up boardings by district › line, shaded by the average of late_min",
         None,
     ),
+    "make-up against": ("buses", "what makes up boardings by district › line against planned_boardings", WET),
     "make-up squares": ("buses", "what makes up boardings by depot, drawn as a hundred squares", WET),
     "flow": ("buses", "where does boardings flow from from_zone to to_zone to depot", WET),
     "flow matrix": (

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 
-from night_trail.core.language.numbers import percent
+from night_trail.core.language.numbers import MINUS, percent
 from night_trail.core.question import to_json
 from night_trail.core.questions.make_up.answer import MakeUpAnswer, Part
 from night_trail.core.questions.make_up.words import figure_said, part_card, shade_said
@@ -23,6 +23,9 @@ from night_trail.draw.frame.svg import Svg, el
 from night_trail.draw.frame.text import shortened, width
 
 SHADES = 6
+FARTHEST = 0.5
+"""A change of this share of what was there is drawn as far as any can be."""
+
 HEAD = 19.0
 """Pixels of the strip that names a part over its parts."""
 
@@ -52,6 +55,7 @@ class _Drawn:
     def __init__(self, canvas: Canvas, answer: MakeUpAnswer, table: Table) -> None:
         self.canvas, self.answer, self.table = canvas, answer, table
         self.said: Callable[[float], str] = figure_said(answer)
+        self.shaded = answer.question.shade is not None or answer.question.against is not None
         self.below: dict[int, list[int]] = {}
         for at, part in enumerate(answer.parts):
             self.below.setdefault(part.parent, []).append(at)
@@ -63,6 +67,8 @@ class _Drawn:
     def tone(self, part: Part) -> str:
         """Return the class of a part: its colour, or how dark it is shaded."""
         extra = " others" if part.others or part.missing else ""
+        if self.answer.question.against is not None:
+            return self.change_tone(part)
         if self.answer.question.shade is None:
             return f"piece hue-{part.hue} deep-{min(part.depth, 3)}{extra}"
         if part.shade is None:
@@ -70,6 +76,23 @@ class _Drawn:
         low, high = self.shades
         share = (part.shade - low) / (high - low) if high > low else 1.0
         return f"cell shade-{min(SHADES, 1 + int(share * SHADES))}"
+
+    def change_tone(self, part: Part) -> str:
+        """Return the class of a part that is held against something: its side, and how far it is."""
+        if part.change is None:
+            return "piece hue-7 deep-3 others"
+        if not part.change:
+            return "piece hue-7 deep-3"
+        share = abs(part.change) / abs(part.base) if part.base else FARTHEST
+        side = "above" if part.change > 0 else "below"
+        return f"cell {side} shade-{max(1, math.ceil(SHADES * min(share, FARTHEST) / FARTHEST))}"
+
+    def signed(self, part: Part) -> str:
+        """Return how a part differs from what it is held against, with its sign; empty where nothing is."""
+        if part.change is None:
+            return ""
+        sign = "+" if part.change > 0 else MINUS if part.change < 0 else "±"
+        return f"{sign}{self.said(abs(part.change))}"
 
     def mark(self, part: Part, shape: Svg, lit: Svg | None) -> None:
         """Add a part's mark."""
@@ -99,6 +122,8 @@ class _Drawn:
         text = f"{shown}, {unit}" if unit else shown
         at = canvas.size.height - 8.0
         canvas.over.append(label(text, 2.0, at, "start", "axis-title"))
+        if question.against is not None:
+            self._change_key(at)
         if question.shade is None:
             return
         said = shade_said(self.answer, self.table)
@@ -112,6 +137,16 @@ class _Drawn:
         name = measure_words(question.shade, self.table).removeprefix("the ")
         canvas.over.append(label(low, x - 6, at, "end"))
         canvas.over.append(label(name, x - 18 - width(low), at, "end", "axis-title"))
+
+    def _change_key(self, at: float) -> None:
+        """Say what the two colours mean, and that the darkest stand for half and beyond."""
+        right = self.canvas.size.width - 2.0
+        for words, side in (("half more, and beyond", "above"), ("half less, and beyond", "below")):
+            self.canvas.over.append(label(words, right, at, "end"))
+            right -= width(words) + 16
+            tone = f"cell {side} shade-{SHADES}"
+            self.canvas.over.append(el("rect", class_=tone, x=right, y=at - 10, width=11, height=11, rx=2))
+            right -= 14
 
     def share(self, part: Part) -> str:
         """Return a part's share of what is drawn; its figure where that does not add up."""
@@ -157,11 +192,13 @@ class _Drawn:
     def _strip(self, part: Part, box: Box) -> None:
         """Name a part over its parts; its name is the way into it."""
         tone = self.tone(part).replace("deep-", "head deep-")
-        ground = el("rect", class_=tone, x=box.x, y=box.y, width=box.width - 1, height=box.height - 1)
+        # a shade below would mix with those of its parts
+        plain = "ground-piece" if self.shaded else tone
+        ground = el("rect", class_=plain, x=box.x, y=box.y, width=box.width - 1, height=box.height - 1)
         self.canvas.under.append(ground)
         shape = el("rect", class_=tone, x=box.x, y=box.y, width=box.width - 1, height=HEAD - 1)
         name = shortened(f"{part.label}  {self.share(part)} ›", box.width - 12)
-        inked = "cell-label" if self.answer.question.shade is not None else "piece-name"
+        inked = "cell-label" if self.shaded else "piece-name"
         words = label(name, box.x + 5, box.y + 13.5, "start", f"{inked} head")
         card = [*part_card(self.answer, part, self.table, self.said), "go into it"]
         strip = el("g", shape, words)
@@ -186,10 +223,11 @@ class _Drawn:
             room = wide - 8
             name = shortened(part.label, room)
             if len(name) > 2 or name == part.label:
-                shaded = self.answer.question.shade is not None
-                inked = "cell-label" if shaded else "piece-name"
+                inked = "cell-label" if self.shaded else "piece-name"
                 canvas.over.append(label(name, box.x + 4, box.y + 13, "start", inked))
                 figure = self.said(part.figure)
+                if (by := self.signed(part)) and width(f"{figure}  {by}") <= room:
+                    figure = f"{figure}  {by}"
                 if high >= 2 * LINE + 5 and width(figure) <= room:
                     canvas.over.append(label(figure, box.x + 4, box.y + 27, "start", inked))
 
@@ -323,6 +361,8 @@ class _Drawn:
         if not math.isfinite(part.figure):
             return "—"
         figure = self.said(part.figure)
+        if by := self.signed(part):
+            return f"{figure}, {by}"
         if part.of_all is None:
             return figure
         if part.depth > 1 and part.of_parent is not None:

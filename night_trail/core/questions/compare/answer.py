@@ -232,12 +232,12 @@ def _check_baseline(question: Compare, baseline: Baseline, table: Table) -> None
     if baseline.column is not None:
         if baseline.column == question.measure.column or question.measure.aggregate in ("count", "share"):
             raise BadQuestion("A plan is another column of the same kind", "baseline", "Choose another.")
-        check_measure(replace_measure(question.measure, baseline.column), table)
+        check_measure(plan_of(question.measure, baseline.column), table)
     if baseline.where is not None:
         check_condition(baseline.where, table)
 
 
-def replace_measure(measure: Measure, column: str) -> Measure:
+def plan_of(measure: Measure, column: str) -> Measure:
     """Return the same figure of another column."""
     return Measure(measure.aggregate, column, measure.per, measure.where, measure.level)
 
@@ -270,7 +270,7 @@ def compare(question: Compare, rows: Rows, sorting: Measure | None = None) -> Co
     most = places(question, MOST_PARTS if parts else shown)
     key = question.baseline
     found, ranked = ranked_grouping(
-        _all_compared(question, rows),
+        all_compared(question.baseline, rows),
         question.across,
         most,
         ranks,
@@ -333,17 +333,17 @@ def _ranking(question: Compare, rows: Rows, measure: Measure) -> Ranking | None:
         return ranking(measure, rows, question.across, question.least)
 
     def base() -> Held:
-        of, kept = _base_measure(question, rows)
+        of, kept = base_measure(question.measure, baseline, rows)
         return held_of(of, rows.table, kept)
 
     return ranking(measure, rows, question.across, question.least, base, baseline, by_difference(question))
 
 
-def _all_compared(question: Compare, rows: Rows) -> Rows:
+def all_compared(baseline: Baseline | None, rows: Rows) -> Rows:
     """Return the rows that make the groups: those kept, and those of an earlier period beside them."""
-    if question.baseline is None or question.baseline.where is None or not rows.only:
+    if baseline is None or baseline.where is None or not rows.only:
         return rows
-    return Rows(rows.table, (AnyOf((AllOf(rows.only), AllOf(_base_parts(question.baseline, rows)))),))
+    return Rows(rows.table, (AnyOf((AllOf(rows.only), AllOf(_base_parts(baseline, rows)))),))
 
 
 def _sorted_by(question: Compare, group: GroupFigure) -> float:
@@ -365,7 +365,7 @@ def _with_base(
         one = next((g.value for g in made if g.label == baseline.group), None)
         return [replace(g, base=one) for g in made], one
     assert found.codes is not None  # noqa: S101  (grouped by a column)
-    measure, kept = _base_measure(question, rows)
+    measure, kept = base_measure(question.measure, baseline, rows)
     cells = held_of(measure, rows.table, kept).grouped(found.codes)
     figures = plain_figures(measure, cells, len(found.groups))
     bases = {i: float(v) for i, v in enumerate(figures.values) if figures.n[i] and np.isfinite(v)}
@@ -382,14 +382,12 @@ def _with_base(
     return held, whole if np.isfinite(whole) else None
 
 
-def _base_measure(question: Compare, rows: Rows) -> tuple[Measure, Bools | None]:
-    """Return the measure and the rows of a baseline."""
-    baseline = question.baseline
-    assert baseline is not None  # noqa: S101  (asked only where there is one)
+def base_measure(measure: Measure, baseline: Baseline, rows: Rows) -> tuple[Measure, Bools | None]:
+    """Return the measure and the rows of a baseline: a plan of the same rows, or other rows."""
     if baseline.column is not None:
-        return replace_measure(question.measure, baseline.column), rows.kept
+        return plan_of(measure, baseline.column), rows.kept
     assert baseline.where is not None  # noqa: S101  (groups need no other rows)
-    return question.measure, mask(AllOf(_base_parts(baseline, rows)), rows.table)
+    return measure, mask(AllOf(_base_parts(baseline, rows)), rows.table)
 
 
 def _base_parts(baseline: Baseline, rows: Rows) -> tuple[Condition, ...]:

@@ -15,11 +15,12 @@ import numpy as np
 from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
-from night_trail.core.questions.compare.answer import times_of
+from night_trail.core.questions.compare.answer import all_compared, base_measure, plan_of, times_of
+from night_trail.core.questions.compare.question import Baseline
 from night_trail.core.questions.make_up.question import MakeUp, MakeUpShape
 from night_trail.core.questions.make_up.tree import Tree, chosen, overall_of, places_of, tree_of
 from night_trail.core.questions.shared.basis import Basis, Grouping, grouping, hues
-from night_trail.core.questions.shared.cells import Cells, Held, held_in
+from night_trail.core.questions.shared.cells import Cells, Held, held_in, held_of
 from night_trail.core.questions.shared.grouping import can_compare, no_groups
 from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, plain_figures
 from night_trail.core.rows import Rows
@@ -57,7 +58,7 @@ class Part:
     ``depth`` counts from 1 below what is drawn; ``parent`` is the place of its parent among the
     parts, −1 for those at the top. ``names`` are its values from the outermost level. A part of
     ``others`` gathers that many; one that is ``missing`` lacks the level. ``inner`` is whether it
-    has parts that can be gone into.
+    has parts that can be gone into. ``base`` is the figure it is held against.
     """
 
     label: str
@@ -76,6 +77,12 @@ class Part:
     lit: int | None = None
     lit_figure: float | None = None
     shade: float | None = None
+    base: float | None = None
+
+    @property
+    def change(self) -> float | None:
+        """How much more it is than what it is held against; None where that has no figure."""
+        return None if self.base is None or not np.isfinite(self.figure) else self.figure - self.base
 
     @property
     def key(self) -> str:
@@ -92,7 +99,8 @@ class MakeUpAnswer:
     is the figure of what is drawn, ``whole`` that of all rows that are kept. ``ends`` are all parts
     of the first drawn level that have it, drawn or not, largest first, as label and figure.
     ``unnested`` says for levels below the first how many of their values stand under more than one
-    parent, and of how many.
+    parent, and of how many. ``total_base`` is what the whole is held against, ``gone`` the parts of the
+    first drawn level that are only there, with their figures.
     """
 
     question: MakeUp
@@ -108,6 +116,8 @@ class MakeUpAnswer:
     without: tuple[tuple[str, int], ...]
     below: int = 0
     times: int = 0
+    total_base: float | None = None
+    gone: tuple[tuple[str, float], ...] = ()
 
     @property
     def adds_up(self) -> bool:
@@ -124,6 +134,8 @@ def check(question: MakeUp, table: Table) -> None:
     check_measure(question.measure, table)
     if question.shade is not None:
         check_measure(question.shade, table)
+    if question.against is not None:
+        _check_against(question, question.against, table)
     if len(set(question.levels)) < len(question.levels):
         raise BadQuestion("A level is there twice", "levels", "Take one of them away.")
     for name in question.levels:
@@ -141,6 +153,19 @@ def check(question: MakeUp, table: Table) -> None:
         raise BadQuestion("There is no level below that", "path", "Add one first.")
 
 
+def _check_against(question: MakeUp, against: Baseline, table: Table) -> None:
+    if question.shade is not None:
+        raise BadQuestion(
+            "Parts are shaded by a figure, or by their change", "against", "Leave one of them out."
+        )
+    if against.column is None and against.where is None:
+        raise BadQuestion("Parts are held against a plan or earlier rows", "against", "Choose another.")
+    if against.column is not None:
+        if against.column == question.measure.column or question.measure.aggregate in ("count", "share"):
+            raise BadQuestion("A plan is another column of the same kind", "against", "Choose another.")
+        check_measure(plan_of(question.measure, against.column), table)
+
+
 def shapes_for(question: MakeUp) -> tuple[MakeUpShape, ...]:
     """Return the shapes a make-up can be drawn in, the best to begin with first."""
     if question.measure.aggregate not in ADDS_UP:
@@ -152,7 +177,9 @@ def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
     """Return the parts of a measure's figure."""
     measure, depth = question.measure, len(question.path)
     shown = question.levels[depth : depth + DEEPEST]
-    levels = [grouping(rows, name, MOST_VALUES) for name in question.levels[: depth + len(shown)]]
+    # what was there before and is gone has its groups as well
+    every = rows if question.against is None else all_compared(question.against, rows)
+    levels = [grouping(every, name, MOST_VALUES) for name in question.levels[: depth + len(shown)]]
     held = held_in(measure, rows)
     gone_into, inside = _inside(question, levels, held)
     within = held if inside is None else chosen(held, inside)
@@ -166,6 +193,10 @@ def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
     parts = making.parts()
     if question.shade is not None:
         parts = _shaded(parts, question, levels, rows)
+    total_base: float | None = None
+    gone: tuple[tuple[str, float], ...] = ()
+    if question.against is not None:
+        parts, total_base, gone = _held_against(parts, question, question.against, levels, rows)
     return MakeUpAnswer(
         question=question,
         column=None if measure.column is None else rows.table.column(measure.column),
@@ -184,6 +215,8 @@ def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
         ),
         below=below,
         times=times_of(measure, rows),
+        total_base=total_base,
+        gone=gone,
     )
 
 
@@ -477,3 +510,41 @@ def _shades(shade: Measure, levels: Sequence[Grouping], within: Held) -> dict[tu
 def _of_rows(shade: Measure, part: Part, held: Held, rows: Rows) -> float:
     inside = mask(part.condition, rows.table)
     return overall_of(shade, chosen(held, inside if held.at is None else inside[held.at]))
+
+
+def _held_against(
+    parts: list[Part], question: MakeUp, against: Baseline, levels: Sequence[Grouping], rows: Rows
+) -> tuple[list[Part], float, tuple[tuple[str, float], ...]]:
+    """Return the parts with what they are held against, the same of the whole, and what is gone."""
+    depth, adds = len(question.path), question.measure.aggregate in ADDS_UP
+    measure, kept = base_measure(question.measure, against, rows)
+    held = held_of(measure, rows.table, kept)
+    _, inside = _inside(question, levels, held)
+    within = held if inside is None else chosen(held, inside)
+    deepest = max((part.depth for part in parts), default=1)
+    figures = _shades(measure, levels[depth : depth + deepest], within)
+    total = overall_of(measure, within)
+    nothing = 0.0 if adds else None
+    made: list[Part] = []
+    drawn: dict[int, float] = {}
+    for part in parts:
+        if part.others:
+            # of sums what is left of the parent's; of what does not add up each part alone is told
+            above = total if part.parent < 0 else made[part.parent].base
+            base = above - drawn.get(part.parent, 0.0) if adds and above is not None else None
+        else:
+            base = figures.get(part.names, nothing)
+            base = base if base is not None and np.isfinite(base) else nothing
+            drawn[part.parent] = drawn.get(part.parent, 0.0) + (base or 0.0)
+        made.append(replace(part, base=base))
+    there = {part.names for part in parts if part.depth == 1}
+    gathered = any(part.others and part.depth == 1 for part in parts)
+    gone = sorted(
+        (
+            (names[0], float(v))
+            for names, v in figures.items()
+            if len(names) == 1 and v and names not in there
+        ),
+        key=lambda one: -abs(one[1]),
+    )
+    return made, total, () if gathered or not adds else tuple((name or "without", v) for name, v in gone)

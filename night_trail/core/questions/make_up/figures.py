@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from night_trail.core.questions.compare.sentence import baseline_words
 from night_trail.core.questions.make_up.answer import MakeUpAnswer
 from night_trail.core.questions.shared.figures import Figure, Made
 from night_trail.core.questions.shared.measure_slots import short_measure
@@ -18,6 +19,8 @@ def make_up_figures(answer: MakeUpAnswer) -> Made:
     names += ["share of its parent", "share of all"] if answer.adds_up else []
     if question.shade is not None:
         names.append(short_measure(question.shade))
+    if question.against is not None:
+        names += [baseline_words(question.against), "change"]
 
     def rows() -> Iterator[list[Figure]]:
         for part in answer.parts:
@@ -30,6 +33,8 @@ def make_up_figures(answer: MakeUpAnswer) -> Made:
             found += [part.of_parent, part.of_all] if answer.adds_up else []
             if question.shade is not None:
                 found.append(part.shade)
+            if question.against is not None:
+                found += [part.base, part.change]
             yield [*found, part.lit]
 
     return names, rows()

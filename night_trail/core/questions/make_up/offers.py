@@ -6,6 +6,11 @@ import json
 
 from msgspec.structs import replace
 
+from night_trail.core.language.conditions import in_words
+from night_trail.core.periods import baselines
+from night_trail.core.question import to_json
+from night_trail.core.questions.compare.question import Baseline
+from night_trail.core.questions.compare.sentence import baseline_words
 from night_trail.core.questions.make_up.answer import MakeUpAnswer, shapes_for
 from night_trail.core.questions.make_up.question import SLOTS, MakeUp
 from night_trail.core.questions.make_up.sentence import SHAPE_WORDS, UP
@@ -15,6 +20,7 @@ from night_trail.core.questions.shared.measure_offers import (
     aggregate_offers,
     column_offers,
     per_offers,
+    plan_columns,
     shade_offers,
 )
 from night_trail.core.questions.shared.nesting import belongs
@@ -44,11 +50,31 @@ def offers(slot: str, look: Looking, question: MakeUp) -> list[Offer]:
         return per_offers(look, question.measure, question.levels)
     if slot in SLOTS:
         return _levels(look, question, SLOTS.index(slot))
+    if slot == "against":
+        return _against(look, question)
     if slot == "shade":
         return shade_offers(look, question.shade)
     if slot.startswith("within") and slot.removeprefix("within").isdecimal():
         return _within(look, question, int(slot.removeprefix("within")))
     raise no_slot(slot)
+
+
+def _against(look: Looking, question: MakeUp) -> list[Offer]:
+    """Return earlier periods of the filter and columns that could be a plan."""
+    found = list(baselines(look.scene.only, look.table))
+    found += [Baseline(column=name) for name in plan_columns(look, question.measure)]
+    return [
+        Offer("against nothing", None, question.against is None),
+        *(
+            Offer(
+                f"against {baseline_words(one)}",
+                to_json(one),
+                one == question.against,
+                in_words(one.where, look.table) if one.where is not None else "a column",
+            )
+            for one in found
+        ),
+    ]
 
 
 def _levels(look: Looking, question: MakeUp, at: int) -> list[Offer]:

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 import msgspec
 
 from night_trail.core.measure import Measure, Name
+from night_trail.core.questions.compare.question import Baseline
 
 MakeUpShape = Literal["treemap", "rings", "bars", "squares", "stair"]
 SLOTS = ("across", "also", "third", "fourth", "fifth")
@@ -21,7 +22,8 @@ class MakeUp(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     """What makes up a measure by levels, each within the one before it.
 
     ``path`` are the values gone into, outermost first: what is drawn lies within them.
-    ``shade`` is a second measure, by which parts are shaded.
+    ``shade`` is a second measure, by which parts are shaded; ``against`` what they are held against:
+    a column, as a plan, or other rows, as an earlier period.
     """
 
     measure: Measure
@@ -31,6 +33,7 @@ class MakeUp(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
         tuple[Annotated[str, msgspec.Meta(max_length=500)], ...], msgspec.Meta(max_length=MOST_LEVELS - 1)
     ] = ()
     shade: Measure | None = None
+    against: Baseline | None = None
 
     @property
     def column(self) -> str:
@@ -69,4 +72,5 @@ class MakeUp(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     def mentions(self) -> tuple[str | None, ...]:
         """The columns the question speaks of, the first of them first."""
         shaded = (self.shade.column, self.shade.per) if self.shade is not None else ()
-        return (self.measure.column, self.measure.per, *self.levels, *shaded)
+        plan = (self.against.column,) if self.against is not None else ()
+        return (self.measure.column, self.measure.per, *self.levels, *shaded, *plan)

@@ -12,6 +12,9 @@ from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import take_column
 from night_trail.core.measure import Measure
+from night_trail.core.question import decode
+from night_trail.core.questions.compare.question import Baseline
+from night_trail.core.questions.compare.sentence import baseline_words
 from night_trail.core.questions.make_up.answer import check, shapes_for
 from night_trail.core.questions.make_up.question import MOST_LEVELS, SLOTS, THEN, MakeUp
 from night_trail.core.questions.shared.measure_slots import (
@@ -45,6 +48,8 @@ def said(question: MakeUp, table: Table, answer: Any = None) -> Sentence:
         if i:
             parts.append(Part(THEN))
         parts.append(Part(name, SLOTS[i]))
+    if question.against is not None:
+        parts += [Part(" "), Part(f"against {baseline_words(question.against)}", "against")]
     if question.path:
         parts.append(Part(", within "))
         for i, value in enumerate(question.path):
@@ -55,8 +60,11 @@ def said(question: MakeUp, table: Table, answer: Any = None) -> Sentence:
     addable = []
     if question.shade is not None:
         parts += [Part(", shaded by "), Part(measure_words(question.shade, table), "shade")]
-    else:
-        addable.append(Part("shade by a second figure", "shade"))
+    elif question.against is None:
+        addable += [
+            Part("shade by a second figure", "shade"),
+            Part("against a plan, or a period before", "against"),
+        ]
     if len(question.levels) < MOST_LEVELS:
         addable.insert(0, Part("a level below", SLOTS[len(question.levels)]))
     return Sentence((*parts, Part("?")), tuple(addable))
@@ -65,7 +73,8 @@ def said(question: MakeUp, table: Table, answer: Any = None) -> Sentence:
 def short_name(question: MakeUp) -> str:
     """Return a make-up's name on the trail and beside."""
     within = f" within {THEN.join(question.path)}" if question.path else ""
-    return f"{short_measure(question.measure)} by {THEN.join(question.levels)}{within}"
+    against = f" against {baseline_words(question.against)}" if question.against is not None else ""
+    return f"{short_measure(question.measure)} by {THEN.join(question.levels)}{against}{within}"
 
 
 _BEGINS = re.compile(
@@ -134,6 +143,14 @@ def _clause(question: MakeUp, rest: str, table: Table) -> tuple[MakeUp, str]:
         bare = re.sub(r"^an? ", "", words)
         if found := re.match(rf"(?:drawn )?as (?:an? )?{bare}", rest, re.IGNORECASE):
             return replace(question, shape=cast(Any, shape)), rest[found.end() :]
+    if found := re.match(r"against (.+)", rest, re.IGNORECASE):
+        column, behind = take_column(found[1], table)
+        if column is not None:
+            return replace(question, against=Baseline(column=column.name)), behind
+        raise BadQuestion(
+            f"“{found[1]}” is no column of a plan", "against",
+            "For an earlier period keep only some dates first, then choose it from the list.",
+        )  # fmt: skip
     if found := re.match(r"(?:shaded|coloured|colored) by (.+)", rest, re.IGNORECASE):
         column, behind = take_column(found[1], table)
         if column is not None:
@@ -154,12 +171,20 @@ def changed(
         return _gone(question, slot.removeprefix("within"), value)
     if (other := change_measure(question.measure, slot, value, table, question.levels[0], lit)) is not None:
         made, label = other
-        return _fitted(replace(question, measure=made)), label
+        against = question.against
+        if against is not None and (against.column == made.column or made.aggregate in ("count", "share")):
+            # a plan of one column is none of another
+            against = None if against.column is not None else against
+        return _fitted(replace(question, measure=made, against=against)), label
+    if slot == "against":
+        against = decode(value, Baseline, "baseline") if value else None
+        label = f"against {baseline_words(against)}" if against is not None else "against nothing"
+        return replace(question, against=against, shade=None if against else question.shade), label
     if slot == "shade":
         if not value:
             return replace(question, shade=None), "not shaded"
         shade = measure_from(value, table)
-        return replace(question, shade=shade), f"shaded by {measure_words(shade, table)}"
+        return replace(question, shade=shade, against=None), f"shaded by {measure_words(shade, table)}"
     if slot == "shape":
         chosen(slot, value, SHAPE_WORDS)
         return replace(question, shape=value), f"as {SHAPE_WORDS[value]}"

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 
 from night_trail.core.language.numbers import counted, listed, percent
 from night_trail.core.language.spans import Fact, Span, Words, spans
+from night_trail.core.questions.compare.sentence import baseline_words
 from night_trail.core.questions.make_up.answer import DEEPEST, OF_AREA, MakeUpAnswer, Part
 from night_trail.core.questions.make_up.question import THEN
 from night_trail.core.questions.shared.lit_words import where_lit
@@ -15,6 +16,7 @@ from night_trail.core.questions.shared.measure_words import decimals_of, evened
 from night_trail.core.table import Table
 
 MOST_FACTS = 60
+MOST_GONE = 3
 HALF = 0.5
 
 
@@ -50,7 +52,7 @@ def make_up_words(answer: MakeUpAnswer, table: Table) -> Words:
     first = next((p for p in top if not p.others), None)
     if first is not None and first.of_all is not None:
         facts.append(Fact("share", f"share of {first.label}", first.of_all, percent(first.of_all, 3)))
-    headline = _headline(answer, said)
+    headline = _headline(answer, said) + _changed(answer, said)
     if answer.basis.lit is not None:
         headline += where_lit(answer.basis.lit, [(p.label, p.lit or 0) for p in top if not p.others], "parts")
     return Words(headline, tuple(facts), tuple(_cautions(answer, table)))
@@ -93,6 +95,29 @@ def _headline(answer: MakeUpAnswer, said: Callable[[float], str]) -> tuple[Span,
         least=said(least),
         total=said(answer.total),
     )
+
+
+def _changed(answer: MakeUpAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
+    """Say how the whole differs from what it is held against, and which part does most to either side."""
+    against, base = answer.question.against, answer.total_base
+    if against is None or base is None or not math.isfinite(base):
+        return ()
+    by = answer.total - base
+    part = f" ({percent(abs(by) / abs(base), 3)})" if base else ""
+    headline = spans(
+        " Against {what} ({base}) it is {by}{part} {side}.",
+        what=Span(baseline_words(against)), base=said(base), by=said(abs(by)), part=Span(part),
+        side=Span("more" if by > 0 else "less"),
+    ) if by else spans(" It is as much as {what}.", what=Span(baseline_words(against)))  # fmt: skip
+    top = [(p, p.change) for p in answer.parts if p.parent < 0 and not p.others and p.change is not None]
+    for sign, text in ((1, " {name} is up most, by {by}."), (-1, " {name} is down most, by {by}.")):
+        far = [(p, c) for p, c in top if c is not None and sign * c > 0]
+        most = max((sign * c for _, c in far), default=0.0)
+        first = [p.label for p, c in far if sign * c == most]
+        # of two that changed alike none did most
+        if len(first) == 1 and len(top) > 1:
+            headline += spans(text, name=first[0], by=said(most))
+    return headline
 
 
 def _and_others(same: int) -> str:
@@ -161,6 +186,10 @@ def _cautions(answer: MakeUpAnswer, table: Table) -> Iterator[str]:
         yield f"The {shown} does not add up: each part is figured from its own rows, and there are no shares."
     if gathered := sum(p.others for p in answer.parts):
         yield f"{counted(gathered, 'small part')} {'is' if gathered == 1 else 'are'} gathered with others."
+    if answer.gone:
+        shown = listed([f"{name} ({figure_said(answer)(v)})" for name, v in answer.gone[:MOST_GONE]])
+        more = f" and {len(answer.gone) - MOST_GONE:,} more" if len(answer.gone) > MOST_GONE else ""
+        yield f"Only there before, and no part now: {shown}{more}."
     if column is not None and answer.times > 1:
         yield f"{column.name} is a stock, taken at {answer.times:,} times: its sum counts it at each of them."
     below = question.levels[len(question.path) + DEEPEST :]
@@ -176,6 +205,10 @@ def part_card(answer: MakeUpAnswer, part: Part, table: Table, said: Callable[[fl
         within = part.depth > 1 and part.of_parent is not None
         inside = f"{percent(part.of_parent or 0.0, 3)} of its parent, " if within else ""
         card.append(f"{inside}{percent(part.of_all, 3)} of all")
+    if part.base is not None and part.change is not None and answer.question.against is not None:
+        card.append(f"{baseline_words(answer.question.against)}: {said(part.base)}")
+        share = f" ({percent(abs(part.change) / abs(part.base), 3)})" if part.base else ""
+        card.append(f"{said(abs(part.change))}{share} {'more' if part.change >= 0 else 'less'}")
     if part.shade is not None and answer.question.shade is not None:
         shown = measure_words(answer.question.shade, table).removeprefix("the ")
         card.append(f"{shown}: {shade_said(answer, table)(part.shade)}")
