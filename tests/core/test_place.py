@@ -433,3 +433,11 @@ def test_areas_without_names_are_numbered_and_the_demo_s_do_not_overlap() -> Non
     shapes = [Polygon(area.rings[0]) for area in town.areas]
     assert len(shapes) == 5 and all(shape.is_valid for shape in shapes)
     assert all(a.intersection(b).area < 0.01 * a.area for i, a in enumerate(shapes) for b in shapes[:i])
+
+
+def test_places_on_both_sides_of_the_date_line_are_said_to_be_cut_and_others_are_not() -> None:
+    pacific = lying(lat=[-17.0, -18.0, -19.0], lon=[179.0, -179.0, 178.0], v=[1.0, 2, 3])
+    assert any("date line" in c for c in said(place(Place(SUM, AT), Rows(pacific, ())), pacific)[1])
+    rng = np.random.default_rng(8)
+    world = lying(lat=rng.uniform(-60, 60, 200), lon=rng.uniform(-180, 180, 200), v=rng.gamma(1, 1, 200))
+    assert not any("date line" in c for c in said(place(Place(SUM, AT), Rows(world, ())), world)[1])

@@ -193,3 +193,20 @@ def test_kinds_that_play_are_those_of_groups_points_parts_and_places() -> None:
         "make-up",
         "place",
     }
+
+
+def test_points_are_as_large_in_every_period_and_panel_as_their_figure() -> None:
+    table = days()
+    asked = Relate("v", "w", each="g", sized="lat")
+    every = [answer(asked, Rows(table, (f.period,))) for f in frames(Rows(table, ()), "day", "month")]
+    playing = kind_of(asked).playing
+    assert playing is not None
+    held = [playing.held(one, every) for one in every]
+    most = max(one.largest for one in every)
+    for before, after in zip(every, held, strict=True):
+        figures = before.points.size * before.largest
+        assert after.points.size * most == pytest.approx(figures)
+    # side by side the largest of all panels is the largest, and not that of each
+    panelled = answer(Relate("v", "w", sized="v", panels="g"), Rows(table, ()))
+    tops = [float(panel.points.size.max()) for panel in panelled.panels]
+    assert max(tops) == 1.0 and min(tops) < 1.0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -31,6 +31,7 @@ SAMPLE = 4_000
 NAMES_TRIED = 4
 NORTHMOST = 90.0
 EASTMOST = 360.0
+HALF_AND_MORE, THIRD = 240.0, 120.0
 
 
 @dataclass(frozen=True)
@@ -55,7 +56,8 @@ class Spots:
 
     Shape (spots,) for ``longitudes``, ``latitudes``, ``places`` (how many different places a spot
     gathers, 1 where it is one; 0 where they were not counted). ``wide`` is the width of hexagons in
-    degrees on the ``parallel``, 0 where there are none; ``window`` is west, east, south, north.
+    degrees on the ``parallel``, 0 where there are none; ``window`` is west, east, south, north. Places
+    that lie on both sides of the date line, and far from it on none, are ``cut`` by it.
     """
 
     codes: Codes
@@ -75,6 +77,7 @@ class Spots:
     several: tuple[str, ...] = ()
     named: str = ""
     crowded: tuple[str, int] | None = None
+    cut: bool = False
 
     @property
     def at(self) -> str:
@@ -158,8 +161,18 @@ def _by_coordinates(question: Place, rows: Rows) -> Spots:
     window = question.window or _window(x, y)
     parallel = parallel_for(window[2], window[3])
     if question.shape == "dots" and (own := _own_places(x, y)) is not None:
-        return _each(question, rows, at, x, y, own, window, parallel, left)
-    return _in_hexagons(question, rows, at, x, y, window, parallel, left)
+        made = _each(question, rows, at, x, y, own, window, parallel, left)
+    else:
+        made = _in_hexagons(question, rows, at, x, y, window, parallel, left)
+    return replace(made, cut=_is_cut(x, window))
+
+
+def _is_cut(x: Floats, window: tuple[float, float, float, float]) -> bool:
+    """Whether places lie near both sides of the date line, with nothing for a third of the Earth between."""
+    if window[1] - window[0] < HALF_AND_MORE or len(x) < 2:
+        return False
+    step = max(1, len(x) // SAMPLE)
+    return bool(np.diff(np.sort(x[::step])).max() > THIRD)
 
 
 def _with(left: Left, outside: int) -> Left:

@@ -174,7 +174,9 @@ def _cautions(answer: PlaceAnswer, table: Table) -> Iterator[str]:  # noqa: C901
     if left.outside:
         lie = "lies" if left.outside == 1 else "lie"
         yield f"{table.rows_in_words(left.outside)} {lie} outside the part zoomed into."
-    if spots.wide:
+    if spots.cut:
+        yield "Places lie on both sides of the date line, where it is cut: near ones stand far apart."
+    if spots.wide and len(spots.cells):
         yield _gathered(answer)
     if spots.crowded is not None:
         label, n = spots.crowded

@@ -49,7 +49,8 @@ class RelateAnswer:
 
     ``not_positive`` counts rows a log scale leaves out, ``outside`` those out
     of the part zoomed into. ``jitter`` is how far points that repeat are moved
-    apart along x and y, in the columns' units. ``summed`` says of both columns
+    apart along x and y, in the columns' units. ``largest`` is the figure of the largest point where one
+    sizes them: it is that of all panels. ``summed`` says of both columns
     whether a group's figure is their sum or their average.
     """
 
@@ -70,6 +71,7 @@ class RelateAnswer:
     outside: int = 0
     jitter: tuple[float, float] = (0.0, 0.0)
     summed: tuple[bool, bool] = (False, False)
+    largest: float = 0.0
 
     @property
     def points(self) -> Points:
@@ -179,7 +181,9 @@ def relate(question: Relate, rows: Rows) -> RelateAnswer:
     panelled = grouping(rows, question.panels, MOST_PANELS + 1) if question.panels else ALL_ROWS
     ways = _Ways(question, rows, coloured, panelled)
     lit, n_lit = ways.lit(cloud)
-    drawing = _Drawing(ways, cloud, place.cell, lit, n_lit, (place.x, place.y), drawn, summary)
+    sizes = ways.sizes(cloud)
+    largest = float(sizes.max()) if sizes is not None and len(sizes) else 0.0
+    drawing = _Drawing(ways, cloud, place.cell, lit, n_lit, (place.x, place.y), drawn, summary, largest)
     panels = drawing.panels()
     return RelateAnswer(
         question=question,
@@ -209,6 +213,7 @@ def relate(question: Relate, rows: Rows) -> RelateAnswer:
         outside=cloud.outside,
         jitter=_jitter(question, column, against, cloud) if not any(p.cells for p in panels) else (0.0, 0.0),
         summed=(sums(column), sums(against)),
+        largest=largest,
     )
 
 
@@ -255,8 +260,8 @@ class _Ways:
         counts = np.bincount(codes + 1, minlength=len(coded.labels) + 1)[1:][cloud.at]
         return counts > 0, np.asarray(counts, dtype=np.int64)
 
-    def sizes(self, cloud: Cloud, chosen: Ints) -> Floats | None:
-        """Return sizes between 0 and 1; places without a value above 0 have 0.
+    def sizes(self, cloud: Cloud) -> Floats | None:
+        """Return the figure that sizes each place; those without a value above 0 have 0.
 
         Shape (places,); None where nothing sizes them.
         """
@@ -267,9 +272,7 @@ class _Ways:
             values = self.rows.table.axis(column.name).values[cloud.at]
         else:
             values = figures_of(column, self.rows, self.question.each)[cloud.at]
-        values = np.where(np.isnan(values) | (values < 0), 0.0, values)
-        top = float(values.max()) if len(values) else 0.0
-        return np.asarray(values[chosen] / top if top > 0 else values[chosen])
+        return np.where(np.isnan(values) | (values < 0), 0.0, values)
 
 
 @dataclass(frozen=True)
@@ -284,6 +287,7 @@ class _Drawing:
     axes: tuple[BinnedAxis, BinnedAxis]
     key: tuple[object, ...]
     summary: FitSummary
+    largest: float
 
     def panels(self) -> list[Panel]:
         """Return the panels: one a group, or one for all."""
@@ -325,6 +329,7 @@ class _Drawing:
         if question.each is not None:
             most = len(part.x)
         chosen, cells = layers(part.x, part.y, place, lit, *self.axes, most)
+        sizes = ways.sizes(part)
         fitted = self._remember("fitted", position, lambda: fit(question, part, *self.axes, line))
         return Panel(
             label=label,
@@ -336,7 +341,7 @@ class _Drawing:
                 row=part.at[chosen],
                 lit=None if lit is None else lit[chosen],
                 group=ways.codes(ways.coloured, part.at[chosen]),
-                size=ways.sizes(part, chosen),
+                size=None if sizes is None else sizes[chosen] / (self.largest or 1.0),
                 names=_names(ways.rows, part, chosen, question.window is not None) if not cells else (),
                 n=None if part.n is None else part.n[chosen],
                 n_lit=None if n_lit is None else n_lit[chosen],

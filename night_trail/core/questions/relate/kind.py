@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
+
 from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.kind import Playing, QuestionKind
 from night_trail.core.questions.relate import answer, figures, offers, phrases, sentence, words
@@ -42,6 +45,19 @@ def broken_down(question: Relate, by: Column, table: Table) -> Relate:
     return Relate(question.column, question.against, by.name, question.fit)
 
 
+def held(one: RelateAnswer, every: Sequence[RelateAnswer]) -> RelateAnswer:
+    """Return the answer of one period with its points sized by the largest of all."""
+    most = max((answer.largest for answer in every), default=0.0)
+    if not one.largest or most <= one.largest:
+        return one
+    panels = []
+    for panel in one.panels:
+        size = panel.points.size
+        points = panel.points if size is None else replace(panel.points, size=size * one.largest / most)
+        panels.append(replace(panel, points=points))
+    return replace(one, panels=tuple(panels), largest=most)
+
+
 KIND = QuestionKind(
     tag="relate",
     way="how it moves with another",
@@ -61,5 +77,5 @@ KIND = QuestionKind(
     gist=gist,
     from_gist=from_gist,
     broken_down=broken_down,
-    playing=Playing(),
+    playing=Playing(held=held),
 )

@@ -22,7 +22,7 @@ THIN = 1
 class Points:
     """Points drawn one by one: where, which row or group, lit or not, the colour group (−1 for none).
 
-    ``size`` is between 0 and 1, by area, none where all are alike; ``names``
+    ``size`` is between 0 and 1 of the largest in any panel, by area, none where all are alike; ``names``
     and ``n`` are those of groups of rows, ``n_lit`` their lit rows.
     """
 
