@@ -120,6 +120,9 @@ def test_a_reader_plays_what_was_written_and_sees_no_period_of_few_rows(owner: U
     assert bar["target"] == "#walk"
     frame = address + html.unescape(bar["frame"])
     assert in_the_ground(client.get(frame + "&play=2").content.decode()) == "March 2021"
+    # what is lit at a period is lit there
+    there = re.search(r'data-chosen="([^"]*)"', client.get(frame + "&play=2").content.decode())
+    assert there is not None and there[1] == "play=2"
     tale.least_lit = 10_000
     tale.save()
     assert client.get(frame + "&play=2").status_code == 422

@@ -338,11 +338,15 @@ def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
     if chosen.values and 0 < desk.rows.n < stop.tale.least_lit:
         raise refused()
     drawn = desk.drawn(written.main, size, "main", stop.seen_annotations(beat))
+    picked = chosen_query(chosen)
+    if played is not written:
+        # what is lit or chosen next stays at this period
+        picked = "&".join(filter(None, (picked, urlencode({"play": request.GET["play"]}))))
     context = {
         "drawn": drawn,
         "scene_words": scene_in_words(scene, desk.table, drawn.answer),
         "overview_chips": chips_of(offered, chosen, table),
-        "chosen": chosen_query(chosen),
+        "chosen": picked,
         "changed": lit != written.lit or only != written.only,
         "lit_signed": signed(lit, stop.pk),
         "lit_words": desk.lit_words(),
