@@ -113,7 +113,8 @@ def looking(page: Page, base: str) -> None:
             page.locator("#words", has_text="is explained on").wait_for(
                 timeout=90_000
             )  # its models are made behind the page
-        page.locator(".signposts .side-head").wait_for(state="attached")
+        if name not in ("place", "playing"):
+            page.locator(".signposts .side-head").wait_for(state="attached")
         page.evaluate("document.activeElement.blur()")
         page.mouse.move(640, 780)
         shot(page, name)
