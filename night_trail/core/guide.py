@@ -12,9 +12,9 @@ from typing import Any
 
 from night_trail.core.errors import NightTrailError
 from night_trail.core.measure import Measure
-from night_trail.core.playing import grains_of
+from night_trail.core.playing import grains_of, how_many
 from night_trail.core.question import Question, Scene
-from night_trail.core.questions.registry import KINDS, answer, kind_of
+from night_trail.core.questions.registry import KINDS, kind_of
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.offers import Looking
 from night_trail.core.rows import Rows
@@ -153,11 +153,7 @@ def _periods(rows: Rows, question: Any, time: str | None) -> int:
     if time is None or not rows.table.column(time).dated:
         return 0
     grain = question.grain or next(iter(grains_of(rows, time)), None)
-    if grain is None:
-        return 0
-    found = answer(question, rows)
-    calendar = getattr(found, "calendar", None)
-    return 0 if calendar is None else int(calendar.n)
+    return how_many(rows, time, grain) if grain is not None else 0
 
 
 def _below(question: Any, rows: Rows, groups: list[str]) -> bool:

@@ -97,6 +97,12 @@ def grains_of(rows: Rows, time: str) -> tuple[GrainName, ...]:
     return tuple(grain for grain, n in sorted(able, key=lambda one: one[1] > AGREEABLE))
 
 
+def how_many(rows: Rows, time: str, grain: GrainName) -> int:
+    """Return how many periods of a time the kept rows lie in."""
+    column = rows.table.column(time)
+    return len(np.unique(_numbered(_present(rows, column), column, grain)))
+
+
 def _present(rows: Rows, column: Column) -> Floats:
     values = rows.table.axis(column.name).values
     values = values if rows.kept is None else values[rows.kept]

@@ -22,7 +22,11 @@ def bring_areas(table: models.Table, data: bytes, file: str) -> str:
     NightTrailError
         Where it holds no areas, or the table has as many files of them as it can.
     """
-    found = read_areas(data, file)
+    return keep_areas(table, read_areas(data, file))
+
+
+def keep_areas(table: models.Table, found: OwnAreas) -> str:
+    """Keep areas with a table and return their key, which follows from what they are."""
     packed = msgspec.json.encode(found)
     key = hashlib.sha256(packed).hexdigest()[:12]
     if table.own_areas.filter(key=key).exists():

@@ -26,6 +26,7 @@ from night_trail.core.claims.claim import Claim
 from night_trail.core.errors import NightTrailError
 from night_trail.core.measure import Measure
 from night_trail.core.overview import Overview
+from night_trail.core.places.own import OwnAreas, check_areas
 from night_trail.core.question import Scene, key
 from night_trail.core.questions.shared.time_question import FrozenStruct
 from night_trail.core.survey import Surveyor
@@ -35,6 +36,8 @@ from night_trail.tables import aside, cache, quota
 from night_trail.tables.arrivals import free_name
 from night_trail.tables.cells import write_parquet
 from night_trail.tables.models import Table, Version
+from night_trail.tables.own_areas import MOST as MOST_FILES
+from night_trail.tables.own_areas import areas_of, keep_areas
 from night_trail.tables.services import core_table
 from night_trail.tales.export.gathered import told
 from night_trail.tales.images import ENDINGS, MOST_BYTES, keep_image
@@ -61,6 +64,7 @@ class PackedTable(FrozenStruct, frozen=True):
     rows: Annotated[str, msgspec.Meta(pattern=r"^tables/\d{1,4}\.parquet$")]
     height: Annotated[int, msgspec.Meta(ge=0)]
     measures: dict[str, Measure] = {}
+    areas: Annotated[dict[str, OwnAreas], msgspec.Meta(max_length=MOST_FILES)] = {}
 
 
 class PackedCairn(FrozenStruct, frozen=True):
@@ -195,6 +199,7 @@ def _table(version: Version, at: int) -> PackedTable:
         rows=f"tables/{at}.parquet",
         height=version.height,
         measures=msgspec.convert(table.measures, dict[str, Measure]),
+        areas=dict(areas_of(table)),
     )
 
 
@@ -390,6 +395,9 @@ def _kept_table(table: PackedTable, version: Version, person: Any) -> Table:
     )
     version.table = made
     version.save(update_fields=["table"])
+    for own in table.areas.values():
+        check_areas(own, table.name)
+        keep_areas(made, own)
     return made
 
 

@@ -183,3 +183,14 @@ def test_areas_are_brought_kept_once_and_drawn_by(client: Client, placed: Step, 
     assert client.post(address, {}, headers={"HX-Request": "true"}).status_code == 422
     assert client_of(other).post(address, {"areas": SimpleUploadedFile("a.json", AREA)}).status_code == 404
     assert placed.trail.version.table.own_areas.count() == 1
+    # they go along in a package, and are those of the table it becomes
+    tale = Tale.objects.create(owner=placed.trail.owner, title="Areas")
+    add_stop(tale, cairn_at(drawn))
+    packed = client.get(reverse("tales:take", args=[tale.pk, "package"])).content
+    opened = client_of(other)
+    opened.post(reverse("tales:open"), {"package": SimpleUploadedFile("areas.zip", packed)})
+    again = Tale.objects.get(owner=other)
+    walked = opened.get(reverse("tales:own-walk", args=[again.pk])).content.decode()
+    assert (
+        'class="area' in walked and again.stops.get().step.trail.version.table.own_areas.get().key == kept.key
+    )

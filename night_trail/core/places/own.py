@@ -15,7 +15,7 @@ from night_trail.core.places.names import folded
 from night_trail.core.places.outlines import Area
 from night_trail.core.table import Bools, Floats
 
-MOST_BYTES, MOST_AREAS, MOST_CORNERS = 5_000_000, 2_000, 200_000
+MOST_BYTES, MOST_AREAS, MOST_CORNERS, MOST_LETTERS = 5_000_000, 2_000, 200_000, 200
 DEEPEST = 4
 FIRST_ASKED = ("name", "title", "label", "district", "region", "area", "code", "id")
 """Properties that name an area, the first of them first."""
@@ -84,19 +84,35 @@ def read_areas(data: bytes, file: str) -> OwnAreas:
     features = [(properties, rings) for properties, rings in _features(found, 0) if rings]
     if not features:
         raise Unreadable("There are no areas in it", file, "It needs polygons: points and lines are none.")
-    if len(features) > MOST_AREAS:
-        raise Unreadable(f"It holds {len(features):,} areas, at most {MOST_AREAS:,} are read", file)
-    corners = [corner for _, rings in features for ring in rings for corner in ring]
+    names = _names([properties for properties, _ in features])
+    title = file.rsplit("/", 1)[-1].rsplit(".", 1)[0][:80] or "areas"
+    made = OwnAreas(title, tuple(OwnArea(n, rings) for n, (_, rings) in zip(names, features, strict=True)))
+    check_areas(made, file)
+    return made
+
+
+def check_areas(own: OwnAreas, file: str) -> None:
+    """Refuse areas that are too many, too fine, or nowhere on Earth.
+
+    Raises
+    ------
+    Unreadable
+        Saying which of these.
+    """
+    if not own.areas or len(own.areas) > MOST_AREAS or len(own.name) > MOST_LETTERS:
+        raise Unreadable(f"It holds {len(own.areas):,} areas, at most {MOST_AREAS:,} are read", file)
+    if any(not one.name or len(one.name) > MOST_LETTERS or not one.rings for one in own.areas):
+        raise Unreadable("An area has no name, or no outline", file, "Bring the outlines again.")
+    corners = [corner for one in own.areas for ring in one.rings for corner in ring]
     if len(corners) > MOST_CORNERS:
         raise Unreadable(
             f"Its outlines have {len(corners):,} corners", file, f"Simplify them to {MOST_CORNERS:,}."
         )
-    if any(abs(x) > 360 or abs(y) > 90 for x, y in corners):
+    # what is no number is not within these either
+    if not all(abs(x) <= 360 and abs(y) <= 90 for x, y in corners):
         raise Unreadable("Its places are no degrees", file, "Save it with longitude and latitude (WGS 84).")
-    names = _names([properties for properties, _ in features])
-    title = file.rsplit("/", 1)[-1].rsplit(".", 1)[0][:80] or "areas"
-    made = (OwnArea(name, rings) for name, (_, rings) in zip(names, features, strict=True))
-    return OwnAreas(title, tuple(made))
+    if any(len(ring) < 3 for one in own.areas for ring in one.rings):
+        raise Unreadable("An outline has less than three corners", file, "Bring the outlines again.")
 
 
 def _features(found: Any, depth: int) -> Iterator[tuple[dict[str, Any], tuple[Ring, ...]]]:
@@ -154,6 +170,6 @@ def _names(properties: list[dict[str, Any]]) -> list[str]:
         if apart > most:
             best, most = key, apart
     return [
-        str(one.get(best) or f"area {i}")[:200].strip() if best is not None else f"area {i}"
+        (str(one.get(best) or "")[:MOST_LETTERS].strip() if best is not None else "") or f"area {i}"
         for i, one in enumerate(properties, 1)
     ]

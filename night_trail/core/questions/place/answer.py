@@ -31,7 +31,7 @@ class PlaceAnswer:
 
     ``edges`` cut what shades into classes, lowest first: a class begins at its edge. ``sized`` is
     whether dots are as large as their figure. ``groups`` is the colour group most rows of a spot
-    are of, −1 for none.
+    are of, −1 for none. ``shape`` is how it is drawn: dots where towns were to be areas.
     """
 
     question: Place
@@ -160,8 +160,8 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
     """Return the figure of a measure wherever rows lie."""
     measure, spots = question.measure, spots_of(question, rows)
     k = len(spots.longitudes)
-    if question.shape == "areas" and spots.level == "towns":
-        raise BadQuestion("Towns have no areas here, but places", "shape", "Draw dots.")
+    # towns have places, and no areas that ship
+    shape: PlaceShape = "dots" if spots.level == "towns" else question.shape
     figures, n = _figures(question, measure, rows, spots)
     shades = None if question.shade is None else _figures(question, question.shade, rows, spots)[0]
     lit = lit_figures = None
@@ -173,7 +173,7 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
     held = held_in(measure, rows)
     cells = held.grouped(spots.codes)
     coloured = grouping(rows, question.coloured, MOST_COLOURS + 1) if question.coloured else ALL_ROWS
-    sized = question.shape == "dots" and measure.aggregate in ADDS_UP and not bool((figures < 0).any())
+    sized = shape == "dots" and measure.aggregate in ADDS_UP and not bool((figures < 0).any())
     shading = shades if shades is not None else None if sized else figures
     ranked = np.where(np.isfinite(figures), figures, -np.inf)
     return PlaceAnswer(
@@ -186,7 +186,7 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
             lit=None if lit is None else int(lit.sum()),
             table_rows=rows.table.height,
         ),
-        shape=question.shape,
+        shape=shape,
         spots=spots,
         figures=figures,
         n=n,

@@ -174,6 +174,8 @@ def _cautions(answer: PlaceAnswer, table: Table) -> Iterator[str]:  # noqa: C901
     if left.outside:
         lie = "lies" if left.outside == 1 else "lie"
         yield f"{table.rows_in_words(left.outside)} {lie} outside the part zoomed into."
+    if answer.shape != answer.question.shape:
+        yield "Towns have no areas here, but places: drawn as dots."
     if spots.cut:
         yield "Places lie on both sides of the date line, where it is cut: near ones stand far apart."
     if spots.wide and len(spots.cells):
