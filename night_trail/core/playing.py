@@ -21,9 +21,11 @@ from night_trail.core.question import Plays, Scene
 from night_trail.core.questions.registry import kind_of
 from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.rows import Rows
+from night_trail.core.stats.calendar import calendar_of, unfinished
 from night_trail.core.table import YEAR, Column, Floats, Kind, Table
 
 MOST_FRAMES = 240
+UNFINISHED = " (unfinished)"
 AGREEABLE = 60
 """A time is first played in the finest periods that are no more than this."""
 
@@ -72,10 +74,19 @@ def frames(rows: Rows, time: str, grain: GrainName) -> tuple[Frame, ...]:
             Frame(between(column, y, y, True), bare(y, YEAR), int(n))
             for y, n in zip(numbers.astype(float).tolist(), counts, strict=True)
         )
+    if not len(numbers):
+        return ()
     begins, ends = starts(numbers, grain).tolist(), starts(numbers + 1, grain).tolist()
+    labels = [stretch(low, high, column.kind) for low, high in zip(begins, ends, strict=True)]
+    calendar = calendar_of(grain, int(numbers[0]), int(numbers[-1]) + 1)
+    present = np.unique(numbered(found, "hour" if grain == "hour" else "day"))
+    cut = unfinished(present, float(found.max()), float(found.min()), calendar)
+    for at, partly in zip((0, -1), cut, strict=True):
+        # its sums are those of a part of it
+        labels[at] += UNFINISHED if partly and not labels[at].endswith(UNFINISHED) else ""
     return tuple(
-        Frame(between(column, low, high), stretch(low, high, column.kind), int(n))
-        for low, high, n in zip(begins, ends, counts, strict=True)
+        Frame(between(column, low, high), words, int(n))
+        for low, high, words, n in zip(begins, ends, labels, counts, strict=True)
     )
 
 

@@ -51,7 +51,7 @@ def test_periods_are_those_of_polars_and_part_the_rows() -> None:
     months = pl.DataFrame({"day": table.series("day").dt.truncate("1mo")}).group_by("day").len().sort("day")
     assert [frame.n for frame in found] == months["len"].to_list()
     assert sum(mask(frame.period, table) for frame in found).tolist() == [1] * table.height  # type: ignore[union-attr]
-    assert found[0].label == "January 2023"
+    assert found[0].label == "January 2023 (unfinished)" and found[1].label == "February 2023"
     assert grains_of(Rows(table, ()), "day")[0] in ("week", "month")
 
 
@@ -210,3 +210,14 @@ def test_points_are_as_large_in_every_period_and_panel_as_their_figure() -> None
     panelled = answer(Relate("v", "w", sized="v", panels="g"), Rows(table, ()))
     tops = [float(panel.points.size.max()) for panel in panelled.panels]
     assert max(tops) == 1.0 and min(tops) < 1.0
+
+
+def test_a_period_that_the_rows_cover_in_part_only_is_called_unfinished() -> None:
+    def labels(first: str, days_: int) -> list[str]:
+        day = [dt.date.fromisoformat(first) + dt.timedelta(days=i) for i in range(days_)]
+        table = table_of(day=day, v=[1.0] * days_)
+        return [frame.label for frame in frames(Rows(table, ()), "day", "month")]
+
+    assert labels("2023-01-01", 59) == ["January 2023", "February 2023"]
+    assert labels("2023-01-10", 30) == ["January 2023 (unfinished)", "February 2023 (unfinished)"]
+    assert labels("2023-01-10", 5) == ["January 2023 (unfinished)"]
