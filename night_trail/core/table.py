@@ -344,12 +344,11 @@ class Table:
 
     def in_area(self, key: str, at: int, x: Floats, y: Floats) -> Bools:
         """Return which places lie in an area of its own; shape (n,), degrees."""
-        from night_trail.core.places.own import holds  # noqa: PLC0415  (it stands above tables)
-
-        found = self.own_areas(key).areas
-        if at >= len(found):
+        found = self.own_areas(key)
+        if at >= len(found.areas):
             raise BadQuestion("There is no such area", self.name, "Bring the outlines again.")
-        return holds(found[at], x, y)
+        lies: Bools = found.areas[at].holds(x, y)
+        return lies
 
     def column(self, name: str) -> Column:
         """Return the column of this name, or say which names are close."""

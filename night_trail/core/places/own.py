@@ -29,6 +29,24 @@ class OwnArea(msgspec.Struct, frozen=True):
     name: str
     rings: tuple[Ring, ...]
 
+    def holds(self, longitudes: Floats, latitudes: Floats) -> Bools:
+        """Return which places lie in it, by the even-odd rule over all of its rings.
+
+        Shape (n,), degrees; what has NaN lies in none.
+        """
+        inside = np.zeros(len(longitudes), dtype=np.bool_)
+        for ring in self.rings:
+            corners = np.array(ring, dtype=np.float64)
+            low, high = corners.min(axis=0), corners.max(axis=0)
+            near = np.flatnonzero(
+                (longitudes >= low[0])
+                & (longitudes <= high[0])
+                & (latitudes >= low[1])
+                & (latitudes <= high[1])
+            )
+            inside[near] ^= within(corners, longitudes[near], latitudes[near])
+        return inside
+
 
 class OwnAreas(msgspec.Struct, frozen=True):
     """The areas of a file, by the name they were given together."""
@@ -49,22 +67,6 @@ class OwnAreas(msgspec.Struct, frozen=True):
         for i, one in enumerate(self.areas):
             found.setdefault(folded(one.name), i)
         return found
-
-
-def holds(area: OwnArea, longitudes: Floats, latitudes: Floats) -> Bools:
-    """Return which places lie in an area, by the even-odd rule over all of its rings.
-
-    Shape (n,), degrees; what has NaN lies in none.
-    """
-    inside = np.zeros(len(longitudes), dtype=np.bool_)
-    for ring in area.rings:
-        corners = np.array(ring, dtype=np.float64)
-        low, high = corners.min(axis=0), corners.max(axis=0)
-        near = np.flatnonzero(
-            (longitudes >= low[0]) & (longitudes <= high[0]) & (latitudes >= low[1]) & (latitudes <= high[1])
-        )
-        inside[near] ^= within(corners, longitudes[near], latitudes[near])
-    return inside
 
 
 def read_areas(data: bytes, file: str) -> OwnAreas:

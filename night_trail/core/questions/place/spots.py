@@ -15,7 +15,7 @@ from night_trail.core.places.flat import KM, hexagons, middle_of, parallel_for, 
 from night_trail.core.places.gazetteer import Level, Town, located
 from night_trail.core.places.names import folded
 from night_trail.core.places.outlines import Area
-from night_trail.core.places.own import OwnAreas, holds
+from night_trail.core.places.own import OwnAreas
 from night_trail.core.questions.place.question import Place
 from night_trail.core.rows import Codes, Rows
 from night_trail.core.table import Bools, Floats, Ints, Kind
@@ -426,7 +426,7 @@ def _in_own_areas(question: Place, rows: Rows) -> Spots:
         found = np.full(len(lying.x), -1, dtype=np.int64)
         for i, one in reversed(list(enumerate(own.areas))):
             # where areas lie over each other a place is in the first
-            found[holds(one, lying.x, lying.y)] = i
+            found[one.holds(lying.x, lying.y)] = i
         codes, left = _one_a_row(rows, lying.at, found), lying.left
         n_out = int((found < 0).sum())
         unknown: tuple[tuple[str, int], ...] = (("in none of the areas", n_out),) if n_out else ()
