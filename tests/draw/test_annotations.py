@@ -27,7 +27,7 @@ from night_trail.core.table import Table
 from night_trail.core.turns import Say, Slot, turn
 from night_trail.draw import Size, draw
 from tests.core.tables import table_of as made_table
-from tests.core.test_kinds import ASKED, Look, look_at
+from tests.core.test_kinds import ASKED, SLOW, Look, look_at
 from tests.golden import table_of
 
 SIZES = (Size(664, 420), Size(1000, 380))
@@ -89,6 +89,8 @@ def test_a_note_stands_where_it_was_placed_on_every_shape_and_size(name: str, ta
         if to_json(question) in seen:
             continue
         seen.add(to_json(question))
+        if name in SLOW and len(seen) > 2:
+            break  # a model for each shape takes as long again
         found = answer(question, Rows(table, read(ASKED[name], table)[1]))
         plots = fields(draw(found, table, SIZES[0]))
         assert plots, question
