@@ -68,7 +68,10 @@ _lock = threading.Lock()
 _rows: LRUCache[str, Rows] = LRUCache(MOST_FILTERS)
 _answers: LRUCache[str, Answer] = LRUCache(settings.ANSWER_CACHE_BYTES, getsizeof=_weight)
 _played: LRUCache[str, tuple[Answer, ...]] = LRUCache(settings.ANSWER_CACHE_BYTES, getsizeof=_weight)
-_stations: LRUCache[str, tuple[dict[str, Spot], ...]] = LRUCache(60)
+Scales = tuple[tuple[tuple[str, float, float], ...], tuple[dict[str, Spot], ...]]
+"""The ends of axes by what they show, and where marks stand, period by period."""
+
+_scales: LRUCache[str, Scales] = LRUCache(60)
 MOST_TRAILS, MOST_WAITING = 8, 400
 MOST_DRAWN, MOST_SAID = 48_000_000, 2_000
 """Characters of kept pictures, and how many kept words: many readers look at the same few."""
@@ -169,29 +172,42 @@ class Desk:
         """Return the periods that the main picture plays through."""
         scene = self.scene
         assert scene.plays is not None  # noqa: S101  (asked of what plays)
+        time, grain = scene.plays.time, scene.plays.grain
         rows = Desk(self.version, replace_in(whole(scene), lit=None), glanced=self._glanced).rows
-        return frames(rows, scene.plays.time, scene.plays.grain)
+        return rows.remember(("frames", time, grain), lambda: frames(rows, time, grain))
 
     def _sized(self, question: Question, found: Answer, size: Size) -> Size:
         """Return the size a picture is drawn at: one that plays, on the scales of all periods."""
         scene = self.scene
         if scene.plays is None or question != scene.main or size.detail == "thumb":
             return size
-        every, periods = self._all_periods(), self.frames()
-        held = tuple(kind_of(question).playing.held(one, every) for one in every)  # type: ignore[union-attr]
-        scaled = replace(size, spans=(*size.spans, *shared_spans(held, self.table, size)))
+        spans, spots = self._scales(question, size)
+        scaled, periods = replace(size, spans=(*size.spans, *spans)), self.frames()
         at = place_of(scene, periods)
-        label = periods[at].label if at is not None else in_words(scene.plays.period, self.table)
         if at is None:
-            return replace(scaled, played=Played(label))
-        name = f"{self._playing_name()}:{scaled}"
+            return replace(scaled, played=Played(in_words(scene.plays.period, self.table)))
+        return replace(scaled, played=self._waiting(found, scaled, spots, at, periods[at].label))
+
+    def _scales(self, question: Question, size: Size) -> Scales:
+        """Return the ends of axes in all periods, and where marks that travel stand in each."""
+        name = f"{self._playing_name()}:{size}"
         with _lock:
-            spots = _stations.get(name)
-        if spots is None:
-            spots = stations(held, self.table, scaled)
-            with _lock, suppress(ValueError):
-                _stations[name] = spots
-        return replace(scaled, played=self._waiting(found, scaled, spots, at, label))
+            if name in _scales:
+                return _scales[name]
+        every, playing = self._all_periods(), kind_of(question).playing
+        assert playing is not None  # noqa: S101  (what plays is of a kind that can)
+        held = tuple(playing.held(one, every) for one in every)
+        spans = shared_spans(held, self.table, size)
+        # of many periods of one thing the ends are the furthest of all
+        ends: dict[str, tuple[float, float]] = {}
+        for what, low, high in spans:
+            before = ends.get(what, (low, high))
+            ends[what] = min(before[0], low), max(before[1], high)
+        furthest = tuple((what, low, high) for what, (low, high) in ends.items())
+        made = furthest, stations(held, self.table, replace(size, spans=(*size.spans, *furthest)))
+        with _lock:
+            _scales[name] = made
+        return made
 
     def _waiting(
         self, found: Answer, size: Size, spots: tuple[dict[str, Spot], ...], at: int, label: str
@@ -280,7 +296,7 @@ def forget() -> None:
         _drawn.clear()
         _words.clear()
         _played.clear()
-        _stations.clear()
+        _scales.clear()
 
 
 def size_from(request: HttpRequest, default: Size = MAIN, cookie: str = "picture") -> Size:
