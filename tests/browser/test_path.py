@@ -7,7 +7,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import axis_point, choose, drag, mark, plot_point, settled, start_trail, until
+from tests.browser.helpers import axis_point, choose, drag, mark, plot_point, settled, start_trail
 
 
 def test_from_file_to_tale_by_mouse(page: Page, stranger: Page, few_buses_csv: Path, base: str) -> None:
@@ -66,8 +66,6 @@ def test_from_file_to_tale_by_mouse(page: Page, stranger: Page, few_buses_csv: P
     page.get_by_text("Put it into a tale").click()
     page.locator("#cairn").get_by_role("button", name="Why are we late?").click()
     expect(page.locator(".stop-item.here")).to_contain_text("A second hump")
-    # its small picture has come before it goes
-    until(page, "[...document.querySelectorAll('.stop-item img')].every((one) => one.complete)")
     page.once("dialog", lambda dialog: dialog.dismiss())
     page.get_by_role("button", name="Take this stop out").click()
     expect(page.locator("#stop-heading")).to_have_value("A second hump")

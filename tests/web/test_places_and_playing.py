@@ -194,3 +194,15 @@ def test_areas_are_brought_kept_once_and_drawn_by(client: Client, placed: Step, 
     assert (
         'class="area' in walked and again.stops.get().step.trail.version.table.own_areas.get().key == kept.key
     )
+
+
+def test_the_small_picture_of_a_stop_just_taken_out_is_nothing_and_no_error(
+    client: Client, placed: Step, other: User
+) -> None:
+    tale = Tale.objects.create(owner=placed.trail.owner, title="Shorter")
+    stop = add_stop(tale, cairn_at(placed))
+    address = reverse("tales:thumb", args=[tale.pk, stop.pk])
+    assert "<svg" in client.get(address).content.decode()
+    stop.delete()
+    assert client.get(address).content == b""
+    assert client_of(other).get(address).status_code == 404

@@ -226,6 +226,9 @@ def picture(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
 @require_GET
 def thumb(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     """Return the small picture of a stop; nothing where it cannot be drawn, or is not drawn yet."""
+    if not writable(request, tale).stops.filter(pk=stop).exists():
+        # taken out while its picture was on the way
+        return HttpResponse("")
     found = stop_of(request, tale, stop)
     try:
         scene = found.shown_scene()
