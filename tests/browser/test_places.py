@@ -79,3 +79,20 @@ def test_points_travel_are_stopped_and_a_cairn_is_left_there(page: Page) -> None
     page.get_by_role("button", name="Leave a cairn").click()
     expect(page.locator("#cairn-title")).to_be_visible()
     assert serious(page) == []
+
+
+def test_a_shape_chosen_from_all_that_fit_is_drawn_and_the_list_closes(page: Page) -> None:
+    start_trail(page)
+    say(page, "sum of boardings by line")
+    page.keyboard.press("Enter")
+    expect(page.locator("#sentence")).to_contain_text("drawn as bars")
+    settled(page)
+    page.locator("#guide-toggle").click()
+    cards = page.locator(".guide-card")
+    expect(cards.first).to_contain_text("lengths from 0")
+    expect(cards.first.locator("svg")).to_be_visible()
+    expect(cards.last).to_contain_text("would mislead")
+    assert serious(page) == []
+    page.locator(".guide-card", has_text="what makes it up").click()
+    expect(page.locator("#sentence")).to_contain_text("makes up")
+    expect(page.locator(".guide")).to_have_count(0)

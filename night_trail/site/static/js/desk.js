@@ -27,10 +27,12 @@ const go = (address) => {
 // A button's turn waits its turn too, and a list opens on the step that is being made, not on the one before it.
 document.addEventListener("submit", (event) => {
   const button = event.submitter;
-  if (button?.name !== "change" || !event.target.matches("#desk form, #popover form")) return;
+  if (button?.name !== "change" || !event.target.matches("#desk form, #popover form, .guide form")) return;
   event.preventDefault();
   event.stopImmediatePropagation();
   turn({ change: button.value });
+  // what was chosen to be drawn is to be seen
+  if (event.target.closest(".guide")) closeDrawer();
 }, true);
 document.addEventListener("click", (event) => {
   const word = underWay && event.target.closest?.(".slot, .slot-add, [data-opens]");
