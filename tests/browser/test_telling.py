@@ -78,8 +78,11 @@ def test_figures_are_bound_beats_are_set_on_the_picture_and_it_is_walked(page: P
     expect(page.locator(".beat").nth(1)).not_to_contain_text("Then Northgate.")
     page.get_by_role("button", name=re.compile("^↷ Do again")).click()
     expect(page.locator(".beat").nth(1)).to_contain_text("Then Northgate.")
+    # the page that comes back with what was done again may take a click from under the pointer
+    settled(page)
 
     page.get_by_role("link", name="Walk it").click()
+    page.wait_for_url("**/walk/1/")
     expect(page.locator(".walk .bound").first).to_be_visible()
     expect(page.locator(".chip.lantern")).to_have_count(0)
     page.keyboard.press("ArrowRight")
