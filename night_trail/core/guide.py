@@ -10,6 +10,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from night_trail.core.errors import NightTrailError
 from night_trail.core.measure import Measure
 from night_trail.core.playing import grains_of, how_many
@@ -74,12 +76,12 @@ def _own_shapes(scene: Scene, main: Question, look: Looking) -> list[Suggested]:
     slots = {part.slot for part in kind.said(main, look.table, None).parts}
     if "shape" not in slots:
         return [Suggested(Slot("way", kind.tag), kind.way, judged(main, look), True)]
-    found = []
+    found, facts = [], facts_of(main, look)
     for offer in kind.offers("shape", look, main):
         change = Slot("shape", offer.value)
         after = _after(scene, change, look.table)
         if after is not None:
-            found.append(Suggested(change, offer.text, judged(after, look), after == main))
+            found.append(Suggested(change, offer.text, judged(after, look, facts), after == main))
     return found
 
 
@@ -113,12 +115,12 @@ def _after(scene: Scene, change: Change, table: Table) -> Question | None:
         return None
 
 
-def judged(question: Question, look: Looking) -> Judged:
-    """Return how well the shape of a question fits what it shows."""
+def judged(question: Question, look: Looking, facts: Facts | None = None) -> Judged:
+    """Return how well the shape of a question fits what it shows; the facts are the same in any shape."""
     rule = RULES.get((kind_of(question).tag, getattr(question, "shape", "")))
     if rule is None:
         return Judged(0.5, "another side of the same rows")
-    return rule(facts_of(question, look))
+    return rule(facts if facts is not None else facts_of(question, look))
 
 
 def facts_of(question: Question, look: Looking) -> Facts:
@@ -146,13 +148,13 @@ def _present(rows: Rows, name: str | None) -> int:
     if rows.kept is None:
         return rows.table.column(name).distinct
     codes = rows.table.coded(name).codes[rows.kept]
-    return len(set(codes[codes >= 0].tolist()))
+    return int(np.count_nonzero(np.bincount(codes[codes >= 0])))
 
 
 def _periods(rows: Rows, question: Any, time: str | None) -> int:
     if time is None or not rows.table.column(time).dated:
         return 0
-    grain = question.grain or next(iter(grains_of(rows, time)), None)
+    grain = getattr(question, "grain", None) or next(iter(grains_of(rows, time)), None)
     return how_many(rows, time, grain) if grain is not None else 0
 
 

@@ -60,6 +60,10 @@ def frames(rows: Rows, time: str, grain: GrainName) -> tuple[Frame, ...]:
     BadQuestion
         Where they are none, or too many to be played.
     """
+    return rows.remember(("frames", time, grain), lambda: _frames(rows, time, grain))
+
+
+def _frames(rows: Rows, time: str, grain: GrainName) -> tuple[Frame, ...]:
     column = rows.table.column(time)
     found = _present(rows, column)
     numbers, counts = np.unique(_numbered(found, column, grain), return_counts=True)
@@ -92,6 +96,10 @@ def frames(rows: Rows, time: str, grain: GrainName) -> tuple[Frame, ...]:
 
 def grains_of(rows: Rows, time: str) -> tuple[GrainName, ...]:
     """Return the periods a time can be played in, the first to begin with."""
+    return rows.remember(("grains", time), lambda: _grains_of(rows, time))
+
+
+def _grains_of(rows: Rows, time: str) -> tuple[GrainName, ...]:
     column = rows.table.column(time)
     if column.yearly:
         return ("year",)
@@ -165,11 +173,14 @@ def started(
     if not 0 <= place < len(found):
         raise BadQuestion("There is no such period", "at", "Reload the page.")
     frame = found[place]
-    main = playing.fixed(before.main, rows)
-    after = replace(
-        before, main=main, only=(*before.only, frame.period), plays=Plays(time, grain, frame.period)
-    )
+    after = standing(replace(before, main=playing.fixed(before.main, rows)), time, grain, frame)
     return after, frame.label if now is not None else f"playing through {time}: {frame.label}"
+
+
+def standing(scene: Scene, time: str, grain: GrainName, frame: Frame) -> Scene:
+    """Return a scene at one of the periods it plays through."""
+    before = whole(scene)
+    return replace(before, only=(*before.only, frame.period), plays=Plays(time, grain, frame.period))
 
 
 def _first_lit(rows: Rows, time: str, found: Sequence[Frame]) -> int:

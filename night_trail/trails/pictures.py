@@ -174,7 +174,7 @@ class Desk:
         assert scene.plays is not None  # noqa: S101  (asked of what plays)
         time, grain = scene.plays.time, scene.plays.grain
         rows = Desk(self.version, replace_in(whole(scene), lit=None), glanced=self._glanced).rows
-        return rows.remember(("frames", time, grain), lambda: frames(rows, time, grain))
+        return frames(rows, time, grain)
 
     def _sized(self, question: Question, found: Answer, size: Size) -> Size:
         """Return the size a picture is drawn at: one that plays, on the scales of all periods."""

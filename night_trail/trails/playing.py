@@ -7,7 +7,8 @@ from typing import Any
 
 from django.urls import reverse
 
-from night_trail.core.playing import Frame, grains_of, place_of, started, whole
+from night_trail.core.errors import BadQuestion
+from night_trail.core.playing import Frame, grains_of, place_of, standing, whole
 from night_trail.core.question import Scene, to_json
 from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS
 from night_trail.core.turns import Play
@@ -25,7 +26,10 @@ def at_period(desk: Desk, at: int) -> Scene:
     """
     plays = desk.scene.plays
     assert plays is not None  # noqa: S101  (asked only of scenes that play)
-    return started(desk.scene, desk.table, plays.time, plays.grain, at)[0]
+    found = desk.frames()
+    if not 0 <= at < len(found):
+        raise BadQuestion("There is no such period", "at", "Reload the page.")
+    return standing(desk.scene, plays.time, plays.grain, found[at])
 
 
 def bar(desk: Desk, frames: tuple[Frame, ...], frame: str, target: str, swap: str) -> dict[str, Any]:

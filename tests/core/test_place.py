@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 import math
 from typing import Any
@@ -441,3 +442,10 @@ def test_places_on_both_sides_of_the_date_line_are_said_to_be_cut_and_others_are
     rng = np.random.default_rng(8)
     world = lying(lat=rng.uniform(-60, 60, 200), lon=rng.uniform(-180, 180, 200), v=rng.gamma(1, 1, 200))
     assert not any("date line" in c for c in said(place(Place(SUM, AT), Rows(world, ())), world)[1])
+
+
+def test_degrees_are_written_whatever_the_first_column_of_the_table_is() -> None:
+    days = [dt.date(2024, 1, 1), dt.date(2024, 6, 1), dt.date(2025, 1, 1)]
+    table = table_of(day=days, country=["Germany", "France", "Italy"], v=[1.0, 2, 3])
+    svg = draw(place(read("where is the sum of v", table)[0], Rows(table, ())), table)
+    assert "° N<" in svg and "° E<" in svg

@@ -32,7 +32,8 @@ class Names:
         """Return the names that find room."""
         if not self._canvas.full or len(self._wanted) > 6 * MOST_NAMES:
             return []
-        taken = [(x - r, y - r, x + r, y + r) for _, x, y, r in self._wanted]
+        # the points first, so that each is found at its own place
+        taken = [*((x - r, y - r, x + r, y + r) for _, x, y, r in self._wanted), *self._blocked]
         found: list[Svg] = []
         for i, (name, x, y, r) in enumerate(self._wanted):
             if not name or len(found) >= MOST_NAMES:
@@ -48,9 +49,7 @@ class Names:
                 box = (left - 2, middle - 6.5, left + wide + 2, middle + 6.5)
                 start, top, end, bottom = self._plot
                 inside = box[0] >= start and box[2] <= end and box[1] >= top - 8 and box[3] <= bottom
-                if inside and not any(
-                    _touch(box, other) for k, other in enumerate([*taken, *self._blocked]) if k != i
-                ):
+                if inside and not any(_touch(box, other) for k, other in enumerate(taken) if k != i):
                     taken.append(box)
                     found.append(label(said, left, middle + 4, "start", "point-name"))
                     break

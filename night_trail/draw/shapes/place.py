@@ -13,12 +13,12 @@ from night_trail.core.questions.place.answer import PlaceAnswer
 from night_trail.core.questions.place.sentence import areas_words
 from night_trail.core.questions.place.words import figure_said, shade_said
 from night_trail.core.questions.shared.measure_slots import measure_words
-from night_trail.core.table import Kind, Table
-from night_trail.draw.frame.canvas import Canvas, Size, Stands, label, line, scaled_ticks
+from night_trail.core.table import Table
+from night_trail.draw.frame.canvas import Canvas, Size, Stands, label, line
 from night_trail.draw.frame.earth import area_path, in_sight, land_path, says_something
 from night_trail.draw.frame.legend import Word, legend
 from night_trail.draw.frame.names import Box, Names
-from night_trail.draw.frame.scales import Linear, Upright
+from night_trail.draw.frame.scales import Linear, Upright, ticks
 from night_trail.draw.frame.svg import Svg, el
 from night_trail.draw.frame.text import width
 
@@ -110,13 +110,10 @@ class _Drawn:
             canvas.under.append(el("path", class_="land", d=land_path(self.x, self.y), clip_path=self.clip))
 
     def _graticule(self) -> None:
-        canvas, table = self.canvas, self.table
-        column = next(
-            (c for c in table.columns if c.kind in (Kind.LATITUDE, Kind.LONGITUDE)), table.columns[0]
-        )
+        canvas = self.canvas
         for scale, upward in ((self.x, False), (self.y, True)):
             low, high = min(scale.low, scale.high), max(scale.low, scale.high)
-            for tick in scaled_ticks(column, low, high, GRATICULE, False):
+            for tick in ticks(low, high, GRATICULE):
                 at = scale(tick.at)
                 if upward:
                     canvas.under.append(line(self.x.start, at, self.x.end, at, "grid"))

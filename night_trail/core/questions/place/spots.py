@@ -54,8 +54,7 @@ class Left:
 class Spots:
     """Where rows lie; ``codes`` has one a row of the table, −1 for those that lie on no spot.
 
-    Shape (spots,) for ``longitudes``, ``latitudes``, ``places`` (how many different places a spot
-    gathers, 1 where it is one; 0 where they were not counted). ``wide`` is the width of hexagons in
+    Shape (spots,) for ``longitudes`` and ``latitudes``. ``wide`` is the width of hexagons in
     degrees on the ``parallel``, 0 where there are none; ``window`` is west, east, south, north. Places
     that lie on both sides of the date line, and far from it on none, are ``cut`` by it.
     """
@@ -66,7 +65,6 @@ class Spots:
     labels: tuple[str, ...]
     keys: tuple[str, ...]
     conditions: tuple[Condition, ...]
-    places: Ints
     window: tuple[float, float, float, float]
     parallel: float
     left: Left
@@ -155,7 +153,7 @@ def _by_coordinates(question: Place, rows: Rows) -> Spots:
     if question.window is not None:
         west, east, south, north = question.window
         inside = (x >= west) & (x <= east) & (y >= south) & (y <= north)
-        left = _with(left, outside=int(len(x) - inside.sum()))
+        left = replace(left, outside=int(len(x) - inside.sum()))
         at = np.flatnonzero(inside) if at is None else at[inside]
         x, y = x[inside], y[inside]
     window = question.window or _window(x, y)
@@ -173,10 +171,6 @@ def _is_cut(x: Floats, window: tuple[float, float, float, float]) -> bool:
         return False
     step = max(1, len(x) // SAMPLE)
     return bool(np.diff(np.sort(x[::step])).max() > THIRD)
-
-
-def _with(left: Left, outside: int) -> Left:
-    return Left(left.missing, left.beyond, left.turned, left.zero, outside, left.unknown)
 
 
 def _window(x: Floats, y: Floats) -> tuple[float, float, float, float]:
@@ -222,7 +216,6 @@ def _each(
             AllOf((between(columns[0], a, a, True), between(columns[1], b, b, True)))
             for a, b in zip(east.tolist(), north.tolist(), strict=True)
         ),
-        places=np.ones(len(first), dtype=np.int64),
         window=window,
         parallel=parallel,
         left=left,
@@ -267,7 +260,7 @@ def _in_hexagons(
     if not len(x):
         codes = np.full(rows.table.height, -1, dtype=np.int32)
         none = np.empty(0)
-        return Spots(codes, none, none, (), (), (), none.astype(np.int64), window, parallel, left, wide=wide)
+        return Spots(codes, none, none, (), (), (), window, parallel, left, wide=wide)
     first, lines = int(line.min()), int(line.max() - line.min()) + 1
     start = int(column.min())
     number = (column - start) * lines + (line - first)
@@ -293,7 +286,6 @@ def _in_hexagons(
         labels=labels,
         keys=tuple(f"{parallel}\x1f{wide:.9g}\x1f{a}\x1f{b}" for a, b in cells),
         conditions=tuple(Hexagon(question.at[0], question.at[1], parallel, wide, cell) for cell in cells),
-        places=np.zeros(len(n), dtype=np.int64),
         window=window,
         parallel=parallel,
         left=left,
@@ -364,7 +356,6 @@ def _by_names(question: Place, rows: Rows) -> Spots:
         labels=tuple(one.name for one, _, _ in spots),
         keys=tuple(_key(one) for one, _, _ in spots),
         conditions=tuple(condition for _, _, condition in spots),
-        places=np.ones(len(spots), dtype=np.int64),
         window=window,
         parallel=parallel_for(window[2], window[3]),
         left=left,
@@ -453,10 +444,9 @@ def _in_own_areas(question: Place, rows: Rows) -> Spots:
         labels=tuple(area.name for area in areas),
         keys=tuple(area.key for area in areas),
         conditions=tuple(_own_condition(question, rows, key, int(i), own) for i in present),
-        places=np.ones(len(areas), dtype=np.int64),
         window=window,
         parallel=parallel_for(window[2], window[3]),
-        left=Left(left.missing, left.beyond, left.turned, left.zero, 0, unknown),
+        left=replace(left, unknown=unknown),
         areas=tuple(areas),
         level="areas",
     )
