@@ -5,14 +5,20 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
-from night_trail.core.conditions import Condition, OneOf, columns_of, leaves
+import numpy as np
+
+from night_trail.core.conditions import Condition, Near, Nearest, OneOf, columns_of, leaves, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import in_words
+from night_trail.core.places.flat import KM
 from night_trail.core.question import Question, Scene
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.differ.answer import Contrast, differ
 from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.differ.words import contrast_words
+from night_trail.core.questions.place.coordinates import round_up
+from night_trail.core.questions.place.question import Place
+from night_trail.core.questions.place.spots import spots_of
 from night_trail.core.questions.registry import KINDS, check, kind_of
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.grouping import makes_groups
@@ -24,6 +30,10 @@ from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 
 MOST_OTHERS = 5
+RINGS = (0.03, 0.1)
+"""How far around a mark it may be lit, as shares of how wide the map is."""
+
+NEAREST = 20
 
 
 @dataclass(frozen=True)
@@ -32,7 +42,8 @@ class AtHand:
 
     ``made_of`` is asked of its rows alone, by the column ``by`` in which they
     differ most; ``said`` is how. ``why`` and ``differs`` are questions that go on
-    from the mark, ``others`` the marks beside it with what compares it with each.
+    from the mark, ``others`` the marks beside it with what compares it with each;
+    ``rings`` hold what lies around it, where it lies on Earth.
     """
 
     words: str
@@ -42,6 +53,7 @@ class AtHand:
     why: Question | None
     differs: Question | None
     others: tuple[tuple[str, Question], ...]
+    rings: tuple[Condition, ...] = ()
 
 
 def at_hand(scene: Scene, condition: Condition, rows: Rows) -> AtHand:
@@ -70,7 +82,24 @@ def at_hand(scene: Scene, condition: Condition, rows: Rows) -> AtHand:
         why=_asked("changed", gist, condition, table) if gist.measure is not None else None,
         differs=_checked(Differ(condition), table),
         others=tuple(_others(condition, table)),
+        rings=_rings(scene.main, condition, rows),
     )
+
+
+def _rings(question: Question, condition: Condition, rows: Rows) -> tuple[Condition, ...]:
+    """Return what lies within two round distances of a mark on a map, and what lies nearest."""
+    if not isinstance(question, Place) or len(question.at) != 2:
+        return ()
+    here = mask(condition, rows.table) if rows.kept is None else mask(condition, rows.table) & rows.kept
+    x, y = (rows.table.axis(name).values[here] for name in question.at)
+    lies = (np.abs(x) <= 360) & (np.abs(y) <= 90)
+    if not lies.any():
+        return ()
+    at = (round(float(x[lies].mean()), 4), round(float(y[lies].mean()), 4))
+    west, east, south, north = spots_of(question, rows).window
+    wide = max(east - west, north - south) * KM
+    near = [Near(question.at[0], question.at[1], at, round_up(wide * share)) for share in RINGS]
+    return (*near, Nearest(question.at[0], question.at[1], at, NEAREST))
 
 
 def _telling(question: Differ, rows: Rows) -> Contrast | None:

@@ -20,8 +20,10 @@ import numpy as np
 import polars as pl
 
 from night_trail.core.errors import BadQuestion
+from night_trail.core.kinship import names_below, tree_of
 from night_trail.core.moments import LENGTHS, Part, is_zone, part_of, seconds_of, when
 from night_trail.core.places.flat import hexagons, kilometres
+from night_trail.core.places.inside import SHIPPED, in_shipped
 from night_trail.core.table import Bools, Column, Floats, Kind, Table
 
 Text = Annotated[str, msgspec.Meta(max_length=2000)]
@@ -165,6 +167,25 @@ class Near(_Base, frozen=True, tag="near"):
     km: Annotated[float, msgspec.Meta(gt=0, le=25_000)]
 
 
+class Nearest(_Base, frozen=True, tag="nearest"):
+    """The ``n`` rows of a table nearest to a place (great circles), and those as near as the last of them."""
+
+    x: Text
+    y: Text
+    place: tuple[
+        Annotated[float, msgspec.Meta(ge=-360, le=360)], Annotated[float, msgspec.Meta(ge=-90, le=90)]
+    ]
+    n: Annotated[int, msgspec.Meta(ge=1, le=1_000_000)]
+
+
+class Under(_Base, frozen=True, tag="under"):
+    """Rows of a unit and of all below it, in the tree that the columns ``unit`` and ``above`` tell."""
+
+    unit: Text
+    above: Text
+    top: Text
+
+
 class Again(_Base, frozen=True, tag="again"):
     """Rows that have the same cells as an earlier row: in these columns, in every one where none is named."""
 
@@ -189,7 +210,10 @@ class AnyOf(_Base, frozen=True, tag="any"):
     parts: Annotated[tuple[Condition, ...], msgspec.Meta(min_length=1, max_length=200)]
 
 
-Leaf = Between | OneOf | Contains | Missing | Recent | Recurs | Loop | Hexagon | InArea | Near | Above | Again
+Leaf = (
+    Between | OneOf | Contains | Missing | Recent | Recurs | Loop | Hexagon | InArea | Near | Nearest
+    | Above | Under | Again
+)  # fmt: skip
 """A condition on columns, not on other conditions."""
 
 Condition = Leaf | Not | AllOf | AnyOf
@@ -202,10 +226,12 @@ def columns_of(condition: Condition) -> tuple[str, ...]:
 
 def _named(leaf: Leaf) -> tuple[str, ...]:
     match leaf:
-        case Loop(x, y) | Above(x, y) | Hexagon(x, y) | InArea(x, y) | Near(x, y):
+        case Loop(x, y) | Above(x, y) | Hexagon(x, y) | InArea(x, y) | Near(x, y) | Nearest(x, y):
             return x, y
         case Again(columns):
             return columns
+        case Under(unit, above):
+            return unit, above
         case _:
             return (leaf.column,)
 
@@ -271,13 +297,23 @@ def mask(condition: Condition, table: Table) -> Bools:  # noqa: C901  (one case 
             return _inside(condition, table)
         case InArea(x, y, areas, at):
             check(condition, table)
-            return table.in_area(areas, at, table.axis(x).values, table.axis(y).values)
-        case Hexagon() | Near():
+            east, north = table.axis(x).values, table.axis(y).values
+            if not areas.startswith(SHIPPED):
+                return table.in_area(areas, at, east, north)
+            held = in_shipped(areas, east, north)
+            if held is None:
+                raise BadQuestion(f"There is no outline of {condition.called}", table.name, "Choose another.")
+            return held
+        case Hexagon() | Near() | Nearest():
             check(condition, table)
             return _around(condition, table)
         case Above(column, other):
             check(condition, table)
             return np.asarray(table.axis(column).values > table.axis(other).values)
+        case Under(unit, above, top):
+            check(condition, table)
+            reached = set(names_below(tree_of(table, unit, above), top))
+            return _by_label(unit, table, lambda labels: [label in reached for label in labels])
         case Again(columns):
             return _again(columns or tuple(c.name for c in table.columns), table)
 
@@ -300,7 +336,7 @@ def _by_label(column: str, table: Table, test: Callable[[list[str]], list[bool]]
 def check(condition: Condition, table: Table) -> None:
     """Refuse a condition that this table cannot meet, before any cell is read."""
     for leaf in leaves(condition):
-        if isinstance(leaf, Loop | Above | Again | Hexagon | InArea | Near):
+        if isinstance(leaf, Loop | Above | Again | Hexagon | InArea | Near | Nearest | Under):
             _check_together(leaf, table)
             continue
         column = table.column(leaf.column)
@@ -320,12 +356,14 @@ def check(condition: Condition, table: Table) -> None:
                     axis_bound(bound, column.kind, column.name)
 
 
-def _check_together(leaf: Loop | Above | Again | Hexagon | InArea | Near, table: Table) -> None:
+def _check_together(
+    leaf: Loop | Above | Again | Hexagon | InArea | Near | Nearest | Under, table: Table
+) -> None:
     columns = [table.column(name) for name in _named(leaf)]
-    if isinstance(leaf, Again):
+    if isinstance(leaf, Again | Under):
         return
     for column in columns:
-        if isinstance(leaf, Hexagon | InArea | Near) and not column.kind.numeric:
+        if isinstance(leaf, Hexagon | InArea | Near | Nearest) and not column.kind.numeric:
             raise BadQuestion(f"“{column.name}” is {column.kind} and lies nowhere on Earth", table.name)
         if not column.kind.measured:
             what = "axis to draw a loop on" if isinstance(leaf, Loop) else "order to be above or below in"
@@ -424,10 +462,16 @@ def _inside(loop: Loop, table: Table) -> Bools:
     return found
 
 
-def _around(condition: Hexagon | Near, table: Table) -> Bools:
+def _around(condition: Hexagon | Near | Nearest, table: Table) -> Bools:
     x, y = table.axis(condition.x).values, table.axis(condition.y).values
-    if isinstance(condition, Near):
+    if isinstance(condition, Near | Nearest):
         far = kilometres(*condition.place, x, y)
+        if isinstance(condition, Nearest):
+            able = far[np.abs(y) <= NORTHMOST]
+            able = able[~np.isnan(able)]
+            n = min(condition.n, len(able))
+            last = float(np.partition(able, n - 1)[n - 1]) if n else -1.0
+            return np.asarray((far <= last) & (np.abs(y) <= NORTHMOST))
         # what lies nowhere is near nothing
         return np.asarray((far <= condition.km) & (np.abs(y) <= NORTHMOST))
     has = np.flatnonzero((np.abs(y) <= NORTHMOST) & ~np.isnan(x))

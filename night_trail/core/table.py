@@ -298,7 +298,8 @@ class Table:
     ``key`` names the version; two tables with one key hold the same cells.
     ``row_noun`` says what one row is, in singular and plural. ``measures``
     are figures that were given a name, by that name; ``called`` is what else its
-    analysts call things. ``areas`` gives its own areas, when they are first asked for.
+    analysts call things. ``areas`` gives its own areas, when they are first asked for; ``plans``
+    one of its plans by its key, ``plans_named`` the key of each, its name and the column placed on it.
     """
 
     def __init__(
@@ -313,9 +314,13 @@ class Table:
         measures: Mapping[str, Any] | None = None,
         called: Vocabulary | None = None,
         areas: Callable[[], Mapping[str, Any]] | None = None,
+        plans: Callable[[str], Any] | None = None,
+        plans_named: Callable[[], Sequence[tuple[str, str, str]]] | None = None,
     ) -> None:
         self.called = called or Vocabulary()
         self._areas = areas
+        self._plan_of, self._plans_named = plans, plans_named
+        self._plans: dict[str, Any] = {}
         self._own_areas: Mapping[str, Any] | None = None
         self.measures = dict(measures or {})
         self.key, self.name, self.height, self.row_noun = key, name, height, row_noun
@@ -349,6 +354,20 @@ class Table:
             raise BadQuestion("There is no such area", self.name, "Bring the outlines again.")
         lies: Bools = found.areas[at].holds(x, y)
         return lies
+
+    @property
+    def plans(self) -> Sequence[tuple[str, str, str]]:
+        """The plans groups were placed on: key, name, and the column of the groups; the newest first."""
+        return self._plans_named() if self._plans_named is not None else ()
+
+    def plan(self, key: str) -> Any:
+        """Return a plan with what was placed on it, or say that it is gone."""
+        if key not in self._plans:
+            found = self._plan_of(key) if self._plan_of is not None else None
+            if found is None:
+                raise BadQuestion("This plan is not there any more", self.name, "Bring its picture again.")
+            self._plans[key] = found
+        return self._plans[key]
 
     def column(self, name: str) -> Column:
         """Return the column of this name, or say which names are close."""

@@ -26,11 +26,14 @@ from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.turns import Beside, Light, Only, See, Slot
 from night_trail.demo.crews import write_crews
 from night_trail.demo.light_traps import write_traps
+from night_trail.demo.line_map import FILE as MAP_FILE
+from night_trail.demo.line_map import line_map, placed_lines
 from night_trail.demo.night_buses import write_csv
 from night_trail.demo.outlines import FILE, outlines
 from night_trail.tables.arrivals import read_arrival
 from night_trail.tables.models import Arrival, Table
 from night_trail.tables.own_areas import bring_areas
+from night_trail.tables.plans import bring_plan, draft_of, drawn_as_placed, put
 from night_trail.tales.figures import figures_of
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.services import add_stop
@@ -47,9 +50,15 @@ ON_OTHER_WET = "rain_mm above 2 and depot is not Tallow Lane"
 
 
 def bring_buses(owner: Any) -> Table:
-    """Write the trips as a file and read it the way any other file is read; its districts have outlines."""
+    """Write the trips as a file and read it the way any other file is read; its districts have outlines,
+    its lines a map.
+    """
     made = _bring(owner, "night_buses.csv", write_csv)
     bring_areas(made, outlines(), FILE)
+    lines = draft_of(bring_plan(made, line_map(), MAP_FILE), "line")
+    for line, (x, y) in placed_lines().items():
+        put(lines, line, x, y)
+    drawn_as_placed(lines)
     return made
 
 

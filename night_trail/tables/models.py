@@ -10,6 +10,7 @@ from django.db import models
 from django.utils import timezone
 
 from night_trail.core.errors import NightTrailError, NoLonger
+from night_trail.core.places.plan import PlanPicture
 from night_trail.core.reading import ReadingSettings, table_name
 from night_trail.core.recipe import Step
 from night_trail.core.recipe.steps import Lost
@@ -279,6 +280,51 @@ class Arrival(models.Model):
     def settings_value(self) -> ReadingSettings:
         """Return what was decided by hand about reading it."""
         return kept(self.settings, ReadingSettings, "way of reading", self.title, "Bring the file again.")
+
+
+class OwnPlan(models.Model):
+    """A plan of a table's own: its picture, drawn anew from a file. It never changes."""
+
+    table = models.ForeignKey(Table, on_delete=models.CASCADE, related_name="own_plans")
+    key = models.CharField(max_length=40)
+    data = models.BinaryField()
+    made = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["table", "key"], name="plans once for a table")]
+
+    def __str__(self) -> str:
+        return f"plan {self.key} of {self.table}"
+
+    def picture(self) -> PlanPicture:
+        """Return its picture."""
+        return msgspec.json.decode(bytes(self.data), type=PlanPicture)
+
+
+class Placing(models.Model):
+    """Where the groups of a column stand on a plan, as shares of it from its left and its top.
+
+    One that is a ``draft`` is being worked on; the others never change, and questions name their ``key``.
+    """
+
+    plan = models.ForeignKey(OwnPlan, on_delete=models.CASCADE, related_name="placings")
+    column = models.CharField(max_length=200)
+    key = models.CharField(max_length=40, blank=True, db_index=True)
+    draft = models.BooleanField(default=False)
+    places = models.JSONField(default=dict)
+    made = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["plan", "column"], condition=models.Q(draft=True), name="one draft of a column"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.column} on {self.plan}"
 
 
 class OwnAreas(models.Model):

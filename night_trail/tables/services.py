@@ -17,6 +17,7 @@ from night_trail.tables import cache
 from night_trail.tables.calling import calling_of
 from night_trail.tables.models import Place, Table, Version
 from night_trail.tables.own_areas import areas_of
+from night_trail.tables.plans import plan_of, plans_of
 
 MOST_NAME = 80
 MOST_MEASURES = 50
@@ -61,6 +62,8 @@ def core_table(version: Version, its_table: Table | None = None) -> CoreTable:
         measures=msgspec.convert(table.measures, dict[str, Measure]),
         called=calling_of(table),
         areas=lambda: areas_of(table),
+        plans=lambda key: plan_of(table, key),
+        plans_named=lambda: plans_of(table),
     )
 
 

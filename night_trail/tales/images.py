@@ -1,13 +1,8 @@
-"""Images of a writer's own: read as nothing but PNG or JPEG, turned upright, and written anew.
-
-What a file holds beside its pixels (where and when it was taken, by which camera, whatever
-else was put in) does not come along.
-"""
+"""Images of a writer's own: read as pixels and written anew."""
 
 from __future__ import annotations
 
 import io
-import warnings
 from typing import Any
 
 from django.core.files.uploadedfile import UploadedFile
@@ -15,9 +10,8 @@ from django.http import Http404, HttpResponse
 
 from night_trail.core.errors import NightTrailError
 from night_trail.tales.models import Image, Tale
+from night_trail.web.pixels import MOST_BYTES, opened, refused
 
-MOST_BYTES = 12_000_000
-MOST_PIXELS = 40_000_000
 LONGEST = 1_600
 """Pixels of the longer side that are kept: wider than any page shows it."""
 
@@ -36,28 +30,7 @@ def read_image(data: bytes) -> tuple[bytes, str, int, int]:
     NightTrailError
         Where it is neither PNG nor JPEG, is broken, or has too many bytes or pixels.
     """
-    from PIL import Image as Pixels  # noqa: PLC0415  (slow import, only here)
-    from PIL import ImageOps  # noqa: PLC0415
-
-    if len(data) > MOST_BYTES:
-        raise _refused(f"it has more than {MOST_BYTES // 1_000_000} MB")
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("error", Pixels.DecompressionBombWarning)
-            with Pixels.open(io.BytesIO(data), formats=("PNG", "JPEG")) as found:
-                if found.width * found.height > MOST_PIXELS:
-                    raise _refused(f"it has more than {MOST_PIXELS // 1_000_000} million pixels")
-                found.load()
-                upright = ImageOps.exif_transpose(found)
-        return _written(upright)
-    except NightTrailError:
-        raise
-    except (OSError, ValueError, SyntaxError, Warning, Pixels.DecompressionBombError):
-        raise _refused("it is neither PNG nor JPEG, or broken") from None
-
-
-def _refused(why: str) -> NightTrailError:
-    return NightTrailError(f"This image was not taken: {why}", "", "Choose a PNG or JPEG.")
+    return _written(opened(data))
 
 
 def _written(found: Any) -> tuple[bytes, str, int, int]:
@@ -79,7 +52,7 @@ def take_image(tale: Tale, file: object) -> Image:
     if not isinstance(file, UploadedFile):
         raise NightTrailError("No image was chosen", "", "Choose a PNG or JPEG.")
     if (file.size or 0) > MOST_BYTES:
-        raise _refused(f"it has more than {MOST_BYTES // 1_000_000} MB")
+        raise refused(f"it has more than {MOST_BYTES // 1_000_000} MB")
     return keep_image(tale, file.read())
 
 

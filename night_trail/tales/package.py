@@ -38,13 +38,15 @@ from night_trail.tables.cells import write_parquet
 from night_trail.tables.models import Table, Version
 from night_trail.tables.own_areas import MOST as MOST_FILES
 from night_trail.tables.own_areas import areas_of, keep_areas
+from night_trail.tables.plans import PackedPlans, keep_packed, packed_plans
 from night_trail.tables.services import core_table
 from night_trail.tales.export.gathered import told
-from night_trail.tales.images import ENDINGS, MOST_BYTES, keep_image
+from night_trail.tales.images import ENDINGS, keep_image
 from night_trail.tales.models import Image, Stop, Tale
 from night_trail.tales.services import MOST_STOPS
 from night_trail.trails.models import Cairn, Step, Trail
 from night_trail.trails.rewalk import fits
+from night_trail.web.pixels import MOST_BYTES
 
 MOST_JSON = 40_000_000
 MOST_ENTRIES = 2_000
@@ -65,6 +67,7 @@ class PackedTable(FrozenStruct, frozen=True):
     height: Annotated[int, msgspec.Meta(ge=0)]
     measures: dict[str, Measure] = {}
     areas: Annotated[dict[str, OwnAreas], msgspec.Meta(max_length=MOST_FILES)] = {}
+    plans: PackedPlans = PackedPlans()
 
 
 class PackedCairn(FrozenStruct, frozen=True):
@@ -200,6 +203,7 @@ def _table(version: Version, at: int) -> PackedTable:
         height=version.height,
         measures=msgspec.convert(table.measures, dict[str, Measure]),
         areas=dict(areas_of(table)),
+        plans=packed_plans(table),
     )
 
 
@@ -398,6 +402,7 @@ def _kept_table(table: PackedTable, version: Version, person: Any) -> Table:
     for own in table.areas.values():
         check_areas(own, table.name)
         keep_areas(made, own)
+    keep_packed(made, table.plans)
     return made
 
 

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from night_trail.core.conditions import OneOf, mask
 from night_trail.core.errors import BadQuestion
+from night_trail.core.kinship import all_below, children_of, tree_of
 from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
 from night_trail.core.question import Scene
@@ -20,7 +21,6 @@ from night_trail.core.questions.kin.answer import KinAnswer, check, kin
 from night_trail.core.questions.kin.kind import KIND
 from night_trail.core.questions.kin.question import Kin
 from night_trail.core.questions.kin.sentence import changed, turned
-from night_trail.core.questions.kin.tree import all_below, children_of, tree_of
 from night_trail.core.questions.kin.words import kin_words
 from night_trail.core.questions.registry import answer, figures_of
 from night_trail.core.questions.shared.gist import Gist
@@ -125,7 +125,12 @@ def test_figures_by_hand_alone_and_with_all_below() -> None:
     deeper = kin(asked(top="n1"), Rows(table))
     assert deeper.path == ("house", "north")
     figures = figures_of(answer(asked(depth=3), Rows(table)))
-    assert figures.names[:3] == ("unit", "above", "level") and len(figures.rows) == 7
+    assert figures.names[:3] == ("unit", "above", "rows") and len(figures.rows) == 7
+    levels = {row[0]: row[6:9] for row in figures.rows}
+    assert figures.names[6:9] == ("level 1", "level 2", "level 3")
+    assert levels["n1"] == ("house", "north", "n1") and levels["lone"] == ("lone", None, None)
+    closed = figures_of(answer(asked(depth=1), Rows(table)))
+    assert [row[:6] for row in closed.rows] == [row[:6] for row in figures.rows], "also of what is not opened"
     kept = kin(asked(depth=3), Rows(table, (OneOf("unit", ("n1", "s1")),)))
     assert {u.label: u.below for u in kept.shown}["house"] == 5.0, "a filter takes rows away, not the tree"
 

@@ -26,9 +26,9 @@ from night_trail.core.places.outlines import all_countries, countries, regions_o
 from night_trail.core.places.own import read_areas
 from night_trail.core.question import Scene
 from night_trail.core.questions.place.answer import PlaceAnswer, check, class_edges, place
+from night_trail.core.questions.place.coordinates import MOST_SPOTS
 from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.place.sentence import changed
-from night_trail.core.questions.place.spots import MOST_SPOTS
 from night_trail.core.questions.place.words import place_words_of
 from night_trail.core.questions.registry import figures_of
 from night_trail.core.rows import Rows
@@ -336,7 +336,7 @@ def test_slots_keep_what_fits() -> None:
     areas, _ = changed(Place(SUM, AT, "hexagons"), "at", "country", table)
     assert areas.shape == "areas" and areas.country is None
     back, label = changed(areas, "at", '["lon", "lat"]', table)
-    assert back.shape == "dots" and label == "placed by lat and lon"
+    assert back.shape == "areas" and label == "placed by lat and lon", "those areas that coordinates lie in"
     coloured, _ = changed(Place(SUM, AT, "hexagons", shade=MEAN), "coloured", "kind", table)
     assert (coloured.shape, coloured.shade) == ("dots", None)
 

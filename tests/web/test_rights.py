@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pytest
 from django.contrib.auth.models import User
 from django.http import HttpResponse
@@ -16,8 +17,9 @@ from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 from django.utils import timezone
 
+from night_trail.core.places.plan import PlanPicture
 from night_trail.tables.arrivals import add_to_bundle
-from night_trail.tables.models import Arrival, Bundle, Table, Version
+from night_trail.tables.models import Arrival, Bundle, OwnPlan, Table, Version
 from night_trail.tables.worker import beat_file
 from night_trail.tales.deeds import FIELDS
 from night_trail.tales.models import Comment, Edition, Image, Link, Tale
@@ -59,6 +61,9 @@ def a_worker_that_beats() -> None:
     os.utime(beat_file(), (an_hour_on, an_hour_on))
 
 
+PLAN = msgspec.json.encode(PlanPicture("plan", 2, 1, "data:image/png;base64,", "data:image/png;base64,"))
+
+
 @pytest.fixture
 def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Path) -> dict[str, str]:
     """An address of the owner's things for every pattern."""
@@ -90,6 +95,7 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         "edition": 1,
         "point": StartingPoint.objects.create(table=table, person=owner, name="p", scene=step.scene).pk,
         "image": image.pk,
+        "plan": OwnPlan.objects.get_or_create(table=table, key="plan", defaults={"data": PLAN})[0].key,
         "comment": Comment.objects.create(stop=stop, name="Reader", text="Why?").pk,
     }
     arrival = Arrival.objects.get(table=table)
@@ -193,6 +199,7 @@ def test_the_owner_meets_no_server_error(address: dict[str, str], client: Client
     wanting = ("people:enter", "people:invited", "tables:finding", "trails:same-rows", "trails:reword")
     wanting += ("trails:groups", "trails:groups-csv", "trails:at-hand", "trails:walk-again", "trails:claim")
     wanting += ("trails:rewalked", "tales:claim", "trails:played", "trails:panels", "trails:shape")
+    wanting += ("trails:placing",)
     seen = {n: client.get(address[n]).status_code for n in first if n not in wanting}
     assert set(seen.values()) <= {200, 204, 302, 405}, seen
     assert walked({"owner": client}, address, last, fine) == {}

@@ -51,6 +51,7 @@ LOOKS_AT_A_TRAIL = {
         "trails:shapes",
         "trails:shape",
         "trails:own-areas",
+        "trails:own-plans",
     ),
     *(
         "trails:side-by-side",
@@ -67,6 +68,7 @@ LOOKS_AT_A_TRAIL = {
     ),
 }
 GOES_ON = {
+    "trails:placing",
     *("trails:turn", "trails:condition", "trails:reword", "trails:cairn", "trails:cairn-edit"),
     *(
         "trails:cairn-take",
@@ -140,6 +142,7 @@ def test_a_role_opens_its_thing_and_nothing_else(
         "trails:played",
         "trails:panels",
         "trails:shape",
+        "trails:placing",
     }
     assert MAY[kind, role] - wanting <= open_to
     if role is Role.READ:

@@ -20,10 +20,12 @@ from night_trail.core.conditions import (
     Loop,
     Missing,
     Near,
+    Nearest,
     Not,
     OneOf,
     Recent,
     Recurs,
+    Under,
     axis_bound,
     moment,
 )
@@ -67,8 +69,12 @@ def in_words(condition: Condition, table: Table) -> str:  # noqa: C901  (one cas
             return f"in {called}"
         case Near():
             return f"within {number(condition.km, 4)} km of {place_words(*condition.place)}"
+        case Nearest(_, _, place, n):
+            return f"the {n:,} nearest to {place_words(*place)}"
         case Above(column, other):
             return f"{column} {'after' if table.column(column).kind.temporal else 'above'} {other}"
+        case Under(unit, above, top):
+            return f"{unit} is {top} or below it by {above}"
         case Again(columns):
             shown = [*columns[:SHOWN], *([f"{len(columns) - SHOWN} more"] if len(columns) > SHOWN else [])]
             return f"{', '.join(shown) if columns else 'every cell'} as in an earlier row"
@@ -294,26 +300,33 @@ def _again(text: str, table: Table) -> Again | None:
 
 
 _NEAR = re.compile(
-    r"within (\d[\d,]*(?:\.\d+)?) ?km of ([-−+]?\d+(?:\.\d+)?)(?: ?°)?(?: ?([NS]))?"
+    r"(?:within (\d[\d,]*(?:\.\d+)?) ?km of|the (\d[\d,]*) nearest to) "
+    r"([-−+]?\d+(?:\.\d+)?)(?: ?°)?(?: ?([NS]))?"
     r"[,;]? +([-−+]?\d+(?:\.\d+)?)(?: ?°)?(?: ?([EW]))?",
     re.IGNORECASE,
 )
 
 
-def _near(text: str, table: Table) -> Near | None:
-    """Return the condition of a distance from a place: ``within 5 km of 54.1, -2.87``, latitude first."""
+def _near(text: str, table: Table) -> Near | Nearest | None:
+    """Return the condition of a distance from a place, latitude first.
+
+    ``within 5 km of 54.1, -2.87``, or ``the 20 nearest to 54.1, -2.87``.
+    """
     found = _NEAR.fullmatch(text.strip())
     if found is None:
         return None
     where = coordinates(table)
     if where is None:
         raise BadQuestion("No column says where rows lie", table.name, "It needs a latitude and a longitude.")
-    km, north, east = (float(found[i].replace(",", "").replace("−", "-")) for i in (1, 2, 4))
-    north *= -1 if (found[3] or "").upper() == "S" else 1
-    east *= -1 if (found[5] or "").upper() == "W" else 1
-    if not (0 < km <= 25_000 and abs(north) <= 90 and abs(east) <= 360):
+    far, north, east = (
+        float((found[i] or "0").replace(",", "").replace("−", "-")) for i in (1 if found[1] else 2, 3, 5)
+    )
+    north *= -1 if (found[4] or "").upper() == "S" else 1
+    east *= -1 if (found[6] or "").upper() == "W" else 1
+    most = 25_000 if found[1] else 1_000_000
+    if not (0 < far <= most and abs(north) <= 90 and abs(east) <= 360):
         raise BadQuestion(f"“{text.strip()}” is nowhere on Earth", table.name, "Write the latitude first.")
-    return Near(*where, (east, north), km)
+    return Near(*where, (east, north), far) if found[1] else Nearest(*where, (east, north), int(far))
 
 
 def _above(column: Column, rest: str, table: Table) -> Above | None:

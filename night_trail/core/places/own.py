@@ -9,8 +9,8 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from night_trail.core.conditions import within
 from night_trail.core.errors import Unreadable
+from night_trail.core.places.inside import areas_around
 from night_trail.core.places.names import folded
 from night_trail.core.places.outlines import Area
 from night_trail.core.table import Bools, Floats
@@ -34,18 +34,8 @@ class OwnArea(msgspec.Struct, frozen=True):
 
         Shape (n,), degrees; what has NaN lies in none.
         """
-        inside = np.zeros(len(longitudes), dtype=np.bool_)
-        for ring in self.rings:
-            corners = np.array(ring, dtype=np.float64)
-            low, high = corners.min(axis=0), corners.max(axis=0)
-            near = np.flatnonzero(
-                (longitudes >= low[0])
-                & (longitudes <= high[0])
-                & (latitudes >= low[1])
-                & (latitudes <= high[1])
-            )
-            inside[near] ^= within(corners, longitudes[near], latitudes[near])
-        return inside
+        rings = [np.array(ring, dtype=np.float64) for ring in self.rings]
+        return np.asarray(areas_around([rings], longitudes, latitudes) == 0)
 
 
 class OwnAreas(msgspec.Struct, frozen=True):

@@ -49,12 +49,13 @@ class Names:
                 box = (left - 2, middle - 6.5, left + wide + 2, middle + 6.5)
                 start, top, end, bottom = self._plot
                 inside = box[0] >= start and box[2] <= end and box[1] >= top - 8 and box[3] <= bottom
-                if inside and not any(_touch(box, other) for k, other in enumerate(taken) if k != i):
+                if inside and not any(touch(box, other) for k, other in enumerate(taken) if k != i):
                     taken.append(box)
                     found.append(label(said, left, middle + 4, "start", "point-name"))
                     break
         return found
 
 
-def _touch(a: Box, b: Box) -> bool:
+def touch(a: Box, b: Box) -> bool:
+    """Whether two boxes overlap."""
     return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]

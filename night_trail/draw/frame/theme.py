@@ -70,4 +70,9 @@ def standalone_style(theme: str) -> str:
     style = PICTURE_CSS.read_text(encoding="utf-8")
     for name, colour in TOKENS[theme].items():
         style = style.replace(f"var(--{name})", colour)
-    return style
+    # a plan drawn on white is turned over, as the page does
+    return style + (
+        "svg .plan-light { filter: invert(1) hue-rotate(180deg); mix-blend-mode: screen; }"
+        if theme == "night"
+        else ""
+    )

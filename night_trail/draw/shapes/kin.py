@@ -93,6 +93,7 @@ class _Drawn:
     def _card(self, unit: Unit, x: float, y: float, wide: float, high: float) -> None:
         canvas, top = self.canvas, y - high / 2
         odd = " others" if unit.others else " odd" if unit.odd else ""
+        odd += " marked" if self.answer.marked(unit.below) else ""
         shape = el(
             "rect", class_=f"kin-card{odd}", id=canvas.id("b", unit.key), x=x, y=top, width=wide, height=high,
             rx=4,

@@ -9,17 +9,19 @@ import numpy as np
 
 from night_trail.core.places.flat import back_upright, sideways, upright
 from night_trail.core.places.outlines import Area, all_countries, regions_of
-from night_trail.core.questions.place.answer import PlaceAnswer
-from night_trail.core.questions.place.sentence import areas_words
-from night_trail.core.questions.place.words import figure_said, shade_said
+from night_trail.core.places.plan import ACROSS, Plan
+from night_trail.core.questions.place.answer import Histories, PlaceAnswer
+from night_trail.core.questions.place.sentence import areas_words, plan_words
+from night_trail.core.questions.place.words import MOST_ARCS, figure_said, shade_said
 from night_trail.core.questions.shared.measure_slots import measure_words
 from night_trail.core.table import Table
 from night_trail.draw.frame.canvas import Canvas, Size, Stands, label, line
 from night_trail.draw.frame.earth import area_path, in_sight, land_path, says_something
 from night_trail.draw.frame.legend import Word, legend
-from night_trail.draw.frame.names import Box, Names
+from night_trail.draw.frame.names import Box, Names, touch
 from night_trail.draw.frame.scales import Linear, Upright, ticks
 from night_trail.draw.frame.svg import Svg, el
+from night_trail.draw.frame.svg import group as drawn_group
 from night_trail.draw.frame.text import width
 
 LARGEST = {"full": 22.0, "beside": 10.0, "thumb": 4.0}
@@ -29,6 +31,10 @@ SHADES_OF = {1: (6,), 2: (2, 6), 3: (2, 4, 6), 4: (1, 3, 4, 6), 5: (1, 2, 3, 5, 
 """Which shades so many classes have."""
 
 GRATICULE = 5
+WIDEST = {"full": 16.0, "beside": 7.0, "thumb": 3.0}
+PLAIN_ARC, THINNEST, MANY_ARCS = 1.5, 0.6, 30
+HISTORY = (40.0, 14.0)
+"""How wide and high a small line over time is."""
 
 
 def draw_place(answer: PlaceAnswer, table: Table, size: Size, prefix: str) -> Canvas:
@@ -46,6 +52,8 @@ class _Drawn:
         self.spots = answer.spots
         self.said, self.shaded = figure_said(answer), shade_said(answer, table)
         self.shading = answer.shading
+        on = answer.question.drawn_on
+        self.plan: Plan | None = None if on is None else table.plan(on)
         self.detail = canvas.size.detail
         self.written: list[Box] = []
 
@@ -61,8 +69,9 @@ class _Drawn:
         if worded:
             legend(canvas, self._words(), 12.0)
         self._ground()
-        {"areas": self._areas, "hexagons": self._hexagons, "dots": self._dots}[answer.shape]()
-        if len(answer.question.at) == 2:
+        shapes = {"areas": self._areas, "hexagons": self._hexagons, "dots": self._dots, "arcs": self._arcs}
+        shapes[answer.shape]()
+        if len(answer.question.at) == 2 and answer.shape != "arcs":
             canvas.x_column, canvas.y_column = answer.question.at
         canvas.x, canvas.y, canvas.zooms = self.x, self.y, "xy"
         if canvas.full:
@@ -71,6 +80,8 @@ class _Drawn:
     def _fitted(self) -> None:
         """Lay what is seen into the room there is, a degree as long both ways on the parallel."""
         canvas, parallel = self.canvas, self.spots.parallel
+        if self.plan is not None:
+            return self._fitted_plan()
         west, east, south, north = self.spots.window
         x0, x1 = sideways(np.array([west, east]), parallel).tolist()
         y0, y1 = upright(np.array([south, north]), parallel).tolist()
@@ -84,10 +95,21 @@ class _Drawn:
         low, top = max(middle_y - up, -pole), min(middle_y + up, pole)
         centre = (canvas.y_start + canvas.y_end) / 2
         self.x = Linear((middle_x - across) / flat, (middle_x + across) / flat, canvas.x_start, canvas.x_end)
-        self.y = Upright(
+        self.y: Linear = Upright(
             back_upright(low, parallel), back_upright(top, parallel),
             centre + (middle_y - low) * self.scale, centre - (top - middle_y) * self.scale,
         )  # fmt: skip
+
+    def _fitted_plan(self) -> None:
+        """Lay what is seen of a plan into the room there is."""
+        canvas = self.canvas
+        west, east, south, north = self.spots.window
+        wide, high = canvas.x_end - canvas.x_start, canvas.y_end - canvas.y_start
+        scale = max(min(wide / max(east - west, 1e-9), high / max(north - south, 1e-9)), 1e-9)
+        across, up = (wide / scale - (east - west)) / 2, (high / scale - (north - south)) / 2
+        self.scale = scale
+        self.x = Linear(west - across, east + across, canvas.x_start, canvas.x_end)
+        self.y = Linear(south - up, north + up, canvas.y_end, canvas.y_start)
 
     # ---- the ground ----
 
@@ -103,11 +125,28 @@ class _Drawn:
         )
         canvas.under.append(el("clipPath", seen, id=clip))
         self.clip = f"url(#{clip})"
+        if self.plan is not None:
+            self._plan_ground(self.plan)
+            return
         if canvas.full:
             self._graticule()
         self.outlined = says_something(self.x)
         if self.outlined and not (self.answer.shape == "areas" and self.spots.level == "countries"):
             canvas.under.append(el("path", class_="land", d=land_path(self.x, self.y), clip_path=self.clip))
+
+    def _plan_ground(self, plan: Plan) -> None:
+        """Lay the picture of the plan under what stands on it."""
+        left, right = self.x(0.0), self.x(ACROSS)
+        top, foot = self.y(plan.picture.high), self.y(0.0)
+        self.outlined = False
+        self.canvas.under.append(
+            el(
+                "image", class_=f"plan{' plan-light' if plan.picture.light else ''}",
+                href=plan.picture.large if self.canvas.full else plan.picture.small,
+                x=round(left, 1), y=round(top, 1), width=round(right - left, 1), height=round(foot - top, 1),
+                preserveAspectRatio="none", clip_path=self.clip,
+            )
+        )  # fmt: skip
 
     def _graticule(self) -> None:
         canvas = self.canvas
@@ -138,8 +177,13 @@ class _Drawn:
         unit = answer.column.unit_words if answer.column is not None else ""
         title = f"{title}, {unit}" if unit else title
         if self.shading is None and answer.sized:
-            title = f"size: {title}"
+            title = f"{'width' if answer.shape == 'arcs' else 'size'}: {title}"
         canvas.over.append(label(title, 2.0, at, "start", "axis-title"))
+        if self.plan is not None:
+            canvas.over.append(label(self._plan_said(), 2.0, canvas.size.height - 6.0, "start"))
+            if self.shading is not None and answer.question.coloured is None:
+                self._key(at)
+            return
         near = "outlines: Natural Earth" if self.outlined else "no outlines this near"
         if self.spots.level == "areas":
             near = f"areas: {areas_words(answer.question.areas or '', self.table)}"
@@ -148,9 +192,23 @@ class _Drawn:
             if self.spots.parallel
             else "areas true"
         )
-        canvas.over.append(label(f"{flat} · {near}", 2.0, canvas.size.height - 6.0, "start"))
+        said = [flat, near, *self._histories_said()]
+        canvas.over.append(label(" · ".join(said), 2.0, canvas.size.height - 6.0, "start"))
         if self.shading is not None and self.answer.question.coloured is None:
             self._key(at)
+
+    def _plan_said(self) -> str:
+        return " · ".join(
+            [f"plan: {plan_words(self.answer.question.drawn_on or '', self.table)}", *self._histories_said()]
+        )
+
+    def _histories_said(self) -> list[str]:
+        found = self.answer.histories
+        return (
+            []
+            if found is None
+            else [f"small lines where there is room: {found.first} to {found.last}, on one scale"]
+        )
 
     def _key(self, at: float) -> None:
         """Draw a box for each class, and where each begins."""
@@ -196,6 +254,8 @@ class _Drawn:
     # ---- what lies there ----
 
     def _tone(self, i: int) -> str:
+        if self.answer.question.rule is not None:
+            return "point hue-3" if self.answer.marked(i) else "point unmarked"
         if self.answer.groups is not None:
             group = int(self.answer.groups[i])
             return f"point hue-{self.answer.hues[group]}" if group >= 0 else "point hue-7"
@@ -256,6 +316,7 @@ class _Drawn:
         _, most = canvas.span(size_of, 0.0, float(known.max()) if len(known) else 0.0)
         names = self._names()
         called = self.spots.level is not None or bool(self.spots.named)
+        standing: list[tuple[int, float, float, float]] = []
         # small ones lie on top of large ones
         for i in answer.order.tolist():
             if not answer.n[i]:
@@ -287,7 +348,89 @@ class _Drawn:
             self._mark(i, shape, lit)
             if called:
                 names.offer(self.spots.labels[i], at_x, at_y, radius)
+            standing.append((i, at_x, at_y, radius))
+        if canvas.full and answer.histories is not None:
+            self._all_histories(answer.histories, standing, names)
         canvas.over.extend(names.placed())
+
+    def _all_histories(
+        self, found: Histories, standing: list[tuple[int, float, float, float]], names: Names
+    ) -> None:
+        """Draw the small line of each spot under or over it, where neither covers another."""
+        wide, high = HISTORY
+        taken = [*((x - r, y - r, x + r, y + r) for _, x, y, r in standing), *self.written]
+        for place, (i, x, y, radius) in enumerate(standing):
+            for top in (y + radius + 4, y - radius - high - 5):
+                box = (x - wide / 2 - 3, top - 2, x + wide / 2 + 3, top + high + 3)
+                inside = self.x.start <= box[0] and box[2] <= self.x.end and self.y.end <= box[1]
+                free = not any(touch(box, other) for k, other in enumerate(taken) if k != place)
+                if inside and box[3] <= self.y.start and free:
+                    self._history(found, i, x, top)
+                    taken.append(box)
+                    names.block(box)
+                    break
+
+    def _history(self, found: Histories, i: int, x: float, y: float) -> None:
+        """Draw a spot's figures over time, all on one scale."""
+        values, (wide, high) = found.values[i], HISTORY
+        least, most = min(0.0, float(np.nanmin(found.values))), float(np.nanmax(found.values))
+        room = most - least or 1.0
+        points = [
+            f"{x - wide / 2 + wide * at / (len(values) - 1):.1f} {y + high * (1 - (v - least) / room):.1f}"
+            if math.isfinite(v) else None
+            for at, v in enumerate(values.tolist())
+        ]  # fmt: skip
+        d, down = "", False
+        for point in points:
+            d += "" if point is None else f"{'L' if down else 'M'}{point}"
+            down = point is not None
+        ground = el(
+            "rect",
+            class_="history-ground",
+            x=x - wide / 2 - 3,
+            y=y - 2,
+            width=wide + 6,
+            height=high + 5,
+            rx=2,
+        )
+        self.canvas.over.append(ground)
+        if d:
+            self.canvas.over.append(el("path", class_="history", d=d))
+
+    def _arcs(self) -> None:
+        """Draw each way as an arc that bends to its left, as wide as its figure."""
+        answer, canvas, spots = self.answer, self.canvas, self.spots
+        assert spots.onward is not None  # noqa: S101  (arcs lead somewhere)
+        known = answer.figures[np.isfinite(answer.figures)]
+        size_of = f"width: {measure_words(answer.question.measure, self.table)}"
+        _, most = canvas.span(size_of, 0.0, float(known.max()) if len(known) else 0.0)
+        # many are thinner, so that what lies under them is seen
+        widest = WIDEST[self.detail] * min(1.0, math.sqrt(MANY_ARCS / max(len(answer.n), 1)))
+        # wide ones first, so that narrow ones lie on top of them
+        for i in answer.order.tolist()[:MOST_ARCS]:
+            if not answer.n[i]:
+                continue
+            x0, y0 = self.x(float(spots.longitudes[i])), self.y(float(spots.latitudes[i]))
+            x1, y1 = self.x(float(spots.onward[0][i])), self.y(float(spots.onward[1][i]))
+            d = _arc(x0, y0, x1, y1)
+            stroke = PLAIN_ARC
+            if answer.sized:
+                share = max(float(answer.figures[i]), 0.0) / most if most > 0 else 0.0
+                stroke = max(widest * share, THINNEST)
+            key = spots.keys[i]
+            drawn = el(
+                "path", class_=f"arc {self._tone(i)}", id=canvas.id("p", key), d=d, stroke_width=stroke
+            )
+            end = el("circle", class_=f"arc-end {self._tone(i)}", cx=x1, cy=y1, r=max(stroke / 2 + 0.6, 1.6))
+            hit = el("path", class_="arc-hit", d=d)
+            lit = None
+            if share := self._lit_share(i):
+                lit = el(
+                    "path", class_="arc lit", id=canvas.id("l", key), d=d,
+                    stroke_width=max(stroke * share, THINNEST),
+                )  # fmt: skip
+            canvas.around(key, (x0 + x1) / 2, (y0 + y1) / 2)
+            self._mark(i, drawn_group(hit, drawn, end) if canvas.labelled else drawn, lit)
 
     def _hexagons(self) -> None:
         answer, canvas = self.answer, self.canvas
@@ -360,6 +503,13 @@ class _Drawn:
         )
         if d:
             canvas.under.append(el("path", class_="without", d=d, fill=f"url(#{hatch})", clip_path=self.clip))
+
+
+def _arc(x0: float, y0: float, x1: float, y1: float) -> str:
+    """Return an arc from one place to another that bends to its left, a fifth of its length."""
+    across, down = x1 - x0, y1 - y0
+    bend_x, bend_y = (x0 + x1) / 2 + 0.4 * down, (y0 + y1) / 2 - 0.4 * across
+    return f"M{x0:.1f} {y0:.1f}Q{bend_x:.1f} {bend_y:.1f} {x1:.1f} {y1:.1f}"
 
 
 def _hexagon(x: float, y: float, radius: float, class_: str, id_: str, clip: str) -> Svg:

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from night_trail.core.at_hand import at_hand
 from night_trail.core.conditions import Condition, check
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.conditions import in_words
 from night_trail.core.question import decode, to_json
 from night_trail.core.questions.registry import short_name
 from night_trail.core.turns import Light, See
@@ -40,6 +41,7 @@ def held(request: HttpRequest, trail: int, step: int) -> HttpResponse:
         "picture": picture,
         "name": short_name(hand.made_of) if hand.made_of is not None else "",
         "light": to_json(Light(rows)),
+        "rings": [(in_words(ring, desk.table), to_json(Light(ring))) for ring in hand.rings],
         "why": to_json(See(hand.why)) if hand.why is not None else "",
         "differs": to_json(See(hand.differs)) if hand.differs is not None else "",
         "others": [(label, to_json(See(question))) for label, question in hand.others],

@@ -88,9 +88,16 @@ def _doors(slot: str, step: Step) -> list[dict[str, str]]:
                 "target": "#popover",
             }
         ]
-    if slot in ("at", "areas") or (slot == "shape" and isinstance(step.scene_value().main, Place)):
+    if slot in ("at", "areas", "drawn_on") or (
+        slot == "shape" and isinstance(step.scene_value().main, Place)
+    ):
         own = reverse("trails:own-areas", args=where)
-        return [{"text": "areas of your own…", "hint": "GeoJSON", "address": own, "target": "#popover"}]
+        doors = [{"text": "areas of your own…", "hint": "GeoJSON", "address": own, "target": "#popover"}]
+        plan = reverse("trails:own-plans", args=where)
+        return [
+            *doors,
+            {"text": "a plan of your own…", "hint": "image", "address": plan, "target": "#popover"},
+        ]
     if slot == "breakdown":
         rows = reverse("trails:rows", args=where)
         return [{"text": "down to the rows", "hint": "one by one", "address": rows, "target": "#drawer"}]

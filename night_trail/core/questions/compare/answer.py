@@ -148,10 +148,7 @@ class CompareAnswer:
     def marked(self, value: float) -> bool:
         """Whether the rule of a table marks a figure."""
         rule = self.question.rule
-        if rule is None:
-            return False
-        at = self.overall if rule.at is None else rule.at
-        return value > at if rule.side == "above" else value < at
+        return rule is not None and rule.marks(value, self.overall)
 
 
 def compare_question(measure: Measure, across: Column) -> Compare:

@@ -9,7 +9,7 @@ from night_trail.core.language.numbers import counted
 from night_trail.core.periods import baselines
 from night_trail.core.question import to_json
 from night_trail.core.questions.compare.answer import CompareAnswer, by_difference, shapes_for
-from night_trail.core.questions.compare.question import Baseline, Compare, End, Rule
+from night_trail.core.questions.compare.question import Baseline, Compare, End
 from night_trail.core.questions.compare.sentence import (
     AXIS_WORDS,
     BY,
@@ -19,7 +19,6 @@ from night_trail.core.questions.compare.sentence import (
     baseline_words,
     keep_words,
     least_words,
-    rule_words,
 )
 from night_trail.core.questions.shared.basis import is_banded
 from night_trail.core.questions.shared.grouping import can_compare
@@ -32,6 +31,7 @@ from night_trail.core.questions.shared.measure_offers import (
 )
 from night_trail.core.questions.shared.measure_slots import measure_words
 from night_trail.core.questions.shared.offers import Looking, Offer, no_slot
+from night_trail.core.questions.shared.rules import rule_offers
 from night_trail.core.table import Column
 
 MANY_VALUES = 200
@@ -55,7 +55,7 @@ def offers(slot: str, look: Looking, question: Compare) -> list[Offer]:
         "baseline": _baselines,
         "keep": _keeps,
         "least": _leasts,
-        "rule": _rules,
+        "rule": lambda look, q: rule_offers(q.rule),
         "axis": _axes,
     }
     if slot not in makers:
@@ -161,16 +161,6 @@ def _leasts(look: Looking, question: Compare) -> list[Offer]:
 def _axes(look: Looking, question: Compare) -> list[Offer]:
     hints = {"zero": "lengths compare", "cut": "small differences show, lengths mislead"}
     return [Offer(words, key, key == question.axis, hints[key]) for key, words in AXIS_WORDS.items()]
-
-
-def _rules(look: Looking, question: Compare) -> list[Offer]:
-    made: list[Rule] = [Rule("above"), Rule("below")]
-    if question.rule is not None and question.rule not in made:
-        made.append(question.rule)
-    return [
-        Offer("nothing marked", None, question.rule is None),
-        *(Offer(f"marking what is {rule_words(r)}", to_json(r), r == question.rule) for r in made),
-    ]
 
 
 def _across(look: Looking, question: Compare) -> list[Offer]:

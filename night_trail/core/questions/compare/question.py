@@ -44,7 +44,7 @@ class Baseline(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_def
 
 
 class Rule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """Which figures of a table are marked: above or below a figure, that of all rows if none is given."""
+    """Which figures are marked: above or below a figure, that of all rows if none is given."""
 
     side: Literal["above", "below"]
     at: float | None = None
@@ -52,6 +52,11 @@ class Rule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     def __post_init__(self) -> None:
         if self.at is not None and not abs(self.at) < 1e300:
             raise BadQuestion("Figures cannot be marked from there", "rule", "Give a plain number.")
+
+    def marks(self, value: float, overall: float) -> bool:
+        """Whether a figure is marked; ``overall`` is that of all together. What is no figure is not."""
+        at = overall if self.at is None else self.at
+        return value > at if self.side == "above" else value < at
 
 
 class Compare(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, tag="compare"):

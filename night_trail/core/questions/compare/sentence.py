@@ -22,7 +22,7 @@ from night_trail.core.questions.compare.answer import (
     compare_question,
     fitted,
 )
-from night_trail.core.questions.compare.question import Baseline, Compare, Rule
+from night_trail.core.questions.compare.question import Baseline, Compare
 from night_trail.core.questions.shared.basis import is_banded
 from night_trail.core.questions.shared.measure_slots import (
     NAMED,
@@ -35,6 +35,7 @@ from night_trail.core.questions.shared.measure_slots import (
     with_column,
 )
 from night_trail.core.questions.shared.measures import first_shape
+from night_trail.core.questions.shared.rules import changed_rule, read_rule, rule_words
 from night_trail.core.questions.shared.sentence import Part, Sentence, chosen
 from night_trail.core.table import Table
 
@@ -117,11 +118,6 @@ def baseline_words(baseline: Baseline) -> str:
     if baseline.target is not None:
         return f"a target of {number(baseline.target, 12)}"
     return baseline.column or baseline.called or baseline.group or "other rows"
-
-
-def rule_words(rule: Rule) -> str:
-    """Return which figures a rule marks."""
-    return f"{rule.side} {'all together' if rule.at is None else number(rule.at, 6)}"
 
 
 def keep_words(keep: int | None, end: str = "most", differ: bool = False) -> str:
@@ -213,12 +209,8 @@ def _clause(question: Compare, rest: str, table: Table) -> tuple[Compare, str]: 
     for shape, words in sorted(SHAPE_WORDS.items(), key=lambda s: -len(s[1])):
         if found := re.match(rf"(?:drawn )?as {words}", rest, re.IGNORECASE):
             return replace(question, shape=cast(Any, shape)), rest[found.end() :]
-    if found := re.match(
-        r"(?:marking )?(?:what is )?(above|below) (all together|[-−\d.,]+)", rest, re.IGNORECASE
-    ):
-        at = None if found[2] == "all together" else real(found[2].rstrip(".,"), "rule")
-        rule = Rule(cast(Any, found[1].lower()), at)
-        return replace(question, rule=rule), rest[found.end() :]
+    if marking := read_rule(rest):
+        return replace(question, rule=marking[0]), marking[1]
     if found := KEPT.match(rest):
         end = "both" if found["both"] else "least" if found["end"].lower() in SMALLEST else "most"
         keep = 1 if found["one"] else _kept(found["keep"]) if found["keep"] else None
@@ -358,8 +350,8 @@ def _extended(question: Compare, slot: str, value: Any, table: Table) -> tuple[C
         asked = replace(question, least=_rows_each(value) if value else 1)
         return asked, least_words(asked.least, table) if asked.least > 1 else "groups of any size"
     if slot == "rule":
-        rule = decode(value, Rule, "rule") if value else None
-        return replace(question, rule=rule), f"marking {rule_words(rule)}" if rule else "nothing marked"
+        rule, label = changed_rule(value)
+        return replace(question, rule=rule), label
     raise BadQuestion(f"There is no slot “{slot}” in this sentence")
 
 

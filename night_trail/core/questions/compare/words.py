@@ -14,7 +14,7 @@ from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.compare.several import SeveralAnswer
 from night_trail.core.questions.shared.group_figures import Carried, GroupFigure
 from night_trail.core.questions.shared.lit_words import where_lit
-from night_trail.core.questions.shared.measure_words import decimals_of, evened, figure_of, gap_of
+from night_trail.core.questions.shared.measure_words import beside_all, decimals_of, evened, figure_of, gap_of
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.ranking import Extreme
 from night_trail.core.table import YEAR, Column, Kind, Table
@@ -44,9 +44,10 @@ def difference_words(answer: CompareAnswer) -> Callable[[GroupFigure | None], st
 def figure_words(answer: Measured) -> Callable[[float], str]:
     """Return how a figure of this comparison is written: with its unit, as a share, as a count."""
     if isinstance(answer, CompareAnswer):
+        measure = answer.question.measure
         halves = [(g.high - g.low) / 2 for g in answer.groups if g.low is not None and g.high is not None]
-        decimals = decimals_of([g.value for g in answer.groups], halves)
-        return evened(answer.question.measure, answer.column, decimals)
+        decimals = decimals_of(beside_all(measure, [g.value for g in answer.groups], answer.overall), halves)
+        return evened(measure, answer.column, decimals)
     return figure_of(answer.question.measure, answer.column)
 
 

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from night_trail.core.conditions import Condition, OneOf
+from night_trail.core.conditions import Condition, OneOf, Under
 from night_trail.core.errors import BadQuestion
+from night_trail.core.kinship import Tree, all_below, children_of, summed_up, tree_of
 from night_trail.core.measure import Aggregate
 from night_trail.core.questions.kin.question import Kin
-from night_trail.core.questions.kin.tree import Tree, all_below, children_of, summed_up, tree_of
 from night_trail.core.questions.shared.basis import Basis
 from night_trail.core.questions.shared.cells import Cells, held_in
 from night_trail.core.questions.shared.measures import ADDS_UP, check_measure
@@ -23,7 +23,7 @@ SUMMABLE: tuple[Aggregate, ...] = ("sum", "count", "mean", "share", "ratio")
 
 MOST_CHILDREN, MOST_SHOWN, MOST_DEEP = 14, 300, 5
 MOST_LIT = 400
-"""With so many units below it a unit lights them all; with more its own rows alone."""
+"""A unit with more below it lights them as all that is below it, not name by name."""
 
 
 @dataclass(frozen=True)
@@ -52,6 +52,21 @@ class Unit:
 
 
 @dataclass(frozen=True)
+class Below:
+    """All units from the top down, drawn or not, parents first: the names that lead to each, and its figures.
+
+    ``paths`` begin at the top, ``own`` and ``below`` have shape (units,) as ``n`` and ``under``, how
+    many stand below each.
+    """
+
+    paths: tuple[tuple[str, ...], ...]
+    own: Floats
+    below: Floats
+    n: Ints
+    under: Ints
+
+
+@dataclass(frozen=True)
 class KinAnswer:
     """The units that are drawn, parents before those below; ``path`` leads from the roots to the top.
 
@@ -73,11 +88,17 @@ class KinAnswer:
     several: tuple[str, ...]
     unknown: tuple[str, ...]
     branches: tuple[tuple[str, float], ...]
+    below: Below
 
     @property
     def adds_up(self) -> bool:
         """Whether figures of units add up to that of who stands above."""
         return self.question.measure.aggregate in ADDS_UP
+
+    def marked(self, value: float) -> bool:
+        """Whether the rule marks a figure."""
+        rule = self.question.rule
+        return rule is not None and rule.marks(value, self.total)
 
 
 def check(question: Kin, table: Table) -> None:
@@ -139,6 +160,7 @@ def kin(question: Kin, rows: Rows) -> KinAnswer:
         several=tuple(named[i] for i in tree.several),
         unknown=tuple(named[tree.rows :]),
         branches=making.branches(),
+        below=making.all_below(),
     )
 
 
@@ -201,6 +223,23 @@ class _Making:
         own = self._ranked(self.top)
         return tuple((self.tree.labels[i], float(self.below[i])) for i in own)
 
+    def all_below(self) -> Below:
+        """Return every unit from the top down, in the order of the tree."""
+        paths: list[tuple[str, ...]] = []
+        places: list[int] = []
+        waiting: list[tuple[int, tuple[str, ...]]] = [(at, ()) for at in reversed(self._tops())]
+        while waiting:
+            at, above = waiting.pop()
+            path = (*above, self.tree.labels[at])
+            paths.append(path)
+            places.append(at)
+            waiting += [(one, path) for one in reversed(self._ranked(at))]
+        index = np.array(places, dtype=np.int64)
+        return Below(tuple(paths), self.own[index], self.below[index], self.n_below[index], self.under[index])
+
+    def _tops(self) -> list[int]:
+        return [self.top] if self.top >= 0 else self._ranked(-1)
+
     def shown(self) -> tuple[Unit, ...]:
         """Return the units in the order of the tree."""
         if self.top >= 0:
@@ -245,10 +284,9 @@ class _Making:
             odd = "only named as being above"
         elif at in self.several:
             odd = "has several above"
-        under = int(self.under[at])
-        keys = [label]
-        if 0 < under <= MOST_LIT:
-            keys = [tree.labels[i] for i in all_below(self.children, at)]
+        under, question = int(self.under[at]), self.question
+        keys = [tree.labels[i] for i in all_below(self.children, at)] if 0 < under <= MOST_LIT else [label]
+        far = under > MOST_LIT
         return Unit(
             key=label,
             label=label,
@@ -261,7 +299,9 @@ class _Making:
             children=len(self.children.get(at, [])),
             under=under,
             opened=self._opens(at, depth),
-            condition=OneOf(self.question.unit, tuple(keys)),
+            condition=Under(question.unit, question.above, label)
+            if far
+            else OneOf(question.unit, tuple(keys)),
             odd=odd,
             lit=None if self.lit is None else int(self.lit[at]),
         )

@@ -1,4 +1,4 @@
-"""The numbers behind who belongs to whom, as a table: a row for each unit that is drawn."""
+"""The numbers behind who belongs to whom, as a table: a row for each unit, a column for each level."""
 
 from __future__ import annotations
 
@@ -8,17 +8,32 @@ from night_trail.core.questions.kin.answer import KinAnswer
 from night_trail.core.questions.shared.figures import Figure, Made
 from night_trail.core.questions.shared.measure_slots import short_measure
 
+MOST_LEVELS = 20
+
 
 def kin_figures(answer: KinAnswer) -> Made:
-    """Return the units with their figures alone and with all below."""
-    measured = short_measure(answer.question.measure)
+    """Return all units from the top down: what leads to each, its figures alone and with all below."""
+    question, every = answer.question, answer.below
+    measured = short_measure(question.measure)
+    deep = min(max((len(path) for path in every.paths), default=1), MOST_LEVELS)
+    lit = {unit.key: unit.lit for unit in answer.shown if not unit.others}
 
     def rows() -> Iterator[list[Figure]]:
-        for unit in answer.shown:
-            above = answer.shown[unit.parent].label if unit.parent >= 0 else (answer.path or (None,))[-1]
-            own = None if unit.others else unit.own
-            found: list[Figure] = [unit.label, above, unit.depth, unit.n_below, own, unit.below]
-            yield [*found, unit.children, unit.under, unit.lit]
+        for i, path in enumerate(every.paths):
+            above = path[-2] if len(path) > 1 else (answer.path or (None,))[-1]
+            found: list[Figure] = [
+                path[-1],
+                above,
+                int(every.n[i]),
+                float(every.own[i]),
+                float(every.below[i]),
+            ]
+            found += [int(every.under[i])]
+            if question.rule is not None:
+                found.append("marked" if answer.marked(float(every.below[i])) else None)
+            levels = path[:deep]
+            yield [*found, *levels, *[None] * (deep - len(levels)), lit.get(path[-1])]
 
-    names = [answer.question.unit, answer.question.above, "level", "rows", f"{measured}, alone"]
-    return [*names, f"{measured}, with all below", "directly below", "all below"], rows()
+    names = [question.unit, question.above, "rows", f"{measured}, alone", f"{measured}, with all below"]
+    names += ["all below", *(["marked"] if question.rule is not None else [])]
+    return [*names, *(f"level {i}" for i in range(1, deep + 1))], rows()

@@ -5,12 +5,13 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
+from night_trail.core.kinship import summed_up
 from night_trail.core.questions.kin.answer import SUMMABLE, KinAnswer, tree_in
 from night_trail.core.questions.kin.question import Kin
 from night_trail.core.questions.kin.sentence import depth_words
-from night_trail.core.questions.kin.tree import summed_up
 from night_trail.core.questions.shared.measure_offers import aggregate_offers, column_offers, per_offers
 from night_trail.core.questions.shared.offers import Looking, Offer, no_slot
+from night_trail.core.questions.shared.rules import rule_offers
 from night_trail.core.table import Column
 
 MOST_TOPS = 400
@@ -29,6 +30,8 @@ def offers(slot: str, look: Looking, question: Kin) -> list[Offer]:
             Offer(depth_words(n), str(n), n == question.depth)
             for n in range(1, max(2, min(answer.levels, 6)))
         ]
+    if slot == "rule":
+        return rule_offers(question.rule)
     if slot == "top":
         return _tops(look, question)
     if slot == "aggregate":

@@ -7,6 +7,7 @@ from typing import Annotated
 import msgspec
 
 from night_trail.core.measure import Measure, Name
+from night_trail.core.questions.compare.question import Rule
 
 MOST_NAMED = 200
 Key = Annotated[str, msgspec.Meta(max_length=500)]
@@ -17,7 +18,7 @@ class Kin(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults
     """Who belongs to whom, by the columns ``unit`` and ``above``, with a measure of each and all below it.
 
     ``top`` is the unit the picture begins at, None for the roots; it is opened ``depth`` levels,
-    those named ``opened`` further, those named ``closed`` not.
+    those named ``opened`` further, those named ``closed`` not. ``rule`` marks figures with all below.
     """
 
     unit: Name
@@ -27,6 +28,7 @@ class Kin(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults
     depth: Annotated[int, msgspec.Meta(ge=1, le=20)] = 2
     opened: Keys = ()
     closed: Keys = ()
+    rule: Rule | None = None
 
     @property
     def column(self) -> str:

@@ -20,6 +20,7 @@ from night_trail.core.questions.shared.measure_slots import (
     measure_parts,
 )
 from night_trail.core.questions.shared.measures import first_measure
+from night_trail.core.questions.shared.rules import changed_rule, read_rule, rule_words
 from night_trail.core.questions.shared.sentence import Part, Sentence
 from night_trail.core.table import Table
 
@@ -37,6 +38,10 @@ def said(question: Kin, table: Table, answer: Any = None) -> Sentence:
     else:
         addable.append(Part("begin at one of them", "top"))
     parts += [Part(", opened "), Part(depth_words(question.depth), "depth")]
+    if question.rule is not None:
+        parts += [Part(", marking what is "), Part(rule_words(question.rule), "rule")]
+    else:
+        addable.append(Part("mark figures", "rule"))
     return Sentence((*parts, Part("?")), tuple(addable))
 
 
@@ -93,7 +98,9 @@ def _clause(question: Kin, rest: str, table: Table) -> tuple[Kin, str]:
         column, behind = take_column(rest[found.end() :], table)
         if column is not None:
             return replace(question, measure=first_measure(column)), behind
-    if found := re.match(r"below (.+?)(?=,? opened |$)", rest, re.IGNORECASE):
+    if marking := read_rule(rest):
+        return replace(question, rule=marking[0]), marking[1]
+    if found := re.match(r"below (.+?)(?=,? (?:opened|marking) |$)", rest, re.IGNORECASE):
         return replace(question, top=found[1].strip()), rest[found.end() :]
     if found := re.match(r"opened (?:(one) level|(\d{1,2}) levels) down", rest, re.IGNORECASE):
         return replace(question, depth=_levels(found[2] or "1")), rest[found.end() :]
@@ -121,6 +128,9 @@ def changed(
         return replace(fresh, **{slot: name}), f"{'from' if slot == 'unit' else 'above:'} {name}"
     if slot == "top":
         return replace(question, top=value or None), f"below {value}" if value else "all of them"
+    if slot == "rule":
+        rule, label = changed_rule(value)
+        return replace(question, rule=rule), label
     if slot == "depth":
         depth = _levels(value)
         return replace(question, depth=depth, opened=(), closed=()), f"opened {depth_words(depth)}"

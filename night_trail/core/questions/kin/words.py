@@ -9,7 +9,8 @@ from night_trail.core.language.numbers import counted, listed, percent
 from night_trail.core.language.spans import Fact, Span, Words, spans
 from night_trail.core.questions.kin.answer import KinAnswer, Unit
 from night_trail.core.questions.shared.measure_slots import measure_words
-from night_trail.core.questions.shared.measure_words import decimals_of, evened
+from night_trail.core.questions.shared.measure_words import beside_all, decimals_of, evened
+from night_trail.core.questions.shared.rules import rule_words
 from night_trail.core.table import Table
 
 MOST_NAMES, MOST_FACTS = 5, 60
@@ -17,7 +18,9 @@ MOST_NAMES, MOST_FACTS = 5, 60
 
 def figure_said(answer: KinAnswer) -> Callable[[float], str]:
     """Return how a figure of this tree is written."""
-    decimals = decimals_of([u.below for u in answer.shown], [])
+    decimals = decimals_of(
+        beside_all(answer.question.measure, [u.below for u in answer.shown], answer.total), []
+    )
     return evened(answer.question.measure, answer.column, decimals)
 
 
@@ -38,7 +41,22 @@ def kin_words(answer: KinAnswer, table: Table) -> Words:
         roots=counted(answer.roots, "root"),
         levels=counted(answer.levels, "level"),
     )
-    return Words(headline + _largest(answer, said), tuple(facts), tuple(_cautions(answer, table)))
+    headline += _largest(answer, said) + _marked(answer, said)
+    return Words(headline, tuple(facts), tuple(_cautions(answer, table)))
+
+
+def _marked(answer: KinAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
+    """Say how many units a rule marks, of all from the top down."""
+    rule, every = answer.question.rule, answer.below.below
+    if rule is None:
+        return ()
+    n = sum(answer.marked(value) for value in every.tolist())
+    what = f", {said(answer.total)}" if rule.at is None else ""
+    text = " With all below, {n} of {units} {are} {rule}{what}."
+    return spans(
+        text, n=f"{n:,}", units=counted(len(every), "unit"), are=Span("is" if n == 1 else "are"),
+        rule=Span(rule_words(rule)), what=Span(what),
+    )  # fmt: skip
 
 
 def _largest(answer: KinAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:

@@ -12,7 +12,7 @@ from night_trail.core.questions.make_up.answer import DEEPEST, OF_AREA, MakeUpAn
 from night_trail.core.questions.make_up.question import THEN
 from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_slots import measure_words
-from night_trail.core.questions.shared.measure_words import decimals_of, evened
+from night_trail.core.questions.shared.measure_words import beside_all, decimals_of, evened
 from night_trail.core.table import Table
 
 MOST_FACTS = 60
@@ -22,7 +22,8 @@ HALF = 0.5
 
 def figure_said(answer: MakeUpAnswer) -> Callable[[float], str]:
     """Return how a figure of this make-up is written."""
-    decimals = decimals_of([p.figure for p in answer.parts], [])
+    figures = beside_all(answer.question.measure, [p.figure for p in answer.parts], answer.total)
+    decimals = decimals_of(figures, [])
     return evened(answer.question.measure, answer.column, decimals)
 
 

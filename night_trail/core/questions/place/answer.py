@@ -8,21 +8,41 @@ import numpy as np
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
+from night_trail.core.moments import GRAINS, MEAN_SECONDS, GrainName
 from night_trail.core.places.columns import can_name_places
 from night_trail.core.questions.compare.answer import times_of
+from night_trail.core.questions.place.lying import Spots
 from night_trail.core.questions.place.question import Classes, Place, PlaceShape
-from night_trail.core.questions.place.spots import Spots, spots_of
+from night_trail.core.questions.place.spots import lies_by, spots_of
 from night_trail.core.questions.shared.basis import ALL_ROWS, Basis, Grouping, grouping, hues
 from night_trail.core.questions.shared.cells import held_in, lit_in
 from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, overall, plain_figures
+from night_trail.core.questions.shared.periods import check_time, periods_of
 from night_trail.core.rows import Rows
-from night_trail.core.table import Column, Floats, Ints, Table
+from night_trail.core.stats.calendar import period_name
+from night_trail.core.table import Column, Floats, Ints, Kind, Table
 
 MOST_COLOURS = 7
 MOST_CLASSES = 5
+MOST_HISTORIES, MOST_PERIODS = 60, 60
+"""So many spots have a small line each, over so many periods."""
+
 LEAST_ROWS = 10
 """Of figures that do not add up, spots of fewer rows are not called highest or lowest if others have more."""
+
+
+@dataclass(frozen=True)
+class Histories:
+    """The figure of each spot in each period, NaN where it has none; shape (spots, periods).
+
+    ``first`` and ``last`` are what the outer periods are called; those cut off by the data are left out.
+    """
+
+    grain: GrainName
+    values: Floats
+    first: str
+    last: str
 
 
 @dataclass(frozen=True)
@@ -52,6 +72,7 @@ class PlaceAnswer:
     hues: tuple[int, ...] = ()
     groups: Ints | None = None
     times: int = 0
+    histories: Histories | None = None
 
     @property
     def adds_up(self) -> bool:
@@ -63,7 +84,12 @@ class PlaceAnswer:
         """What shades spots: the second measure, or the first where it gives no size; None for neither."""
         if self.shades is not None:
             return self.shades
-        return None if self.sized and self.shape == "dots" else self.figures
+        return None if self.sized or self.question.rule is not None else self.figures
+
+    def marked(self, i: int) -> bool:
+        """Whether the rule marks the figure of a spot; of none there is nothing to mark."""
+        rule = self.question.rule
+        return rule is not None and self.n[i] > 0 and rule.marks(float(self.figures[i]), self.total)
 
     def class_of(self, value: float) -> int:
         """Return the class of a figure, from 1."""
@@ -112,13 +138,14 @@ def check(question: Place, table: Table) -> None:
         if question.shape == "hexagons":
             raise BadQuestion("Areas are drawn as areas, or as a dot each", "shape", "Draw areas or dots.")
     _check_columns(question, table)
+    _check_drawn(question, table)
     if question.country is not None and not can_name_places(table.column(question.country)):
         raise BadQuestion(f"“{question.country}” names no countries", "country", "Choose another column.")
     if question.coloured is not None:
         if not makes_groups(table.column(question.coloured)):
             many = f"“{question.coloured}” has too many values to colour by"
             raise BadQuestion(many, "coloured", "Choose a category.")
-        if question.shape != "dots" or question.shade is not None:
+        if question.shape not in ("dots", "arcs") or question.shade is not None:
             raise BadQuestion(
                 "What is shaded by a figure is not coloured as well", "coloured", "Leave one of them out."
             )
@@ -143,17 +170,45 @@ def _check_columns(question: Place, table: Table) -> None:
             raise BadQuestion(what, "at", "Choose another column.")
     if question.at[0] == question.at[1]:
         raise BadQuestion("Longitude and latitude are one column", "at", "Choose another column.")
-    if question.shape == "areas" and question.areas is None:
-        raise BadQuestion(
-            "Areas are known by their names, and these are coordinates", "shape", "Draw hexagons or dots."
-        )
+
+
+def _check_drawn(question: Place, table: Table) -> None:  # noqa: C901  (one case a combination)
+    if question.drawn_on is not None:
+        table.plan(question.drawn_on)
+        if len(question.at) != 1 or question.areas is not None or question.onward is not None:
+            raise BadQuestion("On a plan stand the groups of one column", "at", "Choose one column.")
+    if question.shape == "arcs" and question.onward is None:
+        raise BadQuestion("Arcs lead somewhere", "shape", "Say by which columns rows go on.")
+    if question.onward is not None:
+        if len(question.at) != 2:
+            raise BadQuestion("Ways begin at a longitude and a latitude", "at", "Choose coordinates.")
+        for name in question.onward:
+            if not table.column(name).kind.numeric:
+                what = f"“{name}” is {table.column(name).kind} and no longitude or latitude"
+                raise BadQuestion(what, "onward", "Choose another column.")
+        if question.onward[0] == question.onward[1] or set(question.onward) == set(question.at):
+            raise BadQuestion("Ways lead from one place to another", "onward", "Choose other columns.")
+        if question.areas is not None:
+            raise BadQuestion("Ways are not drawn as areas", "areas", "Leave the areas out.")
+    if question.shape not in shapes_for(question):
+        raise BadQuestion(f"This is not drawn as {question.shape}", "shape", "Choose another shape.")
+    if question.coloured is not None and question.rule is not None:
+        raise BadQuestion("What is marked by its figure is not coloured as well", "rule", "Leave one out.")
+    if question.rule is not None and question.shade is not None:
+        raise BadQuestion("What is marked by its figure is not shaded as well", "rule", "Leave one out.")
+    if question.history is not None:
+        check_time(question.measure, question.history, None, table)
 
 
 def shapes_for(question: Place) -> tuple[PlaceShape, ...]:
     """Return the shapes a place can be drawn in."""
+    if question.drawn_on is not None:
+        return ("dots",)
+    if question.onward is not None:
+        return ("arcs",)
     if question.areas is not None:
         return ("areas", "dots")
-    return ("dots", "hexagons") if len(question.at) == 2 else ("areas", "dots")
+    return ("dots", "hexagons", "areas") if len(question.at) == 2 else ("areas", "dots")
 
 
 def place(question: Place, rows: Rows) -> PlaceAnswer:
@@ -173,7 +228,7 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
     held = held_in(measure, rows)
     cells = held.grouped(spots.codes)
     coloured = grouping(rows, question.coloured, MOST_COLOURS + 1) if question.coloured else ALL_ROWS
-    sized = shape == "dots" and measure.aggregate in ADDS_UP and not bool((figures < 0).any())
+    sized = shape in ("dots", "arcs") and measure.aggregate in ADDS_UP and not bool((figures < 0).any())
     shading = shades if shades is not None else None if sized else figures
     ranked = np.where(np.isfinite(figures), figures, -np.inf)
     return PlaceAnswer(
@@ -192,7 +247,11 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
         n=n,
         total=overall(measure, cells),
         order=np.argsort(-ranked, kind="stable"),
-        edges=() if shading is None or question.coloured else class_edges(shading, question.classes),
+        edges=(
+            ()
+            if shading is None or question.coloured or question.rule
+            else class_edges(shading, question.classes)
+        ),
         sized=sized,
         shades=shades,
         lit=lit,
@@ -201,6 +260,7 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
         hues=hues(rows, coloured),
         groups=_most(coloured, rows, spots, k),
         times=times_of(measure, rows),
+        histories=_histories(question, rows, spots, k),
     )
 
 
@@ -211,8 +271,38 @@ def _figures(question: Place, measure: Measure, rows: Rows, spots: Spots) -> tup
         found = plain_figures(measure, held_in(measure, rows).grouped(spots.codes), k)
         return np.where(found.n > 0, found.values, np.nan), found.n
 
-    shown = (question.at, question.country, question.shape, question.window, question.areas)
-    return rows.remember(("figures of spots", measure, *shown), made)
+    return rows.remember(("figures of spots", measure, *lies_by(question)), made)
+
+
+def _histories(question: Place, rows: Rows, spots: Spots, k: int) -> Histories | None:
+    """Return the figures of all spots over time, in the finest periods that are not too many."""
+    time, measure = question.history, question.measure
+    if time is None or not 0 < k <= MOST_HISTORIES:
+        return None
+    grain = _grain_of_histories(rows, time)
+    periods = periods_of(rows, time, grain)
+    first, end = periods.covered
+    if end - first < 2:
+        return None
+    n = periods.calendar.n
+    both = np.where((spots.codes >= 0) & (periods.codes >= 0), spots.codes.astype(np.int64) * n, -1)
+    both = np.where(both >= 0, both + periods.codes, -1).astype(np.int32)
+    found = plain_figures(measure, held_in(measure, rows).grouped(both), k * n)
+    values = np.where(found.n > 0, found.values, 0.0 if measure.aggregate in ADDS_UP else np.nan)
+    names = [period_name(periods.calendar, i) for i in (first, end - 1)]
+    return Histories(grain, values.reshape(k, n)[:, first:end], names[0], names[1])
+
+
+def _grain_of_histories(rows: Rows, time: str) -> GrainName:
+    """Return the finest periods of which there are not too many to be seen in a small line."""
+    column = rows.table.column(time)
+    moments = rows.table.moments(time).values
+    known = moments[~np.isnan(moments) if rows.kept is None else rows.kept & ~np.isnan(moments)]
+    if column.yearly or not len(known):
+        return "year"
+    span = float(np.ptp(known))
+    able = GRAINS if column.kind == Kind.DATETIME else GRAINS[1:]
+    return next((grain for grain in able if span <= MOST_PERIODS * MEAN_SECONDS[grain]), "year")
 
 
 def _most(found: Grouping, rows: Rows, spots: Spots, k: int) -> Ints | None:

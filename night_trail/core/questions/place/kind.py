@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from night_trail.core.places.columns import named_places
 from night_trail.core.questions.kind import Playing, QuestionKind
-from night_trail.core.questions.place import answer, figures, offers, phrases, sentence, words
+from night_trail.core.questions.place import answer, figures, offers, phrases, reading, sentence, words
 from night_trail.core.questions.place.answer import PlaceAnswer, class_edges
 from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.place.spots import spots_of
@@ -72,7 +72,7 @@ KIND = QuestionKind(
     phrases=phrases.PHRASES,
     likely=phrases.likely,
     group_slots=("coloured",),
-    read=sentence.read,
+    read=reading.read,
     changed=sentence.changed,
     offers=offers.offers,
     words={PlaceAnswer: words.place_words_of},

@@ -3,34 +3,33 @@
 from __future__ import annotations
 
 import json
-import re
 from typing import Any, cast
 
 from msgspec.structs import replace
 
 from night_trail.core.conditions import Condition
 from night_trail.core.errors import BadQuestion
-from night_trail.core.hand import real
-from night_trail.core.language.conditions import take_column
+from night_trail.core.language.numbers import listed
 from night_trail.core.measure import Measure
-from night_trail.core.places.columns import coordinates, named_places, outer_place
-from night_trail.core.questions.place.answer import check, shapes_for
+from night_trail.core.places.columns import coordinates, named_places, outer_place, pairs
+from night_trail.core.questions.place.answer import shapes_for
 from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.shared.measure_slots import (
     change_measure,
-    leading_measure,
     measure_from,
     measure_parts,
     measure_words,
     short_measure,
 )
-from night_trail.core.questions.shared.measures import first_measure
+from night_trail.core.questions.shared.periods import time_column
+from night_trail.core.questions.shared.rules import changed_rule, rule_words
 from night_trail.core.questions.shared.sentence import Part, Sentence, chosen
 from night_trail.core.table import Table
 
-SHAPE_WORDS = {"dots": "dots", "hexagons": "hexagons", "areas": "areas"}
+SHAPE_WORDS = {"dots": "dots", "hexagons": "hexagons", "areas": "areas", "arcs": "arcs"}
 CLASS_WORDS = {"as many": "classes of as many places", "as wide": "classes as wide"}
 BY = ", placed by "
+MOST_SAID = 2
 
 
 def at_words(at: tuple[str, ...]) -> str:
@@ -43,30 +42,61 @@ def said(question: Place, table: Table, answer: Any = None) -> Sentence:  # noqa
     parts = [Part("Where "), Part("is", "way"), Part(" "), *measure_parts(question.measure, table)]
     parts += [Part(BY), Part(at_words(question.at), "at")]
     addable = []
+    if question.onward is not None:
+        parts += [Part(" and leading to "), Part(at_words(question.onward), "onward")]
+    elif len(pairs(table)) > 1 and len(question.at) == 2:
+        addable.append(Part("where they lead to", "onward"))
     if question.country is not None:
         parts += [Part(" in "), Part(question.country, "country")]
-    elif len(question.at) == 1:
+    elif len(question.at) == 1 and question.drawn_on is None:
         addable.append(Part("in a column of countries", "country"))
+    parts += _meant_parts(question)
     parts += [Part(", drawn as "), Part(SHAPE_WORDS[question.shape], "shape")]
     if question.areas is not None:
         parts += [Part(" of "), Part(areas_words(question.areas, table), "areas")]
-    elif table.areas:
+    elif table.areas and question.drawn_on is None and question.onward is None:
         addable.append(Part("areas of one’s own", "areas"))
+    if question.drawn_on is not None:
+        parts += [Part(" on the plan "), Part(plan_words(question.drawn_on, table), "drawn_on")]
+    elif table.plans:
+        addable.append(Part("on a plan of one’s own", "drawn_on"))
     if question.coloured is not None:
         parts += [Part(", "), Part(f"coloured by {question.coloured}", "coloured")]
-    elif question.shape == "dots" and question.shade is None:
+    elif question.shape in ("dots", "arcs") and question.shade is None and question.rule is None:
         addable.append(Part("coloured by a category", "coloured"))
     if question.shade is not None:
         parts += [Part(", "), Part(f"shaded by {measure_words(question.shade, table)}", "shade")]
-    elif question.coloured is None:
+    elif question.coloured is None and question.rule is None:
         addable.append(Part("shade by a second figure", "shade"))
+    if question.rule is not None:
+        parts += [Part(", marking what is "), Part(rule_words(question.rule), "rule")]
+    elif question.coloured is None and question.shade is None:
+        addable.append(Part("mark figures", "rule"))
     if question.classes != "as many":
         parts += [Part(" in "), Part(CLASS_WORDS[question.classes], "classes")]
-    elif question.shape != "dots" or question.shade is not None:
+    elif (question.shape != "dots" or question.shade is not None) and question.rule is None:
         addable.append(Part("cut the shades another way", "classes"))
+    if question.history is not None:
+        parts += [Part(", with small lines over "), Part(question.history, "history")]
+    elif question.shape == "dots" and time_column(table) is not None:
+        addable.append(Part("small lines over time", "history"))
     if question.window is not None:
         parts += [Part(", "), Part(window_words(question.window), "window")]
     return Sentence((*parts, Part("?")), tuple(addable))
+
+
+def _meant_parts(question: Place) -> list[Part]:
+    """Return which of several places names are taken for."""
+    if not question.meant:
+        return []
+    names = [f"{name} at {where}" for name, where in question.meant[:MOST_SAID]]
+    more = f" and {len(question.meant) - MOST_SAID} more" if len(question.meant) > MOST_SAID else ""
+    return [Part(", meaning "), Part(f"{listed(names)}{more}", "meant")]
+
+
+def plan_words(key: str, table: Table) -> str:
+    """Return what a plan of one's own is called."""
+    return next((name for own, name, _ in table.plans if own == key), "that is gone")
 
 
 def areas_words(key: str, table: Table) -> str:
@@ -85,44 +115,6 @@ def short_name(question: Place) -> str:
     """Return a place's name on the trail and beside."""
     by = f" by {question.at[0]}" if len(question.at) == 1 else ""
     return f"where {short_measure(question.measure)} is{by}"
-
-
-_BEGINS = re.compile(
-    r"where (?:is|are|lies|lie) (?P<asked>.+)|(?:an? )?map of (?P<map>.+)"
-    r"|(?P<shown>.+?) on (?:a|the) map(?P<more>.*)",
-    re.IGNORECASE,
-)
-
-
-def read(body: str, table: Table) -> Place | None:
-    """Return the place that words without their filter ask for; None where they ask for another kind.
-
-    Raises
-    ------
-    BadQuestion
-        Saying which part was not understood, where it begins as a place.
-    """
-    begun = _BEGINS.fullmatch(body)
-    if begun is None or re.match(r"where (?:is|are) .+ going\b", body, re.IGNORECASE):
-        return None
-    text = begun["asked"] or begun["map"] or f"{begun['shown']}{begun['more'] or ''}"
-    measure, rest = _measure(text, table)
-    question = _begun(table, measure, rest)
-    shaped = False
-    while rest := rest.strip(" ,"):
-        question, rest, own = _clause(question, rest, table)
-        shaped = shaped or own
-    if not shaped and question.shape not in shapes_for(question):
-        question = replace(question, shape=shapes_for(question)[0])
-    check(question, table)
-    return question
-
-
-def _begun(table: Table, measure: Measure, rest: str) -> Place:
-    """Return where it is to begin with: by the column that is named, else by the table's own."""
-    found = re.search(r"(?:placed|located) (?:by|from) (.+)", rest, re.IGNORECASE)
-    named = take_column(found[1], table)[0] if found else None
-    return Place(measure, (named.name,)) if named is not None else start(table, measure)
 
 
 def start(table: Table, measure: Measure, named: str | None = None) -> Place:
@@ -163,61 +155,6 @@ def _drawable(question: Place, table: Table) -> Place:
     return replace(question, shape=shape, country=None if level == "countries" else question.country)
 
 
-def _measure(text: str, table: Table) -> tuple[Measure, str]:
-    found = leading_measure(f"{text} ", table)
-    if found is not None:
-        return found
-    column, rest = take_column(text, table)
-    if column is None:
-        raise BadQuestion(
-            f"“{text}” names no figure", table.name, "Name what lies there: a column, or the rows."
-        )
-    return first_measure(column), rest
-
-
-def _clause(question: Place, rest: str, table: Table) -> tuple[Place, str, bool]:  # noqa: C901  (one case a phrase)
-    if found := re.match(r"(?:placed |located )?(?:by|from) ", rest, re.IGNORECASE):
-        first, behind = take_column(rest[found.end() :], table)
-        if first is None:
-            raise BadQuestion(
-                f"“{rest}” is not a column", table.name, "Say: placed by latitude and longitude."
-            )
-        more = re.match(r"and ", behind.strip(), re.IGNORECASE)
-        second, after = take_column(behind.strip()[more.end() :], table) if more else (None, "")
-        if second is not None:
-            return replace(question, at=(second.name, first.name), country=None), after, False
-        return by_name(table, question.measure, first.name), behind, False
-    if found := re.match(r"in (?!classes)", rest, re.IGNORECASE):
-        column, behind = take_column(rest[found.end() :], table)
-        if column is not None:
-            return replace(question, country=column.name), behind, False
-    if found := re.match(r"(?:drawn )?as (dots|hexagons|areas)", rest, re.IGNORECASE):
-        return replace(question, shape=cast(Any, found[1].lower())), rest[found.end() :], True
-    if found := re.match(r"of ", rest, re.IGNORECASE):
-        named = sorted(table.areas.items(), key=lambda one: -len(one[1].name))
-        for key, own in named:
-            if rest[found.end() :].lower().startswith(own.name.lower()):
-                return replace(question, areas=key), rest[found.end() + len(own.name) :], True
-    if found := re.match(r"(shaded|coloured|colored) by ", rest, re.IGNORECASE):
-        column, behind = take_column(rest[found.end() :], table)
-        if column is not None and found[1].lower() != "shaded" and not column.kind.measured:
-            return replace(question, coloured=column.name), behind, False
-        if column is not None:
-            return replace(question, shade=first_measure(column)), behind, False
-        shade = leading_measure(f"{rest[found.end() :]} ", table)
-        if shade is not None:
-            return replace(question, shade=shade[0]), shade[1], False
-    for classes, words in CLASS_WORDS.items():
-        if found := re.match(rf"(?:in )?{words}", rest, re.IGNORECASE):
-            return replace(question, classes=cast(Any, classes)), rest[found.end() :], False
-    number = r"([-−]?\d+(?:\.\d+)?)"
-    zoomed = rf"zoomed into longitude {number} to {number} and latitude {number} to {number}"
-    if found := re.match(zoomed, rest, re.IGNORECASE):
-        west, east, south, north = (real(one, "window") for one in found.groups())
-        return replace(question, window=(west, east, south, north)), rest[found.end() :], False
-    raise BadQuestion(f"“{rest}” was not understood", "", "Try: as hexagons, shaded by rain_mm.")
-
-
 def changed(  # noqa: C901  (one case a slot)
     question: Place, slot: str, value: Any, table: Table, lit: Condition | None = None
 ) -> tuple[Place, str]:
@@ -230,6 +167,24 @@ def changed(  # noqa: C901  (one case a slot)
     if slot == "country":
         name = table.column(value).name if value else None
         return replace(question, country=name), f"in {name}" if name else "in whatever country"
+    if slot == "onward":
+        return _onward(question, value, table)
+    if slot == "drawn_on":
+        if not value:
+            started = start(table, question.measure)
+            return replace(started, rule=question.rule, history=question.history), "no plan"
+        column = next((column for key, _, column in table.plans if key == value), question.at[0])
+        return on_plan(question, value, column, table), f"on the plan {plan_words(value, table)}"
+    if slot == "rule":
+        rule, label = changed_rule(value)
+        if rule is None:
+            return replace(question, rule=None), label
+        return replace(question, rule=rule, shade=None, coloured=None, classes="as many"), label
+    if slot == "history":
+        name = table.column(value).name if value else None
+        return replace(question, history=name), f"small lines over {name}" if name else "no small lines"
+    if slot == "meant":
+        return _meant(question, value)
     if slot == "areas":
         if not value:
             shape = "dots" if len(question.at) == 2 else question.shape
@@ -260,20 +215,63 @@ def changed(  # noqa: C901  (one case a slot)
     raise BadQuestion(f"There is no slot “{slot}” in this sentence")
 
 
-def _placed(question: Place, value: Any, table: Table) -> tuple[Place, str]:
-    """Return the question placed by other columns: two as JSON, or one that names places."""
+def on_plan(question: Place, key: str, column: str, table: Table) -> Place:
+    """Return the groups of a column on a plan, with what else was asked of them."""
+    table.plan(key)
+    return Place(
+        question.measure, (column,), "dots", coloured=question.coloured, shade=question.shade,
+        classes=question.classes, drawn_on=key, rule=question.rule, history=question.history,
+    )  # fmt: skip
+
+
+def _onward(question: Place, value: Any, table: Table) -> tuple[Place, str]:
+    """Return the ways to other columns, or the places alone."""
+    if not value:
+        return replace(question, onward=None, shape="dots", window=None), "where they begin"
+    east, north = _pair(value, table)
+    asked = replace(question, onward=(east, north), shape="arcs", areas=None, history=None, window=None)
+    return asked, f"leading to {at_words((east, north))}"
+
+
+def _pair(value: Any, table: Table) -> tuple[str, str]:
+    """Return two columns that were chosen together, written as JSON."""
     try:
         found = json.loads(value)
     except (TypeError, ValueError):
-        found = value
+        found = None
     if isinstance(found, list) and len(found) == 2 and all(isinstance(one, str) for one in found):
-        at = (table.column(found[0]).name, table.column(found[1]).name)
-        fits = question.shape != "areas" or question.areas is not None
-        asked = replace(question, at=at, shape=question.shape if fits else "dots", country=None, window=None)
+        return table.column(found[0]).name, table.column(found[1]).name
+    raise BadQuestion("These are no two columns", "at", "Choose a pair of the list.")
+
+
+def _meant(question: Place, value: Any) -> tuple[Place, str]:
+    """Return the question with one name taken for another place, or each for the largest again."""
+    if not value:
+        return replace(question, meant=()), "the largest of each name"
+    try:
+        name, where = json.loads(value)
+    except (TypeError, ValueError):
+        name = where = None
+    if not isinstance(name, str) or not isinstance(where, str):
+        raise BadQuestion("This means no place", "meant", "Choose one of the list.")
+    others = tuple(one for one in question.meant if one[0] != name)
+    return replace(question, meant=(*others, (name, where))), f"{name} at {where}"
+
+
+def _placed(question: Place, value: Any, table: Table) -> tuple[Place, str]:
+    """Return the question placed by other columns: two as JSON, or one that names places."""
+    if isinstance(value, str) and value not in table:
+        at = _pair(value, table)
+        plain = replace(question, at=at, country=None, window=None, drawn_on=None, meant=())
+        fits = question.shape in shapes_for(plain)
+        asked = plain if fits else replace(plain, shape=shapes_for(plain)[0])
         return asked, f"placed by {at_words(at)}"
-    name = table.column(found if isinstance(found, str) else "").name
+    name = table.column(value if isinstance(value, str) else "").name
+    if question.drawn_on is not None:
+        asked = replace(question, at=(name,), window=None)
+        return asked, f"the places of {name}"
     if question.areas is not None:
         return replace(question, at=(name,), window=None), f"placed by {name}"
     named = by_name(table, question.measure, name)
-    asked = replace(named, shade=question.shade, classes=question.classes)
+    asked = replace(named, shade=question.shade, classes=question.classes, rule=question.rule)
     return asked, f"placed by {name}"

@@ -10,11 +10,15 @@ from night_trail.core.language.numbers import counted, listed, number, percent
 from night_trail.core.language.spans import Fact, Span, Words, spans
 from night_trail.core.questions.place.answer import LEAST_ROWS, PlaceAnswer
 from night_trail.core.questions.shared.lit_words import where_lit
-from night_trail.core.questions.shared.measure_words import decimals_of, evened
+from night_trail.core.questions.shared.measure_words import beside_all, decimals_of, evened
+from night_trail.core.questions.shared.rules import rule_words
 from night_trail.core.table import Table
 
 MOST_FACTS = 60
 MOST_NAMED = 3
+MOST_ARCS = 300
+"""So many ways are drawn, those of the largest figures."""
+
 LEVELS = {
     "countries": ("country", "countries"),
     "regions": ("region", "regions"),
@@ -26,7 +30,8 @@ LEVELS = {
 def figure_said(answer: PlaceAnswer) -> Callable[[float], str]:
     """Return how a figure of this place is written."""
     known = answer.figures[np.isfinite(answer.figures)]
-    return evened(answer.question.measure, answer.column, decimals_of(known.tolist(), []))
+    figures = beside_all(answer.question.measure, known.tolist(), answer.total)
+    return evened(answer.question.measure, answer.column, decimals_of(figures, []))
 
 
 def shade_said(answer: PlaceAnswer, table: Table) -> Callable[[float], str]:
@@ -42,7 +47,9 @@ def shade_said(answer: PlaceAnswer, table: Table) -> Callable[[float], str]:
 def spot_words(answer: PlaceAnswer) -> tuple[str, str]:
     """Return what a spot is called, one and many."""
     spots = answer.spots
-    if spots.level is not None:
+    if spots.onward is not None:
+        return "way", "ways"
+    if spots.level is not None and spots.level != "plan":
         return LEVELS[spots.level]
     if spots.wide:
         return ("hexagon", "hexagons") if answer.shape == "hexagons" else ("dot", "dots")
@@ -73,6 +80,15 @@ def place_words_of(answer: PlaceAnswer, table: Table) -> Words:
         if answer.adds_up and not answer.figures[known].min() < 0
         else _others(answer, known, said)
     )
+    if answer.question.rule is not None:
+        marked = sum(answer.marked(i) for i in known)
+        text = " {n} of {all} {many} {are} {rule}{what}."
+        rule = answer.question.rule
+        what = f", {said(answer.total)}" if rule.at is None else ""
+        headline += spans(
+            text, n=f"{marked:,}", all=f"{len(known):,}", many=Span(spot_words(answer)[1]),
+            are=Span("is" if marked == 1 else "are"), rule=Span(rule_words(rule)), what=Span(what),
+        )  # fmt: skip
     if answer.basis.lit is not None and answer.lit is not None:
         places = [(labels[i], int(answer.lit[i])) for i in known]
         headline += where_lit(answer.basis.lit, places, spot_words(answer)[1], at=answer.spots.at)
@@ -81,18 +97,20 @@ def place_words_of(answer: PlaceAnswer, table: Table) -> Words:
 
 def _adding_up(answer: PlaceAnswer, known: list[int], said: Callable[[float], str]) -> tuple[Span, ...]:
     many, at = spot_words(answer)[1], Span(answer.spots.at)
+    lies = "lies" if answer.spots.onward is None else "goes"
     top, labels = known[0], answer.spots.labels
     value = float(answer.figures[top])
     others = _and_others(answer, known, value)
     if len(known) == 1:
-        return spans("All of it, {value}, lies {at} {top}.", value=said(value), at=at, top=labels[top])
+        text = f"All of it, {{value}}, {lies} {{at}} {{top}}."
+        return spans(text, value=said(value), at=at, top=labels[top])
     if value == float(answer.figures[known[-1]]):
         return spans(
             "{n} {many} are alike: {value} each.", n=f"{len(known):,}", many=Span(many), value=said(value)
         )
     share = percent(value / answer.total, 3) if answer.total else "0"
     start = spans(
-        "The most lies {at} {top}{others}: {value}{each}, {share} of {total}",
+        f"The most {lies} {{at}} {{top}}{{others}}: {{value}}{{each}}, {{share}} of {{total}}",
         at=at, top=labels[top],
         others=Span(others),
         value=said(value), each=Span(" each" if others else ""), share=share, total=said(answer.total),
@@ -121,7 +139,8 @@ def _others(answer: PlaceAnswer, known: list[int], said: Callable[[float], str])
     high, low = able[0], able[-1]
     top, least = float(answer.figures[high]), float(answer.figures[low])
     if len(able) == 1:
-        return spans("All rows lie {at} {top}: {value}.", at=at, top=labels[high], value=said(top))
+        lie = "lie" if answer.spots.onward is None else "go"
+        return spans(f"All rows {lie} {{at}} {{top}}: {{value}}.", at=at, top=labels[high], value=said(top))
     if top == least:
         return spans("{n} {many} are alike: {value}.", n=f"{len(able):,}", many=Span(many), value=said(top))
     fewer = len(known) - len(able)
@@ -168,23 +187,30 @@ def _cautions(answer: PlaceAnswer, table: Table) -> Iterator[str]:  # noqa: C901
     if spots.several:
         shown = listed(list(spots.several[:MOST_NAMED]))
         more = f" and {len(spots.several) - MOST_NAMED:,} more" if len(spots.several) > MOST_NAMED else ""
-        names = "names a place" if len(spots.several) == 1 else "name places"
-        way = "the largest is meant" if spots.level == "towns" else "one was taken"
-        yield f"{shown}{more} {names} in several countries: {way}. Add a column of countries to be sure."
+        names = "names several places" if len(spots.several) == 1 else "name several places each"
+        way = "the largest is taken" if spots.level == "towns" else "one was taken"
+        yield f"{shown}{more} {names}: {way}. Choose in the sentence which is meant, or add their countries."
     if left.outside:
         lie = "lies" if left.outside == 1 else "lie"
         yield f"{table.rows_in_words(left.outside)} {lie} outside the part zoomed into."
     if answer.shape != answer.question.shape:
         yield "Towns have no areas here, but places: drawn as dots."
+    if left.still:
+        stay = "begins and ends" if left.still == 1 else "begin and end"
+        yield f"{table.rows_in_words(left.still)} {stay} at the same place: no way is drawn for them."
+    if spots.onward is not None and len(known := answer.order) > MOST_ARCS:
+        yield f"The {MOST_ARCS:,} largest of {len(known):,} ways are drawn; all are in the table of figures."
+    if answer.question.history is not None and answer.histories is None:
+        yield "There are too many places, or too few whole periods, for a small line each."
     if spots.cut:
         yield "Places lie on both sides of the date line, where it is cut: near ones stand far apart."
-    if spots.wide and len(spots.cells):
+    if spots.wide and len(spots.cells) and len(answer.n):
         yield _gathered(answer)
     if spots.crowded is not None:
         label, n = spots.crowded
         rows = table.rows_in_words(n)
         yield f"{rows} lie on exactly the same spot, {label}: it may stand for an unknown place."
-    if answer.shape == "areas" and answer.adds_up:
+    if answer.shape == "areas" and answer.adds_up and answer.question.rule is None:
         yield (
             "Large areas catch the eye whatever they hold, and where more people live there is more of "
             "most things: take the figure per something to compare."
@@ -196,8 +222,13 @@ def _cautions(answer: PlaceAnswer, table: Table) -> Iterator[str]:  # noqa: C901
 def _unknown(answer: PlaceAnswer, table: Table) -> str:
     unknown = answer.spots.left.unknown
     n = sum(one[1] for one in unknown)
-    if answer.spots.level == "areas" and len(answer.question.at) == 2:
+    if answer.shape == "areas" and len(answer.question.at) == 2:
         return f"{table.rows_in_words(n)} {'lies' if n == 1 else 'lie'} in none of the areas."
+    if answer.spots.level == "plan":
+        shown = listed([f"“{name[:60]}”" for name, _ in unknown[:MOST_NAMED]])
+        more = f" and {len(unknown) - MOST_NAMED:,} more" if len(unknown) > MOST_NAMED else ""
+        stand, rows = "stands" if len(unknown) == 1 else "stand", table.rows_in_words(n)
+        return f"{shown}{more} {stand} nowhere on the plan yet: {rows} {'is' if n == 1 else 'are'} not shown."
     shown = listed([f"“{name[:60]}”" for name, _ in unknown[:MOST_NAMED]])
     more = f" and {len(unknown) - MOST_NAMED:,} more" if len(unknown) > MOST_NAMED else ""
     share = percent(n / answer.basis.rows, 3) if answer.basis.rows else "0"
@@ -210,6 +241,12 @@ def _unknown(answer: PlaceAnswer, table: Table) -> str:
 
 def _gathered(answer: PlaceAnswer) -> str:
     spots = answer.spots
+    if spots.onward is not None:
+        true = f" (true at {spots.parallel:g}°)" if spots.parallel else ""
+        return (
+            f"Places near each other are gathered: ways lead between hexagons {number(spots.km, 3)} km "
+            f"wide{true}; zoom in to part them."
+        )
     one = (
         "Each hexagon is"
         if answer.shape == "hexagons"

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 
 from night_trail.core.language.numbers import MINUS, THIN, number, percent, unit_suffix, value
 from night_trail.core.measure import Aggregate, Measure
-from night_trail.core.questions.shared.measures import is_share
+from night_trail.core.questions.shared.measures import ADDS_UP, is_share
 from night_trail.core.table import CLOCK, YEAR, Column, Kind
 
 AGGREGATE_WORDS: dict[Aggregate, str] = {
@@ -82,6 +82,15 @@ def decimals_of(values: Sequence[float], halves: Sequence[float]) -> int | None:
     while decimals > 0 and all(round(v, decimals - 1) == round(v, decimals) for v in sizes):
         decimals -= 1
     return max(decimals, 0)
+
+
+def beside_all(measure: Measure, values: Sequence[float], overall: float) -> list[float]:
+    """Return the figures that are written with as many decimals: with that of all, unless it is their sum.
+
+    >>> beside_all(Measure("mean", "v"), [2.0, 5.0], 4.5), beside_all(Measure("sum", "v"), [2.0, 5.0], 7.0)
+    ([2.0, 5.0, 4.5], [2.0, 5.0])
+    """
+    return list(values) if measure.aggregate in ADDS_UP else [*values, overall]
 
 
 def evened(measure: Measure, column: Column | None, decimals: int | None) -> Callable[[float], str]:

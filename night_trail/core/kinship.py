@@ -117,6 +117,13 @@ def all_below(children: dict[int, list[int]], at: int) -> list[int]:
     return found
 
 
+def names_below(tree: Tree, top: str) -> list[str]:
+    """Return the names of a unit and of all below it; of one that is not there none."""
+    if top not in tree.labels:
+        return []
+    return [tree.labels[i] for i in all_below(children_of(tree), tree.labels.index(top))]
+
+
 def children_of(tree: Tree) -> dict[int, list[int]]:
     """Return the units directly below each that has any."""
     found: dict[int, list[int]] = {}
