@@ -316,5 +316,6 @@ RULES: dict[tuple[str, str], Callable[[Facts], Judged]] = {
     ("place", "dots"): _from(lambda f: f.rows <= MANY_ROWS, 0.9, 0.6, "each place, as large as its figure"),
     ("place", "hexagons"): _from(lambda f: f.rows > MANY_ROWS, 0.9, 0.5, "where many rows lie close"),
     ("place", "areas"): _areas,
+    ("place", "arcs"): _from(lambda f: f.rows <= MANY_ROWS, 0.9, 0.7, "ways from place to place"),
 }  # fmt: skip
 """How each shape is judged, by the kind of question and the shape."""

@@ -26,6 +26,7 @@ from night_trail.core.places.plan import (
     check_plan,
     checked_place,
 )
+from night_trail.draw.frame.text import FONTS
 from night_trail.tables import models
 from night_trail.web.pixels import opened
 
@@ -47,7 +48,7 @@ def read_plan(data: bytes, file: str) -> PlanPicture:
         Where it is no picture, or too large.
     """
     found = _on_white(opened(_drawn(data, file) if _is_svg(data) else data), file)
-    light = found.convert("L").resize((16, 16)).getdata()
+    light = found.convert("L").resize((16, 16)).tobytes()
     return PlanPicture(
         name=file.rsplit("/", 1)[-1].rsplit(".", 1)[0][:80] or "plan",
         width=found.width,
@@ -64,7 +65,7 @@ def _is_svg(data: bytes) -> bool:
 
 def _drawn(data: bytes, file: str) -> bytes:
     """Return a drawing as pixels, made in a process of its own that may be stopped."""
-    command = [sys.executable, "-m", "night_trail.draw.apart", str(LARGE)]
+    command = [sys.executable, "-m", "night_trail.web.apart", str(LARGE), str(FONTS)]
     try:
         done = subprocess.run(command, input=data, capture_output=True, timeout=WAITS, check=True)  # noqa: S603
     except subprocess.SubprocessError:

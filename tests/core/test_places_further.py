@@ -320,7 +320,7 @@ def test_groups_stand_where_they_were_placed_and_others_are_named() -> None:
     with pytest.raises(BadQuestion, match="not there any more"):
         check(Place(SUM, ("hall",), drawn_on="x"), table)
     with pytest.raises(BadQuestion, match="groups of one column"):
-        check(Place(SUM, ("hall",), drawn_on="k", areas="a"), table)
+        check(Place(SUM, ("hall",), drawn_on="k", onward=ON), table)
     off, label = changed(Place(COUNT, ("hall",), drawn_on="k"), "at", "hall", table)
     assert (off.at, label) == (("hall",), "the places of hall")
 

@@ -142,7 +142,7 @@ def test_every_shape_that_fits_is_shown_and_turned_to(client: Client, placed: St
     assert 'id="g3-picture"' in shown.content.decode() and Step.objects.count() == 2
     client.post(at(placed, "turn"), {"change": html.unescape(posts[1])})
     assert placed.children.count() == 1
-    for bad in ("", "nonsense", '{"turn":"slot","slot":"shape","value":"areas"}'):
+    for bad in ("", "nonsense", '{"turn":"slot","slot":"shape","value":"arcs"}'):
         assert client.get(at(placed, "shape"), {"change": bad}).status_code in (404, 422), bad
 
 

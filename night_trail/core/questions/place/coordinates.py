@@ -177,8 +177,8 @@ def hexagon_width(window: tuple[float, float, float, float], parallel: float, ac
 def round_up(at_least: float) -> float:
     """Return the next round number.
 
-    >>> round_up(0.12), round_up(4.0), round_up(80.0)
-    (0.15, 5.0, 100.0)
+    >>> round_up(1.2), round_up(4.0), round_up(80.0)
+    (1.5, 5.0, 100.0)
     """
     ten = 10.0 ** math.floor(math.log10(at_least))
     return next((step * ten for step in STEPS if step * ten >= at_least), 10 * ten)

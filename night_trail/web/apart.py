@@ -1,4 +1,4 @@
-"""A drawing that somebody brought, as pixels: ``python -m night_trail.draw.apart WIDTH <svg >png``.
+"""A drawing that somebody brought, as pixels: ``python -m night_trail.web.apart WIDTH FONTS <svg >png``.
 
 It is drawn in a process of its own with little memory and time, for a drawing can ask for more than
 there is; what it names elsewhere, on this machine or another, is left out.
@@ -11,8 +11,6 @@ import resource
 import sys
 
 from lxml import etree
-
-from night_trail.draw.frame.text import FONTS
 
 MEMORY, SECONDS = 2_000_000_000, 15
 _OWN = re.compile(r"\s*(#|data:image/(png|jpe?g);base64,)", re.IGNORECASE)
@@ -44,7 +42,7 @@ def without_elsewhere(svg: bytes) -> str:
 
 
 def main() -> int:
-    """Draw what comes in, as wide as was asked."""
+    """Draw what comes in, as wide as was asked, with the fonts of a folder."""
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
     resource.setrlimit(resource.RLIMIT_CPU, (SECONDS, SECONDS))
     from resvg_py import svg_to_bytes  # noqa: PLC0415  (with the limits set)
@@ -52,7 +50,7 @@ def main() -> int:
     drawn = svg_to_bytes(
         svg_string=without_elsewhere(sys.stdin.buffer.read()),
         width=int(sys.argv[1]),
-        font_dirs=[str(FONTS)],
+        font_dirs=[sys.argv[2]],
         font_family="Figtree",
         sans_serif_family="Figtree",
         serif_family="Literata",
