@@ -12,15 +12,16 @@ import polars as pl
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from night_trail.core.conditions import Between, OneOf, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.spans import plain
 from night_trail.core.measure import Measure
-from night_trail.core.question import Scene
+from night_trail.core.question import Scene, to_json
 from night_trail.core.questions.compare.question import Baseline
 from night_trail.core.questions.make_up.answer import MakeUpAnswer, check, make_up
-from night_trail.core.questions.make_up.kind import KIND
+from night_trail.core.questions.make_up.kind import KIND, held
 from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.questions.make_up.sentence import changed
 from night_trail.core.questions.make_up.words import make_up_words
@@ -30,6 +31,7 @@ from night_trail.core.questions.shared.nesting import belongs
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read, scene_in_words
 from night_trail.core.table import Table
+from night_trail.draw import draw
 from night_trail.draw.frame.squarify import Box, squarified
 from night_trail.draw.shapes.make_up import shared_out
 from tests.core.tables import table_of
@@ -420,3 +422,119 @@ def test_what_did_not_change_is_said_to_be_as_much_and_no_part_is_up_most() -> N
     )
     same = make_up(MakeUp(Measure("sum", "v"), ("g",), against=Baseline(column="p")), Rows(both, ()))
     assert "up most" not in plain(make_up_words(same, both).headline)
+
+
+# ---- periods, what is gathered, the lit against the rest ----
+
+
+def over_days(n: int = 4_000) -> Table:
+    rng = np.random.default_rng(3)
+    days = [dt.date(2023, 1, 1) + dt.timedelta(days=int(x)) for x in rng.integers(0, 700, n)]
+    groups = [f"g{int(x):02}" for x in np.minimum(rng.gamma(2, 9, n), 99)]
+    crews = [f"c{int(x)}" for x in rng.integers(0, 3, n)]
+    return table_of(g=groups, crew=crews, v=rng.gamma(2, 3, n), day=days)
+
+
+def test_the_parts_of_a_date_are_levels_whose_rows_are_those_of_their_periods() -> None:
+    table = over_days()
+    asked = MakeUp(Measure("sum", "v"), ("day", "day", "crew"), grains=("year", "quarter"))
+    found = made(asked, table)
+    frame = pl.DataFrame({"day": table.series("day"), "v": table.axis("v").values})
+    years = frame.group_by(pl.col("day").dt.year()).agg(pl.col("v").sum()).sort("v", descending=True)
+    top = [p for p in found.parts if p.depth == 1]
+    assert [(p.label, round(p.figure, 6)) for p in top] == [
+        (str(y), round(v, 6)) for y, v in years.iter_rows()
+    ]
+    for part in found.parts:
+        assert int(mask(part.condition, table).sum()) == part.n
+    words = scene_in_words(Scene(asked), table)
+    assert words.startswith("What makes up the sum of v by year of day › quarter of day › crew")
+    assert read(words, table)[0] == asked
+    moved, label = changed(asked, "also", "up", table)
+    assert (
+        moved.names == ("quarter of day", "year of day", "crew")
+        and label == "quarter of day before year of day"
+    )
+    gone, _ = changed(asked, "across", None, table)
+    assert (gone.names, gone.grains) == (("quarter of day", "crew"), ("quarter",))
+    hours, _ = changed(asked, "third", "month of day", table)
+    assert hours.names[-1] == "month of day"
+    with pytest.raises(BadQuestion, match="has no hours"):
+        check(MakeUp(Measure("count"), ("day",), grains=("hour",)), table)
+    with pytest.raises(BadQuestion, match="has no years"):
+        check(MakeUp(Measure("count"), ("g",), grains=("year",)), table)
+    with pytest.raises(BadQuestion, match="there twice"):
+        check(MakeUp(Measure("count"), ("day", "day"), grains=("year", "year")), table)
+
+
+def test_what_is_gathered_is_parted_and_what_dwarfs_the_rest_is_cut() -> None:
+    table = over_days()
+    asked = MakeUp(Measure("sum", "v"), ("g",), "bars")
+    gathered = made(asked, table)
+    others = next(p for p in gathered.parts if p.others)
+    named = [p.figure for p in gathered.parts if not p.others]
+    assert others.figure > 2 * max(named) and "broken-off" in draw(gathered, table)
+    parted = made(replace(asked, opened=("",)), table)
+    assert not any(p.others for p in parted.parts) and len(parted.parts) == len(named) + others.others
+    assert sum(p.figure for p in parted.parts) == pytest.approx(sum(named) + others.figure)
+    assert f"part the {others.others} others" in draw(gathered, table)
+    inside = made(MakeUp(Measure("sum", "v"), ("crew", "g"), "bars", opened=("c1",)), table)
+    assert {p.names[0] for p in inside.parts if p.others} == {"c0", "c2"}, (
+        "only that of the part that was opened"
+    )
+
+
+def test_the_lit_are_held_against_the_rest_made_as_large() -> None:
+    table = over_days()
+    lit = OneOf("crew", ("c1",))
+    asked, label = changed(MakeUp(Measure("sum", "v"), ("g",), "bars"), "rest", to_json(lit), table)
+    assert label == "crew is c1 against the rest" and asked.even
+    check(asked, table)
+    found = made(replace(asked, opened=("",)), table)
+    frame = pl.DataFrame(
+        {
+            "g": table.coded("g").codes,
+            "crew": table.series("crew").cast(pl.String),
+            "v": table.axis("v").values,
+        }
+    )
+    ours, theirs = frame.filter(pl.col("crew") == "c1"), frame.filter(pl.col("crew") != "c1")
+    scale = ours["v"].sum() / theirs["v"].sum()
+    labels = table.coded("g").labels
+    for part in found.parts:
+        code = labels.index(part.label)
+        assert part.figure == pytest.approx(ours.filter(pl.col("g") == code)["v"].sum())
+        assert part.base == pytest.approx(theirs.filter(pl.col("g") == code)["v"].sum() * scale)
+    headline, _ = said(found, table)
+    assert "Held against the rest, made as large:" in headline and found.basis.rows == len(ours)
+    # halves that are made up alike have no part that is up or down
+    even = table_of(g=["a", "b"] * 4, side=["x"] * 4 + ["y"] * 4, v=[1.0, 3.0] * 4)
+    same, _ = changed(MakeUp(Measure("sum", "v"), ("g",)), "rest", to_json(OneOf("side", ("x",))), even)
+    assert said(made(same, even), even)[0].endswith("It is made up as the rest.")
+    kept = made(same, even, only=(OneOf("g", ("a",)),))
+    assert [(p.label, p.figure, p.base) for p in kept.parts] == [("a", 2.0, 2.0)], "a filter holds for both"
+    mean, _ = changed(
+        MakeUp(Measure("mean", "v"), ("g",), "bars"), "rest", to_json(OneOf("side", ("x",))), even
+    )
+    assert "made as large" not in scene_in_words(Scene(mean), even)
+    with pytest.raises(BadQuestion, match="made as large"):
+        check(MakeUp(Measure("sum", "v"), ("g",), against=Baseline(column="v"), even=True), even)
+
+
+def test_parts_keep_their_places_while_a_picture_plays() -> None:
+    table = over_days()
+    asked = MakeUp(Measure("sum", "v"), ("crew", "g"))
+    every = [
+        made(asked, table, only=(Between("day", f"2023-{m:02}-01", f"2023-{m + 1:02}-01"),))
+        for m in range(1, 7)
+    ]
+    for one in every:
+        placed = held(one, every)
+        assert {p.key: p.figure for p in placed.parts} == {p.key: p.figure for p in one.parts}
+        for at, part in enumerate(placed.parts):
+            assert part.parent < at and (part.parent < 0 or placed.parts[part.parent].depth == part.depth - 1)
+    first = [[p.label for p in held(one, every).parts if p.depth == 1] for one in every]
+    assert len({tuple(order) for order in first}) == 1
+    assert len({tuple(p.label for p in one.parts if p.depth == 1) for one in every}) > 1, (
+        "by themselves they differ"
+    )

@@ -9,9 +9,11 @@ from msgspec.structs import replace
 
 from night_trail.core.language.numbers import MINUS, percent
 from night_trail.core.question import to_json
-from night_trail.core.questions.make_up.answer import MakeUpAnswer, Part
+from night_trail.core.questions.make_up.answer import MakeUpAnswer
+from night_trail.core.questions.make_up.parts import Part
 from night_trail.core.questions.make_up.words import figure_said, part_card, shade_said
 from night_trail.core.questions.shared.measure_slots import measure_words
+from night_trail.core.questions.shared.ranking import dwarfs
 from night_trail.core.table import Table
 from night_trail.core.turns import See
 from night_trail.draw.frame.arcs import arc
@@ -110,7 +112,17 @@ class _Drawn:
     def inward(self, part: Part) -> str:
         """Return the turn that goes into a part."""
         question = self.answer.question
-        return to_json(See(replace(question, path=(*question.path, *part.names))))
+        return to_json(See(replace(question, path=(*question.path, *part.names), opened=())))
+
+    def opener(self, part: Part, x: float, y: float) -> None:
+        """Draw the small door that parts what is gathered here, its top left corner at a place."""
+        if not part.others or not self.canvas.full:
+            return
+        question = self.answer.question
+        turn = to_json(See(replace(question, opened=(*question.opened, "\x1f".join(part.names))[-40:])))
+        ground = el("rect", class_="kin-handle", x=x, y=y, width=16, height=16, rx=3)
+        words = label("+", x + 8, y + 12.5, "middle")
+        self.canvas.door(el("g", ground, words), f"open\x1f{part.key}", turn, [f"part the {part.label}"])
 
     def footed(self) -> None:
         """Say under the picture what is measured, and how shades read."""
@@ -219,6 +231,8 @@ class _Drawn:
             )  # fmt: skip
         canvas.around(part.key, box.x + box.width / 2, box.y + box.height / 2)
         self.mark(part, shape, lit)
+        if wide >= 22 and high >= 22:
+            self.opener(part, box.x + wide - 19, box.y + high - 19)
         if canvas.labelled and wide >= LEAST_WIDE and high >= LINE + 3:
             room = wide - 8
             name = shortened(part.label, room)
@@ -300,6 +314,7 @@ class _Drawn:
                 self.canvas.door(el("g", ground, box, words), f"in\x1f{part.key}", self.inward(part), card)
             else:
                 canvas.over += [box, words]
+                self.opener(part, left + 26 + width(text), y - 12)
 
     # ---- indented bars ----
 
@@ -318,7 +333,8 @@ class _Drawn:
         else:
             canvas.left = canvas.right = canvas.top = canvas.bottom = 1.0
         canvas.grow(len(parts), NAMED + 2)
-        values = [part.figure for part in parts if math.isfinite(part.figure)] or [0.0]
+        named = [part.figure for part in parts if math.isfinite(part.figure) and not part.others]
+        values = named + [p.figure for p in parts if p.others and not dwarfs(p.figure, named)] or [0.0]
         low, high = min(0.0, *values), max(0.0, *values)
         x = Linear(low, high if high > low else low + 1.0, canvas.x_start, canvas.x_end)
         lanes = Lanes(tuple(part.key for part in parts), canvas.y_start, canvas.y_end)
@@ -339,7 +355,9 @@ class _Drawn:
         tall = min(22.0, max(0.72 * lanes.step, 1.0)) * (1.0 if part.depth == 1 else 0.78)
         top = lanes.top(i) + (lanes.step - tall) / 2
         value = part.figure if math.isfinite(part.figure) else 0.0
-        left, right = sorted((x(0.0), x(value)))
+        # what is gathered and would squeeze the others ends at the end of the axis, cut
+        cut = not x.low <= value <= x.high
+        left, right = sorted((x(0.0), x(min(max(value, x.low), x.high))))
         shape = el(
             "rect", class_=self.tone(part), id=canvas.id("b", part.key), x=left, y=top,
             width=max(right - left, 0.8), height=tall,
@@ -350,12 +368,15 @@ class _Drawn:
             start = left if value >= 0 else right - wide
             lit = el("rect", class_="lit", x=start, y=top + tall * 0.25, width=wide, height=tall * 0.5)
         self.mark(part, shape, lit)
+        if cut:
+            canvas.over.append(line(right - 7, top - 1, right - 7, top + tall + 1, "broken-off"))
         if canvas.labelled and lanes.step >= 11:
             y = lanes.top(i) + lanes.step / 2 + 4
             at = 6.0 + (part.depth - 1) * 12.0
             name = shortened(part.label, canvas.left - at - 10)
             canvas.over.append(label(name, at, y, "start", "lane-label" if part.depth == 1 else "axis-label"))
             canvas.over.append(label(text, max(right, x(0.0)) + 6, y, "start", "bar-value"))
+            self.opener(part, canvas.left - 22, y - 12)
 
     def _behind(self, part: Part) -> str:
         if not math.isfinite(part.figure):

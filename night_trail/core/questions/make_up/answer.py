@@ -12,22 +12,21 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf, mask
+from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf
 from night_trail.core.errors import BadQuestion
-from night_trail.core.measure import Measure
-from night_trail.core.questions.compare.answer import all_compared, base_measure, plan_of, times_of
+from night_trail.core.questions.compare.answer import all_compared, plan_of, times_of
 from night_trail.core.questions.compare.question import Baseline
+from night_trail.core.questions.make_up.against import held_against, inside_of, shaded, those_held
+from night_trail.core.questions.make_up.levels import grains_for, level_groups
+from night_trail.core.questions.make_up.parts import Part
 from night_trail.core.questions.make_up.question import MakeUp, MakeUpShape
-from night_trail.core.questions.make_up.tree import Tree, chosen, overall_of, places_of, tree_of
-from night_trail.core.questions.shared.basis import Basis, Grouping, grouping, hues
-from night_trail.core.questions.shared.cells import Cells, Held, held_in, held_of
+from night_trail.core.questions.make_up.tree import Tree, chosen, overall_of, tree_of
+from night_trail.core.questions.shared.basis import Basis, Grouping, hues
+from night_trail.core.questions.shared.cells import Cells, Held, held_in
 from night_trail.core.questions.shared.grouping import can_compare, no_groups
 from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, plain_figures
 from night_trail.core.rows import Rows
-from night_trail.core.table import Bools, Column, Floats, Ints, Table
-
-MOST_VALUES = 250_000
-"""Values of a level that are kept apart."""
+from night_trail.core.table import Column, Floats, Ints, Table
 
 OF_AREA: tuple[MakeUpShape, ...] = ("treemap", "rings", "squares")
 """Shapes whose parts are areas of a whole: these must add up, and none may be below 0."""
@@ -49,46 +48,6 @@ ALWAYS = 6
 
 MOST_PARTS = 900
 DEEPEST = 3
-
-
-@dataclass(frozen=True)
-class Part:
-    """A part: its figure, how many rows it rests on, and its shares, None where figures do not add up.
-
-    ``depth`` counts from 1 below what is drawn; ``parent`` is the place of its parent among the
-    parts, −1 for those at the top. ``names`` are its values from the outermost level. A part of
-    ``others`` gathers that many; one that is ``missing`` lacks the level. ``inner`` is whether it
-    has parts that can be gone into. ``base`` is the figure it is held against.
-    """
-
-    label: str
-    names: tuple[str, ...]
-    depth: int
-    parent: int
-    figure: float
-    n: int
-    of_parent: float | None
-    of_all: float | None
-    condition: Condition
-    hue: int
-    others: int = 0
-    missing: bool = False
-    inner: bool = False
-    lit: int | None = None
-    lit_figure: float | None = None
-    shade: float | None = None
-    base: float | None = None
-
-    @property
-    def change(self) -> float | None:
-        """How much more it is than what it is held against; None where that has no figure."""
-        return None if self.base is None or not np.isfinite(self.figure) else self.figure - self.base
-
-    @property
-    def key(self) -> str:
-        """What names it from step to step: its values, whatever is drawn around it."""
-        end = "others" if self.others else "missing" if self.missing else ""
-        return "\x1f".join([*self.names, end] if end else self.names)
 
 
 @dataclass(frozen=True)
@@ -136,13 +95,9 @@ def check(question: MakeUp, table: Table) -> None:
         check_measure(question.shade, table)
     if question.against is not None:
         _check_against(question, question.against, table)
-    if len(set(question.levels)) < len(question.levels):
+    if len(set(question.names)) < len(question.names):
         raise BadQuestion("A level is there twice", "levels", "Take one of them away.")
-    for name in question.levels:
-        if not can_compare(table.column(name)):
-            raise no_groups(table.column(name), "levels", "groups")
-        if name == question.measure.column:
-            raise BadQuestion("A column is not made up of itself", "levels", "Choose another column.")
+    _check_levels(question, table)
     if question.shape not in shapes_for(question):
         raise BadQuestion(
             "Parts of areas must add up, and this figure does not",
@@ -153,11 +108,24 @@ def check(question: MakeUp, table: Table) -> None:
         raise BadQuestion("There is no level below that", "path", "Add one first.")
 
 
+def _check_levels(question: MakeUp, table: Table) -> None:
+    for name in question.levels:
+        if not can_compare(table.column(name)):
+            raise no_groups(table.column(name), "levels", "groups")
+        if name == question.measure.column:
+            raise BadQuestion("A column is not made up of itself", "levels", "Choose another column.")
+    for name, grain in zip(question.levels, question.all_grains, strict=True):
+        if grain is not None and grain not in grains_for(table.column(name)):
+            raise BadQuestion(f"“{name}” has no {grain}s", "levels", "Choose another level.")
+
+
 def _check_against(question: MakeUp, against: Baseline, table: Table) -> None:
     if question.shade is not None:
         raise BadQuestion(
             "Parts are shaded by a figure, or by their change", "against", "Leave one of them out."
         )
+    if question.even and against.where is None:
+        raise BadQuestion("Only other rows can be made as large", "against", "Choose rows, not a plan.")
     if against.column is None and against.where is None:
         raise BadQuestion("Parts are held against a plan or earlier rows", "against", "Choose another.")
     if against.column is not None:
@@ -176,14 +144,19 @@ def shapes_for(question: MakeUp) -> tuple[MakeUpShape, ...]:
 def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
     """Return the parts of a measure's figure."""
     measure, depth = question.measure, len(question.path)
-    shown = question.levels[depth : depth + DEEPEST]
+    shown = question.names[depth : depth + DEEPEST]
     # what was there before and is gone has its groups as well
-    every = rows if question.against is None else all_compared(question.against, rows)
-    levels = [grouping(every, name, MOST_VALUES) for name in question.levels[: depth + len(shown)]]
+    asked = rows
+    if question.even and question.against is not None:
+        rows = those_held(question.against, asked)
+        every = asked
+    else:
+        every = asked if question.against is None else all_compared(question.against, asked)
+    levels = level_groups(question, every, depth + len(shown))
     held = held_in(measure, rows)
-    gone_into, inside = _inside(question, levels, held)
+    gone_into, inside = inside_of(question, levels, held)
     within = held if inside is None else chosen(held, inside)
-    key = ("make-up", measure, question.levels[: depth + len(shown)], question.path)
+    key = ("make-up", measure, question.names[: depth + len(shown)], question.path)
     tree = rows.remember(key, lambda: tree_of(measure, levels[depth:], held, within))
     below = sum(int((one < 0).sum()) for one in tree.values)
     shape: MakeUpShape = question.shape
@@ -192,11 +165,11 @@ def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
     making = _Making(question, rows, levels[depth:], within, tree, shape, gone_into)
     parts = making.parts()
     if question.shade is not None:
-        parts = _shaded(parts, question, levels, rows)
+        parts = shaded(parts, question, levels, rows)
     total_base: float | None = None
     gone: tuple[tuple[str, float], ...] = ()
     if question.against is not None:
-        parts, total_base, gone = _held_against(parts, question, question.against, levels, rows)
+        parts, total_base, gone = held_against(parts, question, question.against, levels, asked)
     return MakeUpAnswer(
         question=question,
         column=None if measure.column is None else rows.table.column(measure.column),
@@ -232,28 +205,6 @@ def _basis(rows: Rows, held: Held, within: Held) -> Basis:
         lit=lit,
         table_rows=rows.table.height,
     )
-
-
-def _inside(question: MakeUp, levels: Sequence[Grouping], held: Held) -> tuple[list[Condition], Bools | None]:
-    """Return what names the path, and which cells lie within it, None where it leads nowhere yet.
-
-    Shape (cells,).
-    """
-    found: Bools | None = None
-    named: list[Condition] = []
-    for name, level in zip(question.path, levels, strict=False):
-        place = next((i for i, group in enumerate(level.groups) if group.key == name), None)
-        if place is None:
-            raise BadQuestion(
-                f"There is no “{name[:60]}” among these rows", "path", "Go back to the level above."
-            )
-        assert level.codes is not None  # noqa: S101  (levels are columns)
-        here = (level.codes if held.at is None else level.codes[held.at]) == place
-        found = here if found is None else found & here
-        condition = level.condition(place)
-        assert condition is not None  # noqa: S101  (the same)
-        named.append(condition)
-    return named, found
 
 
 class _Making:
@@ -329,8 +280,9 @@ class _Making:
             return  # nothing of it has the level: it is whole
         keep = self.most[min(level, len(self.most) - 1)]
         at_all = np.arange(len(own))
-        kept = at_all < keep
-        if self.floors:
+        opened = "\x1f".join(names) in self.question.opened
+        kept = np.ones(len(own), dtype=np.bool_) if opened else at_all < keep
+        if self.floors and not opened:
             kept &= (at_all < ALWAYS) | (self.values[level][own] >= SMALLEST * abs(self.total))
         # one alone is no crowd
         if int(kept.sum()) + 1 == len(own):
@@ -464,87 +416,3 @@ def _and(above: Condition | None, *more: Condition) -> Condition:
     first = above.parts if isinstance(above, AllOf) else (above,) if above is not None else ()
     found = (*first, *more)
     return found[0] if len(found) == 1 else AllOf(found)
-
-
-def _shaded(parts: list[Part], question: MakeUp, levels: Sequence[Grouping], rows: Rows) -> list[Part]:
-    """Return the parts with a second figure, of all rows of each that have it."""
-    shade, depth = question.shade, len(question.path)
-    assert shade is not None  # noqa: S101  (asked only of shaded ones)
-    held = held_in(shade, rows)
-    _, inside = _inside(question, levels, held)
-    within = held if inside is None else chosen(held, inside)
-    deepest = max((part.depth for part in parts), default=0)
-    own = levels[depth : depth + deepest]
-    key = ("make-up shade", shade, question.levels[: depth + deepest], question.path)
-    figures = rows.remember(key, lambda: _Shades(_shades(shade, own, within))).figures
-    made = []
-    for part in parts:
-        value = figures.get(part.names, np.nan) if not part.others else _of_rows(shade, part, held, rows)
-        made.append(replace(part, shade=value if np.isfinite(value) else None))
-    return made
-
-
-@dataclass(frozen=True)
-class _Shades:
-    """The figures that shade, by the values of each part."""
-
-    figures: dict[tuple[str, ...], float]
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes it holds, roughly."""
-        return 300 * len(self.figures)
-
-
-def _shades(shade: Measure, levels: Sequence[Grouping], within: Held) -> dict[tuple[str, ...], float]:
-    found: dict[tuple[str, ...], float] = {}
-    names: list[tuple[str, ...]] = [()]
-    for level, ids, parents, codes in zip(levels, *places_of(levels, within), strict=True):
-        keys = [*(group.key for group in level.groups), ""]
-        names = [(*names[parent], keys[code]) for parent, code in zip(parents, codes, strict=True)]
-        values = plain_figures(shade, Cells(within.values, ids, within.below), len(parents)).values
-        found |= dict(zip(names, map(float, values), strict=True))
-    return found
-
-
-def _of_rows(shade: Measure, part: Part, held: Held, rows: Rows) -> float:
-    inside = mask(part.condition, rows.table)
-    return overall_of(shade, chosen(held, inside if held.at is None else inside[held.at]))
-
-
-def _held_against(
-    parts: list[Part], question: MakeUp, against: Baseline, levels: Sequence[Grouping], rows: Rows
-) -> tuple[list[Part], float, tuple[tuple[str, float], ...]]:
-    """Return the parts with what they are held against, the same of the whole, and what is gone."""
-    depth, adds = len(question.path), question.measure.aggregate in ADDS_UP
-    measure, kept = base_measure(question.measure, against, rows)
-    held = held_of(measure, rows.table, kept)
-    _, inside = _inside(question, levels, held)
-    within = held if inside is None else chosen(held, inside)
-    deepest = max((part.depth for part in parts), default=1)
-    figures = _shades(measure, levels[depth : depth + deepest], within)
-    total = overall_of(measure, within)
-    nothing = 0.0 if adds else None
-    made: list[Part] = []
-    drawn: dict[int, float] = {}
-    for part in parts:
-        if part.others:
-            # of sums what is left of the parent's; of what does not add up each part alone is told
-            above = total if part.parent < 0 else made[part.parent].base
-            base = above - drawn.get(part.parent, 0.0) if adds and above is not None else None
-        else:
-            base = figures.get(part.names, nothing)
-            base = base if base is not None and np.isfinite(base) else nothing
-            drawn[part.parent] = drawn.get(part.parent, 0.0) + (base or 0.0)
-        made.append(replace(part, base=base))
-    there = {part.names for part in parts if part.depth == 1}
-    gathered = any(part.others and part.depth == 1 for part in parts)
-    gone = sorted(
-        (
-            (names[0], float(v))
-            for names, v in figures.items()
-            if len(names) == 1 and v and names not in there
-        ),
-        key=lambda one: -abs(one[1]),
-    )
-    return made, total, () if gathered or not adds else tuple((name or "without", v) for name, v in gone)

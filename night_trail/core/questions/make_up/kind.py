@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace as changed
+
+from msgspec.structs import replace
+
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.questions.kind import Playing, QuestionKind
 from night_trail.core.questions.make_up import answer, figures, offers, phrases, sentence, words
-from night_trail.core.questions.make_up.answer import MakeUpAnswer, shapes_for
+from night_trail.core.questions.make_up.answer import OF_AREA, MakeUpAnswer, shapes_for
 from night_trail.core.questions.make_up.question import SLOTS, MakeUp
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.grouping import best_group, can_compare, makes_groups
@@ -54,9 +59,34 @@ def broken_down(question: MakeUp, by: Column, table: Table) -> MakeUp:
         return question
     if len(question.levels) >= len(SLOTS):
         raise BadQuestion("There are five levels already", "levels", "Leave one out first.")
-    return MakeUp(
-        question.measure, (*question.levels, by.name), question.shape, question.path, question.shade
-    )
+    return replace(question, levels=(*question.levels, by.name), against=None, even=False, opened=())
+
+
+def held(one: MakeUpAnswer, every: Sequence[MakeUpAnswer]) -> MakeUpAnswer:
+    """Return the answer of one period with its parts in the order all periods have together.
+
+    So a part keeps its place, though its figure changes.
+    """
+    if one.shape not in OF_AREA:
+        return one
+    sizes: dict[str, float] = {}
+    for period in every:
+        for part in period.parts:
+            sizes[part.key] = sizes.get(part.key, 0.0) + part.figure
+    order: list[int] = []
+
+    def below(parent: int) -> None:
+        own = sorted(
+            one.children(parent), key=lambda at: (one.parts[at].others > 0, -sizes[one.parts[at].key])
+        )
+        for at in own:
+            order.append(at)
+            below(at)
+
+    below(-1)
+    place = {at: i for i, at in enumerate(order)}
+    parts = tuple(changed(one.parts[at], parent=place.get(one.parts[at].parent, -1)) for at in order)
+    return changed(one, parts=parts)
 
 
 KIND = QuestionKind(
@@ -78,5 +108,5 @@ KIND = QuestionKind(
     gist=gist,
     from_gist=from_gist,
     broken_down=broken_down,
-    playing=Playing(),
+    playing=Playing(held=held),
 )

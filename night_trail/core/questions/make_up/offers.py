@@ -12,6 +12,7 @@ from night_trail.core.question import to_json
 from night_trail.core.questions.compare.question import Baseline
 from night_trail.core.questions.compare.sentence import baseline_words
 from night_trail.core.questions.make_up.answer import MakeUpAnswer, shapes_for
+from night_trail.core.questions.make_up.levels import grains_for
 from night_trail.core.questions.make_up.question import SLOTS, MakeUp
 from night_trail.core.questions.make_up.sentence import SHAPE_WORDS, UP
 from night_trail.core.questions.shared.basis import is_banded
@@ -63,13 +64,18 @@ def _against(look: Looking, question: MakeUp) -> list[Offer]:
     """Return earlier periods of the filter and columns that could be a plan."""
     found = list(baselines(look.scene.only, look.table))
     found += [Baseline(column=name) for name in plan_columns(look, question.measure)]
+    lit = look.scene.lit
+    rest = [] if lit is None else [
+        Offer("the lit rows against the rest", to_json(lit), question.even, "made as large", slot="rest")
+    ]  # fmt: skip
     return [
         Offer("against nothing", None, question.against is None),
+        *rest,
         *(
             Offer(
                 f"against {baseline_words(one)}",
                 to_json(one),
-                one == question.against,
+                one == question.against and not question.even,
                 in_words(one.where, look.table) if one.where is not None else "a column",
             )
             for one in found
@@ -78,7 +84,7 @@ def _against(look: Looking, question: MakeUp) -> list[Offer]:
 
 
 def _levels(look: Looking, question: MakeUp, at: int) -> list[Offer]:
-    present = question.levels[at] if at < len(question.levels) else None
+    present = question.names[at] if at < len(question.levels) else None
     above = question.levels[at - 1] if 0 < at <= len(question.levels) else None
     able = [
         c
@@ -90,10 +96,15 @@ def _levels(look: Looking, question: MakeUp, at: int) -> list[Offer]:
     if present is not None and len(question.levels) > 1:
         found.append(Offer("leave this level out", None, False))
     if present is not None and at:
-        found.append(Offer(f"{present} before {question.levels[at - 1]}", UP, False))
+        found.append(Offer(f"{present} before {question.names[at - 1]}", UP, False))
     listed = []
     for column in able:
         if column.name == question.measure.column:
+            continue
+        for grain in grains_for(column):
+            name = f"{grain} of {column.name}"
+            listed.append((True, Offer(name, name, name == present, "its periods")))
+        if column.kind.temporal:
             continue
         nests = (
             above is not None

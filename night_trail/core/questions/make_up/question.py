@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 import msgspec
 
 from night_trail.core.measure import Measure, Name
+from night_trail.core.moments import GrainName
 from night_trail.core.questions.compare.question import Baseline
 
 MakeUpShape = Literal["treemap", "rings", "bars", "squares", "stair"]
@@ -14,6 +15,7 @@ SLOTS = ("across", "also", "third", "fourth", "fifth")
 """The slots of the levels, outermost first."""
 
 MOST_LEVELS = len(SLOTS)
+Key = Annotated[str, msgspec.Meta(max_length=2_600)]
 THEN = " › "
 """Between the levels, and between the values of a path."""
 
@@ -23,7 +25,9 @@ class MakeUp(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
 
     ``path`` are the values gone into, outermost first: what is drawn lies within them.
     ``shade`` is a second measure, by which parts are shaded; ``against`` what they are held against:
-    a column, as a plan, or other rows, as an earlier period.
+    a column, as a plan, or other rows, as an earlier period. Where it is ``even`` the parts are of the
+    rows that are none of those, and those are made as large together. ``grains`` are the periods of
+    levels that are times, None of others. ``opened`` are parts whose small parts are drawn each.
     """
 
     measure: Measure
@@ -34,6 +38,20 @@ class MakeUp(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     ] = ()
     shade: Measure | None = None
     against: Baseline | None = None
+    even: bool = False
+    grains: Annotated[tuple[GrainName | None, ...], msgspec.Meta(max_length=MOST_LEVELS)] = ()
+    opened: Annotated[tuple[Key, ...], msgspec.Meta(max_length=40)] = ()
+
+    @property
+    def all_grains(self) -> tuple[GrainName | None, ...]:
+        """The periods of every level, None of those that are no times."""
+        return (*self.grains, *(None,) * len(self.levels))[: len(self.levels)]
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """What the levels are called: a time with its periods."""
+        both = zip(self.levels, self.all_grains, strict=True)
+        return tuple(name if grain is None else f"{grain} of {name}" for name, grain in both)
 
     @property
     def column(self) -> str:

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Sequence
 from typing import Any, cast
 
 from msgspec.structs import replace
 
-from night_trail.core.conditions import Condition
+from night_trail.core.conditions import Condition, Not
 from night_trail.core.errors import BadQuestion
-from night_trail.core.language.conditions import take_column
+from night_trail.core.language.conditions import in_words, take_column
 from night_trail.core.measure import Measure
+from night_trail.core.moments import GRAINS, GrainName
 from night_trail.core.question import decode
 from night_trail.core.questions.compare.question import Baseline
 from night_trail.core.questions.compare.sentence import baseline_words
@@ -25,7 +27,7 @@ from night_trail.core.questions.shared.measure_slots import (
     measure_words,
     short_measure,
 )
-from night_trail.core.questions.shared.measures import first_measure
+from night_trail.core.questions.shared.measures import ADDS_UP, first_measure
 from night_trail.core.questions.shared.sentence import Part, Sentence, chosen
 from night_trail.core.table import Table
 
@@ -44,12 +46,13 @@ def said(question: MakeUp, table: Table, answer: Any = None) -> Sentence:
     """Return the sentence of a make-up."""
     parts = [Part("What "), Part("makes up", "way"), Part(" ")]
     parts += [*measure_parts(question.measure, table), Part(" by ")]
-    for i, name in enumerate(question.levels):
+    for i, name in enumerate(question.names):
         if i:
             parts.append(Part(THEN))
         parts.append(Part(name, SLOTS[i]))
     if question.against is not None:
-        parts += [Part(" "), Part(f"against {baseline_words(question.against)}", "against")]
+        of = _of_words(question, table)
+        parts += [Part(f" {of}" if of else " "), Part(f"against {against_words(question)}", "against")]
     if question.path:
         parts.append(Part(", within "))
         for i, value in enumerate(question.path):
@@ -70,11 +73,29 @@ def said(question: MakeUp, table: Table, answer: Any = None) -> Sentence:
     return Sentence((*parts, Part("?")), tuple(addable))
 
 
+def against_words(question: MakeUp) -> str:
+    """Return what parts are held against, empty for nothing."""
+    if question.against is None:
+        return ""
+    words = baseline_words(question.against)
+    # of averages each stands for itself, however many rows there are
+    scaled = question.even and question.measure.aggregate in ADDS_UP
+    return f"{words}, made as large" if scaled else words
+
+
+def _of_words(question: MakeUp, table: Table) -> str:
+    """Return which rows the parts are of, where those are none of what they are held against."""
+    if not question.even or question.against is None or question.against.where is None:
+        return ""
+    where = question.against.where
+    return f"where {in_words(where.part if isinstance(where, Not) else Not(where), table)} "
+
+
 def short_name(question: MakeUp) -> str:
     """Return a make-up's name on the trail and beside."""
     within = f" within {THEN.join(question.path)}" if question.path else ""
-    against = f" against {baseline_words(question.against)}" if question.against is not None else ""
-    return f"{short_measure(question.measure)} by {THEN.join(question.levels)}{against}{within}"
+    against = f" against {against_words(question)}" if question.against is not None else ""
+    return f"{short_measure(question.measure)} by {THEN.join(question.names)}{against}{within}"
 
 
 _BEGINS = re.compile(
@@ -98,9 +119,9 @@ def read(body: str, table: Table) -> MakeUp | None:
     by = re.match(r"(?:made up )?(?:by|of|from) ", rest.strip(" ,"), re.IGNORECASE)
     if by is None:
         raise BadQuestion(f"“{body}” names no levels", "levels", "Say by what: by district › line.")
-    levels, rest = _levels(rest.strip(" ,")[by.end() :], table)
+    levels, grains, rest = _levels(rest.strip(" ,")[by.end() :], table)
     shape = (begun["shape"] or "").lower() or shapes_for(MakeUp(measure, levels))[0]
-    question = MakeUp(measure, levels, cast(Any, shape))
+    question = MakeUp(measure, levels, cast(Any, shape), grains=grains)
     while rest := rest.strip(" ,"):
         question, rest = _clause(question, rest, table)
     check(question, table)
@@ -117,22 +138,47 @@ def _measure(text: str, table: Table) -> tuple[Measure, str]:
     return first_measure(column), rest
 
 
-def _levels(text: str, table: Table) -> tuple[tuple[str, ...], str]:
+_OF = re.compile(rf"({'|'.join(GRAINS)})s? of ", re.IGNORECASE)
+
+
+def _level_in(text: str, table: Table) -> tuple[str | None, GrainName | None, str]:
+    """Return the column a level begins with, the periods where it is a time, and what follows."""
+    column, behind = take_column(text, table)
+    found = _OF.match(text)
+    if column is not None or found is None:
+        return (None if column is None else column.name), None, behind
+    column, behind = take_column(text[found.end() :], table)
+    if column is None or not column.kind.temporal:
+        return None, None, text
+    return column.name, cast(GrainName, found[1].lower()), behind
+
+
+def _trimmed(grains: Sequence[GrainName | None]) -> tuple[GrainName | None, ...]:
+    """Return periods without those at the end that are none."""
+    kept = list(grains)
+    while kept and kept[-1] is None:
+        kept.pop()
+    return tuple(kept)
+
+
+def _levels(text: str, table: Table) -> tuple[tuple[str, ...], tuple[GrainName | None, ...], str]:
     levels: list[str] = []
+    grains: list[GrainName | None] = []
     rest = text
     while True:
-        column, behind = take_column(rest, table)
+        column, grain, behind = _level_in(rest, table)
         if column is None:
             if levels:
                 break
             raise BadQuestion(f"“{rest}” is not a column", table.name, "Name the column of the first level.")
-        levels.append(column.name)
+        levels.append(column)
+        grains.append(grain)
         rest = behind.strip()
         more = _THEN.match(rest)
-        if more is None or take_column(rest[more.end() :], table)[0] is None:
+        if more is None or _level_in(rest[more.end() :], table)[0] is None:
             break
         rest = rest[more.end() :]
-    return tuple(levels[:MOST_LEVELS]), rest
+    return tuple(levels[:MOST_LEVELS]), _trimmed(grains[:MOST_LEVELS]), rest
 
 
 def _clause(question: MakeUp, rest: str, table: Table) -> tuple[MakeUp, str]:
@@ -175,16 +221,25 @@ def changed(
         if against is not None and (against.column == made.column or made.aggregate in ("count", "share")):
             # a plan of one column is none of another
             against = None if against.column is not None else against
-        return _fitted(replace(question, measure=made, against=against)), label
+        even = question.even and against is not None
+        return _fitted(replace(question, measure=made, against=against, even=even)), label
     if slot == "against":
         against = decode(value, Baseline, "baseline") if value else None
         label = f"against {baseline_words(against)}" if against is not None else "against nothing"
-        return replace(question, against=against, shade=None if against else question.shade), label
+        held = replace(question, against=against, even=False, shade=None if against else question.shade)
+        return held, label
+    if slot == "rest":
+        where = decode(value, Condition, "condition")
+        against = Baseline(where=Not(where), called="the rest")
+        held = replace(question, against=against, even=True, shade=None)
+        return held, f"{in_words(where, table)} against the rest"
     if slot == "shade":
         if not value:
             return replace(question, shade=None), "not shaded"
         shade = measure_from(value, table)
-        return replace(question, shade=shade, against=None), f"shaded by {measure_words(shade, table)}"
+        return replace(
+            question, shade=shade, against=None, even=False
+        ), f"shaded by {measure_words(shade, table)}"
     if slot == "shape":
         chosen(slot, value, SHAPE_WORDS)
         return replace(question, shape=value), f"as {SHAPE_WORDS[value]}"
@@ -198,36 +253,42 @@ def _fitted(question: MakeUp) -> MakeUp:
 
 
 def _level(question: MakeUp, at: int, value: Any, table: Table) -> tuple[MakeUp, str]:
-    levels = list(question.levels)
+    levels = list(zip(question.levels, question.all_grains, strict=True))
     if value is None:
         if at >= len(levels) or len(levels) == 1:
             raise BadQuestion("One level has to stay", SLOTS[at], "Choose another column instead.")
-        gone = levels.pop(at)
-        return _above(question, levels, at), f"without {gone}"
+        levels.pop(at)
+        return _above(question, levels, at), f"without {question.names[at]}"
     if value == UP:
         if not 0 < at < len(levels):
             raise BadQuestion("There is no level above this", SLOTS[at], "Leave it where it is.")
         levels[at - 1], levels[at] = levels[at], levels[at - 1]
-        return _above(question, levels, at - 1), f"{levels[at - 1]} before {levels[at]}"
-    name = table.column(value).name
+        return _above(question, levels, at - 1), f"{question.names[at]} before {question.names[at - 1]}"
+    name, grain, rest = _level_in(str(value), table)
+    if name is None or rest.strip():
+        name, grain = table.column(value).name, None
+    level = (name, grain)
     if at < len(levels):
-        if name in levels:
-            other = levels.index(name)
+        if level in levels:
+            other = levels.index(level)
             levels[at], levels[other] = levels[other], levels[at]
-            return _above(question, levels, min(at, other)), THEN.join(levels)
-        levels[at] = name
-    elif name in levels:
-        return question, THEN.join(levels)
-    else:
+            at = min(at, other)
+        else:
+            levels[at] = level
+    elif level not in levels:
         at = len(levels)
-        levels.append(name)
-    return _above(question, levels, at), f"by {THEN.join(levels)}"
+        levels.append(level)
+    else:
+        return question, THEN.join(question.names)
+    made = _above(question, levels, at)
+    return made, f"by {THEN.join(made.names)}"
 
 
-def _above(question: MakeUp, levels: list[str], changed_at: int) -> MakeUp:
+def _above(question: MakeUp, levels: Sequence[tuple[str, GrainName | None]], changed_at: int) -> MakeUp:
     """Return the question with other levels; what was gone into below the first change is left."""
     path = question.path[: min(changed_at, len(levels) - 1)]
-    return replace(question, levels=tuple(levels), path=path)
+    names, grains = tuple(name for name, _ in levels), _trimmed([grain for _, grain in levels])
+    return replace(question, levels=names, grains=grains, path=path, opened=())
 
 
 def _gone(question: MakeUp, at: str, value: Any) -> tuple[MakeUp, str]:
@@ -237,7 +298,7 @@ def _gone(question: MakeUp, at: str, value: Any) -> tuple[MakeUp, str]:
         raise BadQuestion("There is no such part of the path", "within", "Reload the page.")
     path = question.path[:place] + (() if value is None else _path_of(value))
     words = f"within {THEN.join(path)}" if path else "all of it"
-    return replace(question, path=path), words
+    return replace(question, path=path, opened=()), words
 
 
 def _path_of(value: Any) -> tuple[str, ...]:

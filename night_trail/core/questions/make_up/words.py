@@ -8,8 +8,10 @@ from collections.abc import Callable, Iterator
 from night_trail.core.language.numbers import counted, listed, percent
 from night_trail.core.language.spans import Fact, Span, Words, spans
 from night_trail.core.questions.compare.sentence import baseline_words
-from night_trail.core.questions.make_up.answer import DEEPEST, OF_AREA, MakeUpAnswer, Part
+from night_trail.core.questions.make_up.answer import DEEPEST, OF_AREA, MakeUpAnswer
+from night_trail.core.questions.make_up.parts import Part
 from night_trail.core.questions.make_up.question import THEN
+from night_trail.core.questions.make_up.sentence import against_words
 from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_slots import measure_words
 from night_trail.core.questions.shared.measure_words import beside_all, decimals_of, evened
@@ -63,7 +65,7 @@ def _headline(answer: MakeUpAnswer, said: Callable[[float], str]) -> tuple[Span,
     ends = [(label, value) for label, value in answer.ends if math.isfinite(value)]
     path = answer.question.path
     if not ends:
-        level = answer.question.levels[len(path)]
+        level = answer.question.names[len(path)]
         return spans(
             "No row has a {level}: all together {total}.", level=Span(level), total=said(answer.total)
         )
@@ -103,13 +105,28 @@ def _changed(answer: MakeUpAnswer, said: Callable[[float], str]) -> tuple[Span, 
     against, base = answer.question.against, answer.total_base
     if against is None or base is None or not math.isfinite(base):
         return ()
+    if answer.question.even:
+        headline = spans(" Held against {what}:", what=Span(against_words(answer.question)))
+        far = _farthest(answer, said)
+        return headline + far if far else spans(" It is made up as {what}.", what=Span(_bare(answer)))
     by = answer.total - base
     part = f" ({percent(abs(by) / abs(base), 3)})" if base else ""
     headline = spans(
         " Against {what} ({base}) it is {by}{part} {side}.",
-        what=Span(baseline_words(against)), base=said(base), by=said(abs(by)), part=Span(part),
+        what=Span(against_words(answer.question)), base=said(base), by=said(abs(by)), part=Span(part),
         side=Span("more" if by > 0 else "less"),
-    ) if by else spans(" It is as much as {what}.", what=Span(baseline_words(against)))  # fmt: skip
+    ) if by else spans(" It is as much as {what}.", what=Span(against_words(answer.question)))  # fmt: skip
+    return headline + _farthest(answer, said)
+
+
+def _bare(answer: MakeUpAnswer) -> str:
+    against = answer.question.against
+    return baseline_words(against) if against is not None else ""
+
+
+def _farthest(answer: MakeUpAnswer, said: Callable[[float], str]) -> tuple[Span, ...]:
+    """Say which part is up most, and which is down most."""
+    headline: tuple[Span, ...] = ()
     top = [(p, p.change) for p in answer.parts if p.parent < 0 and not p.others and p.change is not None]
     for sign, text in ((1, " {name} is up most, by {by}."), (-1, " {name} is down most, by {by}.")):
         far = [(p, c) for p, c in top if c is not None and sign * c > 0]
@@ -149,7 +166,7 @@ def _shares(
             "; the largest {k} of {n} ({level}) make up {share}.",
             k=f"{needed:,}",
             n=f"{len(ends):,}",
-            level=Span(answer.question.levels[depth]),
+            level=Span(answer.question.names[depth]),
             share=percent(run / answer.total, 3),
         )
     else:
@@ -158,7 +175,7 @@ def _shares(
         names, figure = answer.largest
         headline += spans(
             " The largest {level} is {name}: {value}, {share} of it.",
-            level=Span(answer.question.levels[depth + len(names) - 1]),
+            level=Span(answer.question.names[depth + len(names) - 1]),
             name=THEN.join(names),
             value=said(figure),
             share=percent(figure / answer.total, 3),
@@ -179,7 +196,7 @@ def _cautions(answer: MakeUpAnswer, table: Table) -> Iterator[str]:
         own = "has no {}: it is a part of its own" if n == 1 else "have no {}: they are a part of their own"
         yield f"{table.rows_in_words(n)} {own.format(name)}."
     for name, several, of in answer.unnested:
-        above = question.levels[question.levels.index(name) - 1]
+        above = question.names[question.names.index(name) - 1]
         stand = "stands" if several == 1 else "stand"
         yield f"{several:,} of {of:,} ({name}) {stand} under more than one {above}, as a part of each."
     if not answer.adds_up:
@@ -190,10 +207,11 @@ def _cautions(answer: MakeUpAnswer, table: Table) -> Iterator[str]:
     if answer.gone:
         shown = listed([f"{name} ({figure_said(answer)(v)})" for name, v in answer.gone[:MOST_GONE]])
         more = f" and {len(answer.gone) - MOST_GONE:,} more" if len(answer.gone) > MOST_GONE else ""
-        yield f"Only there before, and no part now: {shown}{more}."
+        there = f"in {_bare(answer)}" if question.even else "there before"
+        yield f"Only {there}, and no part here: {shown}{more}."
     if column is not None and answer.times > 1:
         yield f"{column.name} is a stock, taken at {answer.times:,} times: its sum counts it at each of them."
-    below = question.levels[len(question.path) + DEEPEST :]
+    below = question.names[len(question.path) + DEEPEST :]
     if below:
         lie = "lies" if len(below) == 1 else "lie"
         yield f"{listed(list(below))} {lie} further below: go into a part to see it."
@@ -207,7 +225,7 @@ def part_card(answer: MakeUpAnswer, part: Part, table: Table, said: Callable[[fl
         inside = f"{percent(part.of_parent or 0.0, 3)} of its parent, " if within else ""
         card.append(f"{inside}{percent(part.of_all, 3)} of all")
     if part.base is not None and part.change is not None and answer.question.against is not None:
-        card.append(f"{baseline_words(answer.question.against)}: {said(part.base)}")
+        card.append(f"{against_words(answer.question)}: {said(part.base)}")
         share = f" ({percent(abs(part.change) / abs(part.base), 3)})" if part.base else ""
         card.append(f"{said(abs(part.change))}{share} {'more' if part.change >= 0 else 'less'}")
     if part.shade is not None and answer.question.shade is not None:
