@@ -36,6 +36,7 @@ from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
+from night_trail.core.questions.stages.question import Stages
 from night_trail.core.questions.stands.question import Stands
 from night_trail.core.structs import looked_through
 
@@ -52,6 +53,7 @@ _Question = (
     | Flow
     | Kin
     | Place
+    | Stages
     | Relate
     | Correlations
     | Crosstab

@@ -17,7 +17,7 @@ NAMES = {
     "column", "columns", "across", "also", "against", "per", "time", "split", "coloured", "each", "sized",
     "panels", "of", "by", "fixed", "product", "without", "back", "together", "opened", "other", "x", "y",
     "bands", "until", "plan", "known", "chips", "groups", "levels", "stations", "unit", "above", "at",
-    "country", "within", "onward", "history",
+    "country", "within", "onward", "history", "stage",
 }  # fmt: skip
 """Fields of questions, conditions and claims that hold names of columns."""
 

@@ -35,6 +35,7 @@ from night_trail.core.questions.spread.boxes import BoxesAnswer
 from night_trail.core.questions.spread.curves import CurvesAnswer
 from night_trail.core.questions.spread.histogram import HistogramAnswer
 from night_trail.core.questions.spread.strip import StripAnswer
+from night_trail.core.questions.stages.answer import StagesAnswer
 from night_trail.core.questions.stands.answer import StandsAnswer
 from night_trail.core.table import Table
 from night_trail.draw.annotations import draw_annotations
@@ -65,6 +66,7 @@ from night_trail.draw.shapes.place import draw_place
 from night_trail.draw.shapes.relate import draw_relate
 from night_trail.draw.shapes.several import draw_several, draw_table
 from night_trail.draw.shapes.slope import draw_slope
+from night_trail.draw.shapes.stages import draw_stages
 from night_trail.draw.shapes.stands import draw_stands
 from night_trail.draw.shapes.wholes import draw_figure, draw_parts, draw_stair
 
@@ -112,6 +114,7 @@ _SHAPES: dict[type, Drawer] = {
     ForecastAnswer: draw_forecast,
     DifferAnswer: draw_differ,
     PlaceAnswer: draw_place,
+    StagesAnswer: draw_stages,
     DriversAnswer: draw_drivers,
     ChangedAnswer: draw_changed,
     StandsAnswer: draw_stands,

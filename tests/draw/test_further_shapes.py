@@ -28,6 +28,7 @@ from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.questions.registry import answer
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
+from night_trail.core.questions.stages.question import Stages
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 from night_trail.draw import BESIDE, MAIN, THUMB, draw, standalone, touched
@@ -79,6 +80,7 @@ EVERY: list[Question] = [
     MakeUp(SUM, ("g <b>", "h {x}"), shade=MEAN),
     MakeUp(MEAN, ("g <b>", "h {x}"), "bars"),
     Kin("g <b>", "h {x}", SUM),
+    Stages("g <b>", "h {x}"),
     *(
         Flow(SUM, ("g <b>", "h {x}"), shape, shade)
         for shape in ("bands", "matrix")

@@ -71,6 +71,7 @@ PICTURES: dict[str, tuple[str, str, Condition | None]] = {
         "where do trips flow from from_zone to to_zone, as a matrix, against chance",
         None,
     ),
+    "stages": ("buses", "how far does each crew get through district by departed_at", WET),
     "kin": ("buses", "who belongs to whom, from line and district, with the sum of boardings", WET),
     "place": ("buses", "where is the sum of boardings, shaded by the average of late_min", WET),
     "place hexagons": ("buses", "where is the average of late_min as hexagons", WET),

@@ -54,13 +54,15 @@ from night_trail.core.questions.shared.repeats import repeats
 from night_trail.core.questions.shared.sentence import Sentence
 from night_trail.core.questions.spread import kind as spread
 from night_trail.core.questions.spread.answer import SpreadAnswer
+from night_trail.core.questions.stages import kind as stages
+from night_trail.core.questions.stages.answer import StagesAnswer
 from night_trail.core.questions.stands import kind as stands
 from night_trail.core.questions.stands.answer import StandsAnswer
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
 
 Compared = CompareAnswer | CrossAnswer | SeveralAnswer
-Made = MakeUpAnswer | FlowAnswer | KinAnswer | PlaceAnswer
+Made = MakeUpAnswer | FlowAnswer | KinAnswer | PlaceAnswer | StagesAnswer
 Timed = OverTimeAnswer | CycleAnswer | DecompositionAnswer | ForecastAnswer
 Reasoned = ChangedAnswer | DifferAnswer | DriversAnswer | HeldAnswer | StandsAnswer
 Answer = SpreadAnswer | Compared | Made | RelateAnswer | CorrelationAnswer | CrosstabAnswer | Timed | Reasoned
@@ -72,6 +74,7 @@ KINDS: tuple[QuestionKind, ...] = (
     flow.KIND,
     kin.KIND,
     place.KIND,
+    stages.KIND,
     relate.KIND,
     correlation.KIND,
     crosstab.KIND,

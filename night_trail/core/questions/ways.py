@@ -26,6 +26,7 @@ _READ_FIRST = (
     "flow",
     "kin",
     "place",
+    "stages",
     "together",
     "goes",
     "apart",
