@@ -29,6 +29,7 @@ from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read, scene_in_words
 from night_trail.core.table import Table
+from night_trail.draw import draw
 from tests.core.tables import table_of
 
 SUM, COUNT = Measure("sum", "x"), Measure("count")
@@ -220,3 +221,19 @@ def test_stations_are_added_swapped_and_left_out() -> None:
             check(bad, TABLE)
     begun = KIND.from_gist(Gist("x", SUM), TABLE)
     assert begun == Flow(SUM, ("one", "two")), "columns that share their values come first"
+
+
+def test_loops_stand_apart_and_what_comes_back_is_told() -> None:
+    table = table_of(
+        here=["a", "a", "a", "b", "b", "c"], there=["a", "b", "b", "a", "c", "c"], v=[1.0, 2, 3, 4, 5, 6]
+    )
+    found = flow(Flow(Measure("sum", "v"), ("here", "there")), Rows(table))
+    first, second = found.stations[0].labels, found.stations[1].labels
+    assert [found.stays(0, first.index(x), second.index(x)) for x in "abc"] == [True] * 3
+    assert found.returns(0, first.index("a"), second.index("b")) == 4.0
+    assert found.returns(0, first.index("b"), second.index("a")) == 5.0
+    assert found.returns(0, first.index("a"), second.index("a")) is None
+    drawn = draw(found, table)
+    assert drawn.count(" stays") == 2 and "the other way: 4" in drawn, "b goes nowhere back to itself"
+    apart = flow(Flow(Measure("count"), ("here", "kind")), Rows(table_of(here=["a", "b"], kind=["a", "z"])))
+    assert not apart.stays(0, 0, 0) and apart.returns(0, 0, 1) is None, "of what is no place in common none"

@@ -130,10 +130,12 @@ class _Drawn:
                 self.canvas.mark(shape, lit, key, answer.condition(at, i, j), card, rows)
 
     def _tone(self, at: int, i: int, j: int) -> str:
+        # what ends where it began is drawn with an edge of its own
+        loop = " stays" if self.answer.stays(at, i, j) else ""
         if not self.answer.question.shade:
-            return f"flowing hue-{self.answer.stations[at].hues[i]}"
+            return f"flowing hue-{self.answer.stations[at].hues[i]}{loop}"
         residual = float(self.answer.between[at].residuals[i, j])
-        return f"{tone_of(max(-1.0, min(1.0, residual / STRONGEST)))} flowing"
+        return f"{tone_of(max(-1.0, min(1.0, residual / STRONGEST)))} flowing{loop}"
 
     def _card(self, at: int, i: int, j: int) -> list[str]:
         answer, between = self.answer, self.answer.between[at]
@@ -145,6 +147,11 @@ class _Drawn:
             card.append(
                 f"{percent(figure / leaves)} of what leaves, {percent(figure / reaches)} of what comes"
             )
+        back = answer.returns(at, i, j)
+        if back is not None:
+            card.append(f"the other way: {self.said(back)}")
+        if answer.stays(at, i, j):
+            card.append("ends where it began")
         residual = float(between.residuals[i, j])
         side = "more" if residual >= 0 else "fewer"
         card.append(f"{number(abs(residual), 2)} standard errors {side} rows than by chance")
@@ -208,6 +215,7 @@ class _Drawn:
                     tone = tone_of(max(-1.0, min(1.0, float(between.residuals[i, j]) / STRONGEST)))
                 else:
                     tone = f"cell shade-{max(1, math.ceil(SHADES * figure / most))}"
+                tone += " stays" if answer.stays(0, i, j) else ""
                 text = self.said(figure) if between.n[i, j] else ""
                 shape = grid_cell(canvas, across, lanes, at, place, tone, key, text)
                 n = int(between.n[i, j])

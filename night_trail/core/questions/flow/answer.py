@@ -101,6 +101,24 @@ class FlowAnswer:
     staying: float | None = None
     times: int = 0
 
+    def stays(self, at: int, one: int, other: int) -> bool:
+        """Whether what goes between two groups behind station ``at`` ends where it began."""
+        return self._common and self.stations[at].labels[one] == self.stations[at + 1].labels[other]
+
+    def returns(self, at: int, one: int, other: int) -> float | None:
+        """Return how much goes the other way between two groups; None where that means nothing."""
+        first, second = self.stations[at].labels, self.stations[at + 1].labels
+        if not self._common or self.stays(at, one, other):
+            return None
+        if second[other] not in first or first[one] not in second:
+            return None
+        return float(self.between[at].figures[first.index(second[other]), second.index(first[one])])
+
+    @property
+    def _common(self) -> bool:
+        """Whether the stations are places in common: to stay, or to come back, means something."""
+        return self.staying is not None
+
     def condition(self, at: int, one: int, other: int) -> Condition:
         """Return the condition that names the rows that go between two groups behind station ``at``."""
         return AllOf((self.stations[at].condition(one), self.stations[at + 1].condition(other)))

@@ -25,9 +25,11 @@ def flow_figures(answer: FlowAnswer) -> Made:
                     found: list[Figure] = [first.column.name, first.labels[i], second.column.name]
                     found += [second.labels[j], int(between.n[i, j]), figure, share]
                     found.append(figure / answer.total if answer.total else None)
+                    found.append(answer.returns(at, i, j))
                     yield [*found, None if between.lit is None else int(between.lit[i, j])]
 
     measured = short_measure(answer.question.measure)
     return [
-        "from", "group", "to", "group there", "rows", measured, "share of what leaves", "share of all",
+        "from", "group", "to", "group there", "rows", measured, "share of what leaves",
+        "share of all", "the other way",
     ], rows()  # fmt: skip
