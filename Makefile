@@ -5,6 +5,9 @@ BIN := $(VENV)/bin
 PORT ?= 8000
 VAR_DIR := $(or $(NIGHT_TRAIL_VAR),$(CURDIR)/var)
 
+# many short processes are started: none should read every module from its source anew
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo test lint bench attack browser-ready clean
 
 $(VENV)/.installed: requirements.lock pyproject.toml

@@ -84,7 +84,11 @@ def looking(page: Page, base: str) -> None:
         ("where is the number of trips as hexagons", "place"),
         ("late_min vs boardings, for each line", "playing"),
         ("what drives late_min, leaving out rider_rating", "drivers"),
-        ("why did the sum of boardings rise from February 2023 to March 2023", "changed"),
+        (
+            "where is the average of late_min on the plan line map of Marrow Haven, marking what is above all"
+            " together, with small lines over departed_at",
+            "plan",
+        ),
         ("boardings by month against the year before with the median", "over-time"),
         ("what makes up boardings by depot › district › line", "made-up"),
         ("where does boardings flow from district to depot to line", "flow"),

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 
-import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.helpers import choose, mark, settled, start_trail
@@ -88,9 +87,7 @@ def test_compare_and_relate_by_keyboard_alone(page: Page) -> None:
     expect(sentence).not_to_contain_text("the sum of boardings")
 
 
-@pytest.mark.parametrize("theme", ["night", "day"])
-def test_axe_finds_nothing_serious_in_compare_and_relate(page: Page, base: str, theme: str) -> None:
-    page.context.add_cookies([{"name": "theme", "value": theme, "url": base}])
+def test_axe_finds_nothing_serious_in_compare_and_relate(page: Page, base: str) -> None:
     start_trail(page)
     found = {}
     for words in (
@@ -99,7 +96,7 @@ def test_axe_finds_nothing_serious_in_compare_and_relate(page: Page, base: str, 
         "late_min vs boardings coloured by depot",
     ):
         say(page, words)
-        found[words] = serious(page, theme)
+        found[words] = serious(page)
     page.set_viewport_size({"width": 390, "height": 800})
     settled(page)
     assert page.evaluate("document.documentElement.scrollWidth") <= 390

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.helpers import choose, settled, start_trail
@@ -182,9 +181,7 @@ def test_lit_lines_of_several_groups_are_told_apart(page: Page) -> None:
     expect(page.locator("#words")).to_contain_text("lit rows the most are in")
 
 
-@pytest.mark.parametrize("theme", ["night", "day"])
-def test_axe_finds_nothing_serious_in_time(page: Page, base: str, theme: str) -> None:
-    page.context.add_cookies([{"name": "theme", "value": theme, "url": base}])
+def test_axe_finds_nothing_serious_in_time(page: Page, base: str) -> None:
     start_trail(page, "boardings")
     settled(page)
     found = {}
@@ -195,7 +192,7 @@ def test_axe_finds_nothing_serious_in_time(page: Page, base: str, theme: str) ->
         "boardings ahead, month by month",
     ):
         say(page, words)
-        found[words] = serious(page, theme)
+        found[words] = serious(page)
     assert not any(found.values()), found
 
 

@@ -235,5 +235,7 @@ def test_loops_stand_apart_and_what_comes_back_is_told() -> None:
     assert found.returns(0, first.index("a"), second.index("a")) is None
     drawn = draw(found, table)
     assert drawn.count(" stays") == 2 and "the other way: 4" in drawn, "b goes nowhere back to itself"
-    apart = flow(Flow(Measure("count"), ("here", "kind")), Rows(table_of(here=["a", "b", "c"], kind=["a", "y", "z"])))
+    apart = flow(
+        Flow(Measure("count"), ("here", "kind")), Rows(table_of(here=["a", "b", "c"], kind=["a", "y", "z"]))
+    )
     assert not apart.stays(0, 0, 0) and apart.returns(0, 0, 1) is None, "of what is no place in common none"

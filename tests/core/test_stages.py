@@ -16,7 +16,9 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.language.spans import plain
 from night_trail.core.question import Scene
 from night_trail.core.questions.registry import figures_of
+from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.stages.answer import StagesAnswer, check, stages
+from night_trail.core.questions.stages.kind import KIND
 from night_trail.core.questions.stages.question import Stages
 from night_trail.core.questions.stages.sentence import changed
 from night_trail.core.questions.stages.words import stages_words
@@ -202,3 +204,18 @@ def test_it_is_said_read_and_changed() -> None:
     )
     with pytest.raises(BadQuestion, match="does not name who"):
         read("how far does each bag get", table)
+
+
+def test_it_is_offered_where_units_go_through_stages_and_nowhere_else() -> None:
+    table = many(300)
+    gist = Gist("way", named=False)
+    assert KIND.from_gist(gist, table) == Stages("bag", "stage", "at")
+    rng = np.random.default_rng(2)
+    trips = table_of(
+        line=[f"l{x}" for x in rng.integers(0, 14, 900)], depot=[f"d{x}" for x in rng.integers(0, 3, 900)]
+    )
+    with pytest.raises(BadQuestion, match="Nobody goes through stages"):
+        KIND.from_gist(Gist("line", named=False), trips)
+    assert KIND.from_gist(Gist("line", groups=("depot",)), trips) == Stages("line", "depot"), (
+        "both were named"
+    )

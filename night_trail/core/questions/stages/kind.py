@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from msgspec.structs import replace
 
 from night_trail.core.errors import BadQuestion
@@ -14,6 +15,10 @@ from night_trail.core.questions.stages.answer import MOST_STAGES, StagesAnswer
 from night_trail.core.questions.stages.question import Stages
 from night_trail.core.table import Column, Table
 
+MOST_TRIED, MOST_LOOKED_AT = 4, 50_000
+ONCE, SEVERAL = 1.3, 1.5
+"""So many rows a unit has of a stage at most, and so many stages at least, where it goes through them."""
+
 
 def gist(question: Stages, table: Table) -> Gist:
     """Return what it is about."""
@@ -22,29 +27,42 @@ def gist(question: Stages, table: Table) -> Gist:
 
 
 def from_gist(gist: Gist, table: Table) -> Stages:
-    """Return how far units get: through a category of few values, told apart by what recurs most.
+    """Return how far units get: through the category each of them has about once.
 
     Raises
     ------
     BadQuestion
-        Where nothing recurs, or there is no category of few values.
+        Where no two columns are like that, and none were named.
     """
     named = [*gist.groups, *((gist.column,) if gist.named else ()), *gist.others]
-    able = [c.name for c in table.columns if _staged(c)]
-    stage = next((n for n in (*named, *able) if n in able), None)
-    units = [c for c in table.columns if c.name != stage and _recurs(c, table)]
-    unit = next((c.name for c in units if c.name in named), None)
-    if unit is None and units:
-        unit = max(units, key=lambda c: c.distinct).name
-    if stage is None or unit is None:
+    able = sorted((c for c in table.columns if _staged(c)), key=lambda c: c.name not in named)[:MOST_TRIED]
+    units = [c for c in table.columns if _recurs(c, table)]
+    units = sorted(units, key=lambda c: (c.name not in named, -c.distinct))[:MOST_TRIED]
+    pairs = [(u.name, s.name) for s in able for u in units if u.name != s.name]
+    # of two that were named those of fewer values are the stages
+    said = [(u, s) for u, s in pairs if u in named and s in named]
+    both = max(said, key=lambda pair: table.column(pair[0]).distinct, default=None)
+    found = both or next((pair for pair in pairs if _goes_through(table, *pair)), None)
+    if found is None:
         raise BadQuestion(
             "Nobody goes through stages here",
             table.name,
             "It needs who it is, and at which stage, a row for each.",
         )
-    time = gist.time or (found.name if (found := time_column(table)) is not None else None)
-    across = next((n for n in gist.groups if n not in (stage, unit) and makes_groups(table.column(n))), None)
-    return Stages(unit, stage, time, across)
+    time = gist.time or (own.name if (own := time_column(table)) is not None else None)
+    across = next((n for n in gist.groups if n not in found and makes_groups(table.column(n))), None)
+    return Stages(found[0], found[1], time, across)
+
+
+def _goes_through(table: Table, unit: str, stage: str) -> bool:
+    """Whether units have several of the stages, and each of them about once."""
+    units, stages = (table.coded(name).codes[:MOST_LOOKED_AT] for name in (unit, stage))
+    has = (units >= 0) & (stages >= 0)
+    if not has.any():
+        return False
+    pairs = len(np.unique(units[has].astype(np.int64) * MOST_STAGES + stages[has]))
+    present = len(np.unique(units[has]))
+    return has.sum() < ONCE * pairs and SEVERAL * present < pairs
 
 
 def _staged(column: Column) -> bool:
