@@ -15,6 +15,7 @@ import msgspec
 import numpy as np
 import polars as pl
 
+from night_trail.core.abreast import abreast
 from night_trail.core.findings import Fetch, Finding, Gathered, MissingTogether
 from night_trail.core.language.numbers import bare, counted, percent, unit_suffix, value
 from night_trail.core.recipe.offers import Remedy, column_offers
@@ -92,8 +93,14 @@ class Surveyor:
 
     def add(self, column: Column, cells: pl.Series, known: Profile | None = None) -> None:
         """Take a column in; a profile that is known already is not made again."""
-        self._profiles.append(profile(column, cells) if known is None else known)
-        self._gathered.add(column, cells)
+        if known is None:
+            made, _ = abreast(
+                len(cells), lambda: profile(column, cells), lambda: self._gathered.add(column, cells)
+            )
+        else:
+            made = known
+            self._gathered.add(column, cells)
+        self._profiles.append(made)
         if self._days is None and column.kind.temporal and column.missing < len(cells):
             present = cells.cast(pl.Date).drop_nulls().unique()
             self._days, self._step = len(present), grain(present).step

@@ -470,6 +470,12 @@ def as_text(series: pl.Series) -> pl.Series:
     return series.cast(pl.String)
 
 
+def counted_texts(cells: pl.Series) -> tuple[pl.Series, pl.Series]:
+    """Return the different cells as words, the most frequent first, and how often each is there."""
+    counts = cells.drop_nulls().value_counts(sort=True)
+    return as_text(counts.to_series(0)), counts.to_series(1).cast(pl.Int64)
+
+
 def noun_from(identifier: str) -> tuple[str, str]:
     """Guess what one row is from its identifier's name.
 

@@ -13,6 +13,7 @@ import logging
 import shutil
 import time
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -41,6 +42,7 @@ logger = logging.getLogger(__name__)
 PIECE = 4 * 1024 * 1024
 MOST_PARTS = 60
 SAID_EVERY = 0.2
+_packing = ThreadPoolExecutor(2, thread_name_prefix="packing")
 
 
 class Cancelled(Exception):
@@ -126,6 +128,7 @@ def read_arrival(arrival: Arrival) -> None:
     except Exception as error:
         recipes.let_fall(version)
         if room.is_full(error):
+            Arrival.objects.filter(pk=arrival.pk).update(source_file=None)
             _mark(arrival, Arrival.State.WAITING, f"{room.FULL}. It is read as soon as there is room.")
             return
         logger.exception("reading %s failed", arrival.file_name)
@@ -149,6 +152,8 @@ def _read_into(arrival: Arrival, version: Version) -> None:
         if isinstance(found, int):
             total = found
             _say(arrival, 0.05, f"Reading the first of {total:,} columns.")
+            # the first column is made meanwhile, in the process that reads
+            _keep_file(arrival, path)
             continue
         if surveyor is None:
             height = len(found.cells)
@@ -159,8 +164,11 @@ def _read_into(arrival: Arrival, version: Version) -> None:
             column = f"column {found.position + 1} of {total}, {found.column.name[:60]}"
             _say(arrival, share, f"{height:,} rows: {column}{_time_left(arrival, share)}.")
         columns.append(found.column)
+        # cells are packed on a thread of their own while they are looked at
+        packed = _packing.submit(cache.encode, found.cells)
         surveyor.add(found.column, found.cells)
-        cache.keep(version.pk, found.position, found.cells)
+        cache.keep(version.pk, found.position, packed.result())
+    _keep_file(arrival, path)
     surveyor = surveyor or Surveyor(0, timezone.now().date())
     _say(arrival, 0.92, "Looking at the columns together.")
 
@@ -170,9 +178,6 @@ def _read_into(arrival: Arrival, version: Version) -> None:
     columns = related(columns, cells, height)
     surveyor.learn(columns)
     surveyed = surveyor.finish(cells)
-    _say(arrival, 0.95, "Keeping the file as it arrived.")
-    arrival.source_file = _kept_file(arrival, path)
-    arrival.save(update_fields=["source_file"])
     version.height = height
     version.columns = Version.as_json(columns)
     version.survey = Version.as_json(surveyed)
@@ -253,6 +258,13 @@ def _differences(before: Version, now: Version) -> list[str]:
         said.append(f"Columns that were not there before: {listed(fresh[:8])}.")
     said += [f"{n} is now {new[n]}; it was {old[n]}." for n in new if n in old and new[n] != old[n]]
     return said[:20]
+
+
+def _keep_file(arrival: Arrival, path: Path) -> None:
+    """Keep the file as it arrived with what is read from it, once."""
+    if arrival.source_file is None:
+        arrival.source_file = _kept_file(arrival, path)
+        arrival.save(update_fields=["source_file"])
 
 
 def _kept_file(arrival: Arrival, path: Path) -> SourceFile:

@@ -52,11 +52,12 @@ def encode(cells: pl.Series) -> list[bytes]:
     return parts
 
 
-def keep(version_id: int, position: int, cells: pl.Series) -> None:
-    """Keep a column of a version in the database."""
+def keep(version_id: int, position: int, cells: pl.Series | list[bytes]) -> None:
+    """Keep a column of a version in the database, packed already or not."""
+    parts = encode(cells) if isinstance(cells, pl.Series) else cells
     ColumnPart.objects.bulk_create(
         ColumnPart(version_id=version_id, position=position, part=i, data=data)
-        for i, data in enumerate(encode(cells))
+        for i, data in enumerate(parts)
     )
 
 

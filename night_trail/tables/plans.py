@@ -11,6 +11,7 @@ import hashlib
 import io
 import subprocess
 import sys
+import threading
 from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
@@ -37,6 +38,7 @@ MOST_PLANS, MOST_PLACINGS, MOST_LETTERS = 12, 300, 200
 LARGE, SMALL = 1_200, 300
 COLOURS, QUALITY, LIGHT = 64, 82, 140
 WAITS = 20
+_drawing = threading.BoundedSemaphore(2)
 
 
 def read_plan(data: bytes, file: str) -> PlanPicture:
@@ -65,6 +67,12 @@ def _is_svg(data: bytes) -> bool:
 
 def _drawn(data: bytes, file: str) -> bytes:
     """Return a drawing as pixels, made in a process of its own that may be stopped."""
+    # a few at a time: each may take much of the machine
+    with _drawing:
+        return _drawn_apart(data, file)
+
+
+def _drawn_apart(data: bytes, file: str) -> bytes:
     command = [sys.executable, "-m", "night_trail.web.apart", str(LARGE), str(FONTS)]
     try:
         done = subprocess.run(command, input=data, capture_output=True, timeout=WAITS, check=True)  # noqa: S603

@@ -34,10 +34,11 @@ def clear_interrupted() -> int:
     for arrival in interrupted:
         if Path(arrival.path).is_file():
             arrival.state, arrival.version, arrival.progress = Arrival.State.PREVIEW, None, 0.0
+            arrival.source_file = None
             arrival.said = (
                 f"Reading {arrival.file_name} was interrupted, and nothing was kept. Read it again."[:400]
             )
-            arrival.save(update_fields=["state", "version", "progress", "said"])
+            arrival.save(update_fields=["state", "version", "progress", "said", "source_file"])
         else:
             said = f"Reading {arrival.file_name} was interrupted, and nothing was kept. Bring the file again."
             end(arrival, Arrival.State.FAILED, said)

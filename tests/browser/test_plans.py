@@ -47,6 +47,7 @@ def test_a_tall_tree_has_a_small_one_beside_it_that_leads_elsewhere(page: Page) 
     expect(page.locator("#stage svg.picture")).to_be_visible()
     say(page, "who belongs to whom from unit and belongs_to, opened 4 levels down")
     page.keyboard.press("Enter")
+    settled(page)
     expect(page.locator("#sight .seen")).to_be_visible()
     small = page.locator("#sight .small-whole").bounding_box()
     assert small is not None

@@ -54,7 +54,7 @@ def said(pair: tuple[DriversAnswer, Table]) -> str:
     return plain(drivers_words(*pair).headline)
 
 
-@pytest.mark.parametrize("seed", range(2))
+@pytest.mark.parametrize("seed", range(1))
 def test_true_drivers_come_before_noise_with_their_shapes_and_the_pair(seed: int) -> None:
     answer, table = of(made(seed))
     names = [d.columns[0] for d in answer.drivers]

@@ -29,7 +29,7 @@ from night_trail.core.table import Table
 from night_trail.core.turns import Slot, turn
 from night_trail.draw import BESIDE, draw
 from night_trail.draw.picture import _SHAPES
-from tests.golden import PICTURES, WET, table_of
+from tests.golden import PICTURES, WET, answered, table_of
 
 ASKED = {
     name: typed
@@ -50,7 +50,7 @@ class Look:
     rows: Rows
 
     def answer(self, question: Any) -> Any:
-        return answer(question, self.rows)
+        return answered(question, self.rows)
 
 
 @pytest.fixture(scope="module")
@@ -98,7 +98,7 @@ def test_every_slot_offers_what_can_be_asked_told_drawn_and_read_back(name: str,
             assert label and to_json(scene)
             if taken > (0 if name == "drives" else 1 if name in SLOW else 2):
                 continue  # nine models an answer: its other answers are in test_drivers.py
-            found = answer(scene.main, Rows(table, scene.only, scene.lit))
+            found = answered(scene.main, Rows(table, scene.only, scene.lit))
             words = words_of(found, table, scene.only)
             figures = figures_of(found)
             assert plain(words.headline), (slot, offer.text)

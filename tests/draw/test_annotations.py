@@ -28,7 +28,7 @@ from night_trail.core.turns import Say, Slot, turn
 from night_trail.draw import Size, draw
 from tests.core.tables import table_of as made_table
 from tests.core.test_kinds import ASKED, SLOW, Look, look_at
-from tests.golden import table_of
+from tests.golden import answered, table_of
 
 SIZES = (Size(664, 420), Size(1000, 380))
 SHAPED = ("shape", "side", "show", "view")
@@ -91,7 +91,7 @@ def test_a_note_stands_where_it_was_placed_on_every_shape_and_size(name: str, ta
         seen.add(to_json(question))
         if name in SLOW and len(seen) > 1:
             break  # a model for each shape takes as long again
-        found = answer(question, Rows(table, read(ASKED[name], table)[1]))
+        found = answered(question, Rows(table, read(ASKED[name], table)[1]))
         plots = fields(draw(found, table, SIZES[0]))
         assert plots, question
         assert len({plot["key"] for plot in plots}) == len(plots), "a plot is named by its own key"
@@ -122,7 +122,7 @@ def test_arrows_and_ranges_stand_in_their_panel_and_one_whose_panel_is_gone_stay
     table: Table,
 ) -> None:
     question, only = read("late_min vs rain_mm in panels by depot", table)
-    found = answer(question, Rows(table, only))
+    found = answered(question, Rows(table, only))
     plots = fields(draw(found, table, SIZES[0]))
     last = plots[-1]
     marks: tuple[Annotation, ...] = (

@@ -18,7 +18,7 @@ from typing import Any
 from night_trail.core.conditions import Between, Condition, OneOf
 from night_trail.core.language.spans import plain
 from night_trail.core.question import Scene, to_json
-from night_trail.core.questions.registry import answer, figures_of, words_of
+from night_trail.core.questions.registry import answer, figures_of, kind_of, words_of
 from night_trail.core.reading import load
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read, scene_in_words
@@ -172,13 +172,26 @@ def table_of(name: str) -> Table:
         return load(_TABLES[name](Path(folder)))[0]
 
 
+_answered: dict[tuple[Any, ...], Any] = {}
+
+
+def answered(question: Any, rows: Rows) -> Any:
+    """Return an answer, made once for all tests of a process where a model is fitted for it."""
+    if not kind_of(question).modelled:
+        return answer(question, rows)
+    key = (rows.table.key, to_json(question), rows.only, rows.lit_condition)
+    if key not in _answered:
+        _answered[key] = answer(question, rows)
+    return _answered[key]
+
+
 def made(name: str) -> str:
     """Return what the file of a picture should hold."""
     table_name, typed, lit = PICTURES[name]
     table = table_of(table_name)
     question, only = read(typed, table)
     rows = Rows(table, only, lit)
-    found = answer(question, rows)
+    found = answered(question, rows)
     words = words_of(found, table, only)
     figures = figures_of(found)
     parts = [

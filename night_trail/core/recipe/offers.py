@@ -62,10 +62,11 @@ def column_offers(column: Column, cells: pl.Series) -> tuple[Remedy, ...]:
 
 def _mostly(column: Column, cells: pl.Series) -> Remedy | None:
     """Return the offer to read text as numbers or dates, where most of it is and some cells are not."""
-    texts = as_text(cells).drop_nulls()
+    present = cells.drop_nulls()
     # numbers and dates have digits: most words are told from them by this alone
-    if texts.head(50).str.contains(r"\d").sum() < (1 - MOST_ODD) * min(50, len(texts)) / 2:
+    if as_text(present.head(50)).str.contains(r"\d").sum() < (1 - MOST_ODD) * min(50, len(present)) / 2:
         return None
+    texts = as_text(present)
     for kind in (Kind.NUMBER, Kind.DATE):
         for part in (texts.head(300), texts):
             # beside the numbers only a unit or currency may stand: N7 is no number

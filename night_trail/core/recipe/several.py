@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from night_trail.core.table import as_text
+from night_trail.core.table import counted_texts
 
 MARKS = ("|", ";", ",", "/")
 """What may stand between the values of a cell, the surest first."""
@@ -43,8 +43,7 @@ def several(cells: pl.Series) -> Several | None:
     Values must be short, recur, and be free in their order: the second of one cell stands first in
     another. So "Tarn, upper" or "Reed, Anna" are one value and "moths, beetles" are two.
     """
-    counts = as_text(cells).drop_nulls().value_counts(sort=True)
-    texts, times = counts.to_series(0), counts.to_series(1).cast(pl.Int64)
+    texts, times = counted_texts(cells)
     part, weights = texts.head(LOOKED_AT), times.head(LOOKED_AT)
     if len(texts) < 3 or int(texts.head(200).str.len_chars().sum()) > 200 * 5 * LONGEST:
         return None

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from night_trail.core.table import as_text
+from night_trail.core.table import counted_texts
 
 LOOKED_AT = 20_000
 """Different texts that are looked at."""
@@ -80,8 +80,7 @@ def amount(text: str) -> tuple[float, str] | None:
 
 def mixed(cells: pl.Series) -> Mixed | None:
     """Return how the cells of a text column mix units of one dimension, or None where they do not."""
-    counts = as_text(cells).drop_nulls().value_counts(sort=True).head(LOOKED_AT)
-    texts, times = counts.to_series(0).to_list(), counts.to_series(1).to_list()
+    texts, times = (found.head(LOOKED_AT).to_list() for found in counted_texts(cells))
     whole = sum(times)
     if not whole or len(texts[0]) > LONGEST or not any(char.isdigit() for char in texts[0]):
         return None
