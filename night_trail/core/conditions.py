@@ -156,14 +156,18 @@ class InArea(_Base, frozen=True, tag="in area"):
     called: Text
 
 
+OnEarth = tuple[
+    Annotated[float, msgspec.Meta(ge=-360, le=360)], Annotated[float, msgspec.Meta(ge=-90, le=90)]
+]
+"""Longitude and latitude."""
+
+
 class Near(_Base, frozen=True, tag="near"):
     """Rows within so many kilometres of a place, by longitude ``x`` and latitude ``y`` (great circles)."""
 
     x: Text
     y: Text
-    place: tuple[
-        Annotated[float, msgspec.Meta(ge=-360, le=360)], Annotated[float, msgspec.Meta(ge=-90, le=90)]
-    ]
+    place: OnEarth
     km: Annotated[float, msgspec.Meta(gt=0, le=25_000)]
 
 
@@ -172,9 +176,7 @@ class Nearest(_Base, frozen=True, tag="nearest"):
 
     x: Text
     y: Text
-    place: tuple[
-        Annotated[float, msgspec.Meta(ge=-360, le=360)], Annotated[float, msgspec.Meta(ge=-90, le=90)]
-    ]
+    place: OnEarth
     n: Annotated[int, msgspec.Meta(ge=1, le=1_000_000)]
 
 

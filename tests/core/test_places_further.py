@@ -24,7 +24,7 @@ from night_trail.core.questions.place.answer import check, place
 from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.place.sentence import changed
 from night_trail.core.questions.place.ways import MOST_WAYS
-from night_trail.core.questions.registry import figures_of
+from night_trail.core.questions.registry import figures_of, sentence
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read, scene_in_words
 from night_trail.core.table import Kind, Table
@@ -115,6 +115,8 @@ def test_arcs_are_as_wide_as_their_figures_and_ways_are_read_back() -> None:
         check(Place(SUM, AT, "arcs", onward=AT), table)
     with pytest.raises(BadQuestion, match="not drawn as dots"):
         check(Place(SUM, AT, "dots", onward=ON), table)
+    coloured, _ = changed(WAYS, "coloured", "g", going([1.0], [1.0], [2.0], [2.0], v=[1.0], g=["x"]))
+    assert coloured.shape == "arcs"
     back, label = changed(WAYS, "onward", None, table)
     assert (back.shape, back.onward, label) == ("dots", None, "where they begin")
 
@@ -244,6 +246,11 @@ def test_small_lines_are_the_figures_of_each_place_by_whole_periods() -> None:
     assert place(Place(SUM, AT), Rows(many)).histories is None
     with pytest.raises(BadQuestion, match="no time"):
         check(Place(SUM, AT, history="v"), table)
+    with pytest.raises(BadQuestion, match="stand at dots"):
+        check(Place(SUM, AT, "hexagons", history="day"), table)
+    assert changed(Place(SUM, AT, history="day"), "shape", "hexagons", table)[0] == Place(SUM, AT, "hexagons")
+    marked = Place(SUM, AT, rule=Rule("above"))
+    assert changed(marked, "coloured", "day", table)[0].rule is None
     one = lying(lat=[1.0, 2.0], lon=[1.0, 2.0], v=[1.0, 2.0], day=[dt.date(2024, 1, 1)] * 2)
     assert any(
         "too few whole periods" in c for c in said(place(Place(SUM, AT, history="day"), Rows(one)), one)[1]
@@ -261,6 +268,7 @@ def test_a_name_of_several_places_is_offered_and_taken_as_chosen() -> None:
     first = place(Place(SUM, ("town",)), Rows(table))
     assert first.spots.several == ("Springfield",)
     assert any("Springfield names several places" in c for c in said(first, table)[1])
+    assert "which place a name means" in [p.text for p in sentence(first.question, table, first).addable]
     chosen, label = changed(first.question, "meant", f'["Springfield", "{massachusetts}"]', table)
     assert label == f"Springfield at {massachusetts}"
     found = place(chosen, Rows(table))

@@ -30,6 +30,8 @@ from night_trail.web.asking import for_a_part
 from night_trail.web.pixels import MOST_BYTES, refused
 
 MOST_LISTED = 200
+WIDE = 1000
+"""What lies over the plan is drawn on so many units across (``plan.html``)."""
 
 
 @require_http_methods(["GET", "POST"])
@@ -122,21 +124,22 @@ def _page(request: HttpRequest, step: Step, draft: Placing, table: Table) -> dic
     wanted = request.GET.get("find", "")
     labels = [label for label in coded.labels if wanted.lower() in label.lower()]
     waiting = [label for label in labels if label not in draft.places]
+    picture = draft.plan.picture()
+    high = WIDE * picture.height / picture.width
     standing = [
-        {"label": label, "left": number(100 * x, 4), "top": number(100 * y, 4), "x": 1000 * x, "y": 1000 * y}
+        {"label": label, "left": number(100 * x, 4), "top": number(100 * y, 4), "x": WIDE * x, "y": high * y}
         for label, (x, y) in draft.places.items()
     ]
-    picture = draft.plan.picture()
     return {
         "step": step,
         "plan": draft.plan,
         "picture": picture,
-        "high": 1000 * picture.height / picture.width,
+        "high": high,
         "column": draft.column,
         "groups": len(coded.labels),
         "waiting": waiting[:MOST_LISTED],
         "more": max(len(waiting) - MOST_LISTED, 0),
-        "standing": [one | {"y": one["y"] * picture.height / picture.width} for one in standing],
+        "standing": standing,
         "find": wanted,
         "chosen": request.GET.get("label", "") or (waiting[0] if waiting else ""),
     }

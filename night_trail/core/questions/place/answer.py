@@ -197,6 +197,8 @@ def _check_drawn(question: Place, table: Table) -> None:  # noqa: C901  (one cas
     if question.rule is not None and question.shade is not None:
         raise BadQuestion("What is marked by its figure is not shaded as well", "rule", "Leave one out.")
     if question.history is not None:
+        if question.shape != "dots":
+            raise BadQuestion("Small lines stand at dots", "history", "Draw dots, or leave the lines out.")
         check_time(question.measure, question.history, None, table)
 
 

@@ -42,7 +42,8 @@ def broken_down(question: Place, by: Column, table: Table) -> Place:
     """Return the same as dots, coloured by groups."""
     if not makes_groups(by):
         return question
-    return replace(question, shape="dots", coloured=by.name, shade=None)
+    shape = "arcs" if question.shape == "arcs" else "dots"
+    return replace(question, shape=shape, coloured=by.name, shade=None, rule=None)
 
 
 def fixed(question: Place, rows: Rows) -> Place:

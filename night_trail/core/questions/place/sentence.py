@@ -51,6 +51,8 @@ def said(question: Place, table: Table, answer: Any = None) -> Sentence:  # noqa
     elif len(question.at) == 1 and question.drawn_on is None:
         addable.append(Part("in a column of countries", "country"))
     parts += _meant_parts(question)
+    if not question.meant and answer is not None and answer.spots.several:
+        addable.append(Part("which place a name means", "meant"))
     parts += [Part(", drawn as "), Part(SHAPE_WORDS[question.shape], "shape")]
     if question.areas is not None:
         parts += [Part(" of "), Part(areas_words(question.areas, table), "areas")]
@@ -194,22 +196,26 @@ def changed(  # noqa: C901  (one case a slot)
         return asked, f"as areas of {areas_words(value, table)}"
     if slot == "coloured":
         name = table.column(value).name if value else None
-        asked = replace(question, coloured=name, shade=None if name else question.shade)
-        if name and asked.shape != "dots":
+        gone = {"shade": None, "rule": None} if name else {}
+        asked = replace(question, coloured=name, **gone)
+        if name and asked.shape not in ("dots", "arcs"):
             asked = replace(asked, shape="dots")
         return asked, f"coloured by {name}" if name else "one colour"
     if slot == "shade":
         if not value:
             return replace(question, shade=None), "not shaded"
         shade = measure_from(value, table)
-        return replace(question, shade=shade, coloured=None), f"shaded by {measure_words(shade, table)}"
+        return replace(
+            question, shade=shade, coloured=None, rule=None
+        ), f"shaded by {measure_words(shade, table)}"
     if slot == "classes":
         label = chosen(slot, value, CLASS_WORDS)
         return replace(question, classes=value), f"in {label}"
     if slot == "shape":
         chosen(slot, value, SHAPE_WORDS)
-        coloured = question.coloured if value == "dots" else None
-        return replace(question, shape=value, coloured=coloured), f"as {SHAPE_WORDS[value]}"
+        # colours and small lines stand at dots
+        gone = {} if value == "dots" else {"coloured": None, "history": None}
+        return replace(question, shape=value, **gone), f"as {SHAPE_WORDS[value]}"
     if slot == "window":
         return replace(question, window=None), "zoomed out"
     raise BadQuestion(f"There is no slot “{slot}” in this sentence")
