@@ -325,6 +325,9 @@ def test_groups_stand_where_they_were_placed_and_others_are_named() -> None:
     assert read(words, table)[0] == asked
     zoomed = place(Place(SUM, ("hall",), drawn_on="k", window=(0.0, 50.0, 20.0, 50.0)), Rows(table))
     assert zoomed.spots.labels == ("north",) and zoomed.spots.left.outside == 1
+    said_so = scene_in_words(Scene(zoomed.question), table)
+    assert said_so.endswith("zoomed into 0 to 50 across and 20 to 50 up?")
+    assert read(said_so, table)[0] == zoomed.question
     with pytest.raises(BadQuestion, match="not there any more"):
         check(Place(SUM, ("hall",), drawn_on="x"), table)
     with pytest.raises(BadQuestion, match="groups of one column"):

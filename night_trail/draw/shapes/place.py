@@ -10,7 +10,7 @@ import numpy as np
 from night_trail.core.places.flat import back_upright, sideways, upright
 from night_trail.core.places.outlines import Area, all_countries, regions_of
 from night_trail.core.places.plan import ACROSS, Plan
-from night_trail.core.questions.place.answer import Histories, PlaceAnswer
+from night_trail.core.questions.place.answer import PlaceAnswer
 from night_trail.core.questions.place.sentence import areas_words, plan_words
 from night_trail.core.questions.place.words import MOST_ARCS, figure_said, shade_said
 from night_trail.core.questions.shared.measure_slots import measure_words
@@ -18,8 +18,9 @@ from night_trail.core.table import Table
 from night_trail.draw.frame.canvas import Canvas, Size, Stands, label, line
 from night_trail.draw.frame.earth import area_path, in_sight, land_path, says_something
 from night_trail.draw.frame.legend import Word, legend
-from night_trail.draw.frame.names import Box, Names, touch
+from night_trail.draw.frame.names import Box, Names
 from night_trail.draw.frame.scales import Linear, Upright, ticks
+from night_trail.draw.frame.small_lines import Standing, draw_small_lines
 from night_trail.draw.frame.svg import Svg, el
 from night_trail.draw.frame.svg import group as drawn_group
 from night_trail.draw.frame.text import width
@@ -33,8 +34,6 @@ SHADES_OF = {1: (6,), 2: (2, 6), 3: (2, 4, 6), 4: (1, 3, 4, 6), 5: (1, 2, 3, 5, 
 GRATICULE = 5
 WIDEST = {"full": 16.0, "beside": 7.0, "thumb": 3.0}
 PLAIN_ARC, THINNEST, MANY_ARCS = 1.5, 0.6, 30
-HISTORY = (40.0, 14.0)
-"""How wide and high a small line over time is."""
 
 
 def draw_place(answer: PlaceAnswer, table: Table, size: Size, prefix: str) -> Canvas:
@@ -316,7 +315,7 @@ class _Drawn:
         _, most = canvas.span(size_of, 0.0, float(known.max()) if len(known) else 0.0)
         names = self._names()
         called = self.spots.level is not None or bool(self.spots.named)
-        standing: list[tuple[int, float, float, float]] = []
+        standing: list[Standing] = []
         # small ones lie on top of large ones
         for i in answer.order.tolist():
             if not answer.n[i]:
@@ -350,52 +349,9 @@ class _Drawn:
                 names.offer(self.spots.labels[i], at_x, at_y, radius)
             standing.append((i, at_x, at_y, radius))
         if canvas.full and answer.histories is not None:
-            self._all_histories(answer.histories, standing, names)
+            room = (self.x.start, self.y.end, self.x.end, self.y.start)
+            draw_small_lines(canvas, answer.histories.values, standing, room, names, self.written)
         canvas.over.extend(names.placed())
-
-    def _all_histories(
-        self, found: Histories, standing: list[tuple[int, float, float, float]], names: Names
-    ) -> None:
-        """Draw the small line of each spot under or over it, where neither covers another."""
-        wide, high = HISTORY
-        taken = [*((x - r, y - r, x + r, y + r) for _, x, y, r in standing), *self.written]
-        for place, (i, x, y, radius) in enumerate(standing):
-            for top in (y + radius + 4, y - radius - high - 5):
-                box = (x - wide / 2 - 3, top - 2, x + wide / 2 + 3, top + high + 3)
-                inside = self.x.start <= box[0] and box[2] <= self.x.end and self.y.end <= box[1]
-                free = not any(touch(box, other) for k, other in enumerate(taken) if k != place)
-                if inside and box[3] <= self.y.start and free:
-                    self._history(found, i, x, top)
-                    taken.append(box)
-                    names.block(box)
-                    break
-
-    def _history(self, found: Histories, i: int, x: float, y: float) -> None:
-        """Draw a spot's figures over time, all on one scale."""
-        values, (wide, high) = found.values[i], HISTORY
-        least, most = min(0.0, float(np.nanmin(found.values))), float(np.nanmax(found.values))
-        room = most - least or 1.0
-        points = [
-            f"{x - wide / 2 + wide * at / (len(values) - 1):.1f} {y + high * (1 - (v - least) / room):.1f}"
-            if math.isfinite(v) else None
-            for at, v in enumerate(values.tolist())
-        ]  # fmt: skip
-        d, down = "", False
-        for point in points:
-            d += "" if point is None else f"{'L' if down else 'M'}{point}"
-            down = point is not None
-        ground = el(
-            "rect",
-            class_="history-ground",
-            x=x - wide / 2 - 3,
-            y=y - 2,
-            width=wide + 6,
-            height=high + 5,
-            rx=2,
-        )
-        self.canvas.over.append(ground)
-        if d:
-            self.canvas.over.append(el("path", class_="history", d=d))
 
     def _arcs(self) -> None:
         """Draw each way as an arc that bends to its left, as wide as its figure."""

@@ -133,7 +133,8 @@ def _clause(question: Place, rest: str, table: Table) -> tuple[Place, str, bool]
             return replace(question, classes=cast(Any, classes)), rest[found.end() :], False
     number = r"([-−]?\d+(?:\.\d+)?)"
     zoomed = rf"zoomed into longitude {number} to {number} and latitude {number} to {number}"
-    if found := re.match(zoomed, rest, re.IGNORECASE):
-        west, east, south, north = (real(one, "window") for one in found.groups())
+    planned = rf"zoomed into {number} to {number} across and {number} to {number} up"
+    if found := re.match(rf"{zoomed}|{planned}", rest, re.IGNORECASE):
+        west, east, south, north = (real(one, "window") for one in found.groups() if one is not None)
         return replace(question, window=(west, east, south, north)), rest[found.end() :], False
     raise BadQuestion(f"“{rest}” was not understood", "", "Try: as hexagons, shaded by rain_mm.")

@@ -83,7 +83,7 @@ def said(question: Place, table: Table, answer: Any = None) -> Sentence:  # noqa
     elif question.shape == "dots" and time_column(table) is not None:
         addable.append(Part("small lines over time", "history"))
     if question.window is not None:
-        parts += [Part(", "), Part(window_words(question.window), "window")]
+        parts += [Part(", "), Part(window_words(question.window, question.drawn_on is not None), "window")]
     return Sentence((*parts, Part("?")), tuple(addable))
 
 
@@ -107,9 +107,11 @@ def areas_words(key: str, table: Table) -> str:
     return own.name if own is not None else "areas that are gone"
 
 
-def window_words(window: tuple[float, float, float, float]) -> str:
-    """Return the part zoomed into in words."""
+def window_words(window: tuple[float, float, float, float], plan: bool = False) -> str:
+    """Return the part zoomed into in words: of the Earth, or of a plan."""
     west, east, south, north = (f"{at:g}".replace("-", "−") for at in window)
+    if plan:
+        return f"zoomed into {west} to {east} across and {south} to {north} up"
     return f"zoomed into longitude {west} to {east} and latitude {south} to {north}"
 
 
