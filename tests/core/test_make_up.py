@@ -459,6 +459,10 @@ def test_the_parts_of_a_date_are_levels_whose_rows_are_those_of_their_periods() 
     assert (gone.names, gone.grains) == (("quarter of day", "crew"), ("quarter",))
     hours, _ = changed(asked, "third", "month of day", table)
     assert hours.names[-1] == "month of day"
+    far = table_of(d=[dt.date(2024, 1, 1), dt.date(9999, 12, 31)], v=[1.0, 2.0])
+    ends = made(MakeUp(Measure("sum", "v"), ("d", "d"), grains=("year", "month")), far)
+    assert [int(mask(p.condition, far).sum()) for p in ends.parts if p.depth == 1] == [1, 1]
+    assert "9999" in said(ends, far)[0], "a date that stands for none yet"
     with pytest.raises(BadQuestion, match="has no hours"):
         check(MakeUp(Measure("count"), ("day",), grains=("hour",)), table)
     with pytest.raises(BadQuestion, match="has no years"):

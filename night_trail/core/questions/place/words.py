@@ -210,7 +210,7 @@ def _cautions(answer: PlaceAnswer, table: Table) -> Iterator[str]:  # noqa: C901
         label, n = spots.crowded
         rows = table.rows_in_words(n)
         yield f"{rows} lie on exactly the same spot, {label}: it may stand for an unknown place."
-    if answer.shape == "areas" and answer.adds_up and answer.question.rule is None:
+    if answer.shape == "areas" and answer.adds_up and answer.question.rule is None and len(answer.n):
         yield (
             "Large areas catch the eye whatever they hold, and where more people live there is more of "
             "most things: take the figure per something to compare."
