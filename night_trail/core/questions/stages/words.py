@@ -48,7 +48,8 @@ def stages_words(answer: StagesAnswer, table: Table) -> Words:
     else:
         headline = spans(
             "Of {n} ({unit}) {k} {get} as far as {last}, {share}.",
-            n=f"{answer.units:,}", unit=Span(unit), k=f"{last.reached:,}", last=last.label, get=Span("gets" if last.reached == 1 else "get"),
+            n=f"{answer.units:,}", unit=Span(unit), k=f"{last.reached:,}", last=last.label,
+            get=Span("gets" if last.reached == 1 else "get"),
             share=percent(last.reached / answer.units, 3),
         ) + _lost(answer) + _long(answer)  # fmt: skip
     if answer.lit_units is not None:
