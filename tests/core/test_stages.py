@@ -47,7 +47,7 @@ LOST_BAGS = [
     ("c", "found", 1), ("c", "back", 9),
     ("d", "found", 5),
     ("e", "named", 1), ("e", "found", 3), ("e", "back", 30),
-    (None, "found", 3), ("f", None, 3),
+    (None, "found", 3), ("f", None, 3), ("d", "back", None),
 ]  # fmt: skip
 
 
@@ -62,7 +62,7 @@ def test_counts_times_and_losses_by_hand() -> None:
     assert [(s.label, s.reached, s.own, s.lit) for s in found.stages] == [
         ("found", 5, 5, 2), ("named", 4, 3, 1), ("back", 3, 3, 1),
     ]  # fmt: skip
-    assert (found.units, found.skipped, found.basis.missing) == (5, 1, 2)
+    assert (found.units, found.skipped, found.basis.missing, found.basis.groupless) == (5, 1, 2, 1)
     assert [found.lost(at) for at in (0, 1)] == [1, 1]
     assert [s.back for s in found.stages] == [0, 1, 0] and [s.timed for s in found.stages] == [0, 2, 2]
     assert [None if s.stopped is None else s.stopped.values for s in found.stages[:2]] == [("d",), ("b",)]  # type: ignore[union-attr]
@@ -72,6 +72,7 @@ def test_counts_times_and_losses_by_hand() -> None:
         "Of the 2 with lit rows 1 do."
     )
     assert any(c.startswith("2 rows have no bag or stage and are left out") for c in cautions)
+    assert "1 row has no at and is left out." in cautions
     assert any("1 of 5 lacks a row of a stage gone beyond" in c for c in cautions)
     for stage in found.stages:
         assert int(mask(stage.condition, table).sum()) >= stage.own

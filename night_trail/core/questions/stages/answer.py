@@ -179,13 +179,17 @@ def stages(question: Stages, rows: Rows) -> StagesAnswer:
 
 
 def _basis(question: Stages, rows: Rows) -> Basis:
+    """Return how many rows say who is at which stage and, where a time is asked for, when."""
     unit, stage = (rows.table.coded(name).codes for name in (question.unit, question.stage))
     used = (unit >= 0) & (stage >= 0)
     if rows.kept is not None:
         used &= rows.kept
-    n = int(used.sum())
+    has = int(used.sum())
+    timed = has
+    if question.time is not None:
+        timed = int((used & ~np.isnan(rows.table.moments(question.time).values)).sum())
     lit = None if rows.lit is None else rows.n_lit
-    return Basis(rows.n, n, rows.n - n, lit=lit, table_rows=rows.table.height)
+    return Basis(rows.n, timed, rows.n - has, has - timed, lit, rows.table.height)
 
 
 def _passed(question: Stages, rows: Rows) -> _Passed:

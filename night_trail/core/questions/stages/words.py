@@ -100,6 +100,9 @@ def _cautions(answer: StagesAnswer, table: Table) -> Iterator[str]:
         both = listed([question.unit, question.stage], "or")
         have, out = ("has", "is left out") if n == 1 else ("have", "are left out")
         yield f"{table.rows_in_words(n)} {have} no {both} and {out}."
+    if n := answer.basis.groupless:
+        have, out = ("has", "is left out") if n == 1 else ("have", "are left out")
+        yield f"{table.rows_in_words(n)} {have} no {question.time} and {out}."
     if answer.skipped:
         n = answer.skipped
         lack = "lacks" if n == 1 else "lack"
