@@ -73,6 +73,13 @@ def test_ways_are_of_rows_between_two_places_and_those_that_stay_are_said() -> N
     assert [row[6] for row in figures.rows] == [4.0, 3.0]
 
 
+def test_rows_on_no_way_are_counted_once() -> None:
+    table = going([None, 99.0, 0.0, 1.0, 1.0], [None, 1.0, 0.0, 1.0, 1.0], [None, 99.0, 1.0, 0.0, 2.0], [1.0, 1.0, 1.0, 0.0, 2.0],
+                  v=[1.0, 2.0, 3.0, 4.0, 5.0])  # fmt: skip
+    left = place(WAYS, Rows(table)).spots.left
+    assert (left.missing, left.beyond, left.zero) == (1, 1, 2)
+
+
 def test_many_ways_are_gathered_and_add_up_to_all() -> None:
     rng = np.random.default_rng(5)
     n = 20_000

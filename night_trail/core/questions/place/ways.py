@@ -11,6 +11,8 @@ from night_trail.core.language.conditions import place_words
 from night_trail.core.places.flat import hexagons, middle_of, parallel_for
 from night_trail.core.questions.place.coordinates import called, hexagon_width, own_places, place_digits
 from night_trail.core.questions.place.lying import (
+    EASTMOST,
+    NORTHMOST,
     Left,
     Lying,
     Spots,
@@ -68,15 +70,23 @@ def _both(
 ) -> tuple[Ints | None, Places, Places, Left]:
     """Return the rows that lie somewhere at both ends, and where."""
     one, other = lying_by(start, rows), lying_by(end, rows)
-    left = Left(
-        one.left.missing + other.left.missing, one.left.beyond + other.left.beyond,
-        one.left.turned + other.left.turned, one.left.zero + other.left.zero,
-    )  # fmt: skip
     if one.at is None and other.at is None:
-        return None, (one.x, one.y), (other.x, other.y), left
+        return None, (one.x, one.y), (other.x, other.y), Left()
     first, second = (_positions(lying) for lying in (one, other))
     at, here, there = np.intersect1d(first, second, assume_unique=True, return_indices=True)
+    left = _left((*start, *end), rows, at)
     return at, (one.x[here], one.y[here]), (other.x[there], other.y[there]), left
+
+
+def _left(names: tuple[str, ...], rows: Rows, at: Ints) -> Left:
+    """Return why rows lie on no way, each of them for one reason; ``at`` are those that do."""
+    out = rows.keeps.copy()
+    out[at] = False
+    places = [rows.table.axis(name).values[out] for name in names]
+    missing = np.logical_or.reduce([np.isnan(part) for part in places])
+    far = [np.abs(part) > (NORTHMOST if i % 2 else EASTMOST) for i, part in enumerate(places)]
+    beyond = ~missing & np.logical_or.reduce(far)
+    return Left(missing=int(missing.sum()), beyond=int(beyond.sum()), zero=int((~missing & ~beyond).sum()))
 
 
 def _positions(lying: Lying) -> Ints:
