@@ -226,10 +226,11 @@ def picture(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
 @require_GET
 def thumb(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
     """Return the small picture of a stop; nothing where it cannot be drawn, or is not drawn yet."""
-    if not writable(request, tale).stops.filter(pk=stop).exists():
-        # taken out while its picture was on the way
+    # asked for once: it may be taken out at any moment while its picture is on the way
+    kept = writable(request, tale).stops.select_related("step__trail__version__table")
+    found = kept.filter(pk=stop).first()
+    if found is None:
         return HttpResponse("")
-    found = stop_of(request, tale, stop)
     try:
         scene = found.shown_scene()
         if found.step is None or scene.main is None or behind(scene.main):
