@@ -17,6 +17,7 @@ from night_trail.core.questions.differ.answer import Contrast, differ
 from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.differ.words import contrast_words
 from night_trail.core.questions.place.coordinates import round_up
+from night_trail.core.questions.place.lying import EASTMOST, NORTHMOST
 from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.place.spots import spots_of
 from night_trail.core.questions.registry import KINDS, check, kind_of
@@ -90,9 +91,9 @@ def _rings(question: Question, condition: Condition, rows: Rows) -> tuple[Condit
     """Return what lies within two round distances of a mark on a map, and what lies nearest."""
     if not isinstance(question, Place) or len(question.at) != 2:
         return ()
-    here = mask(condition, rows.table) if rows.kept is None else mask(condition, rows.table) & rows.kept
+    here = mask(condition, rows.table) & rows.keeps
     x, y = (rows.table.axis(name).values[here] for name in question.at)
-    lies = (np.abs(x) <= 360) & (np.abs(y) <= 90)
+    lies = (np.abs(x) <= EASTMOST) & (np.abs(y) <= NORTHMOST)
     if not lies.any():
         return ()
     at = (round(float(x[lies].mean()), 4), round(float(y[lies].mean()), 4))

@@ -153,19 +153,18 @@ def key_of(place: Area | Town) -> str:
 def alternatives(name: str, level: Level, most: int = 6) -> list[tuple[str, str]]:
     """Return the places a name may mean, the largest first: the key of each, and where it is in words."""
     if level == "regions":
-        return [(key_of(area), _country_words(area.within)) for area in regions().get(folded(name), ())][
-            :most
-        ]
+        areas = regions().get(folded(name), ())[:most]
+        return [(key_of(area), _country_words(area.within)) for area in areas]
     if level != "towns":
         return []
     short = {two: three for three, two in _short().items()}
     found = []
     for town in _towns().get(folded(name), ())[:most]:
         code = short.get(town.country.lower(), "")
-        around = areas_around(
-            [area.rings for area in regions_of(code)], np.array([town.longitude]), np.array([town.latitude])
-        )
-        region = f"{regions_of(code)[int(around[0])].name}, " if around[0] >= 0 else ""
+        parts = regions_of(code)
+        x, y = np.array([town.longitude]), np.array([town.latitude])
+        at = int(areas_around([area.rings for area in parts], x, y)[0])
+        region = f"{parts[at].name}, " if at >= 0 else ""
         found.append((key_of(town), f"{region}{_country_words(code)}, {town.people:,} people"))
     return found
 

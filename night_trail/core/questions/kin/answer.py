@@ -53,13 +53,14 @@ class Unit:
 
 @dataclass(frozen=True)
 class Below:
-    """All units from the top down, drawn or not, parents first: the names that lead to each, and its figures.
+    """All units from the top down, drawn or not, parents first, and their figures.
 
-    ``paths`` begin at the top, ``own`` and ``below`` have shape (units,) as ``n`` and ``under``, how
-    many stand below each.
+    ``above`` is a place among ``labels``, −1 at the top. ``own``, ``below`` and ``n`` have shape
+    (units,), as has ``under``, how many stand below each.
     """
 
-    paths: tuple[tuple[str, ...], ...]
+    labels: tuple[str, ...]
+    above: tuple[int, ...]
     own: Floats
     below: Floats
     n: Ints
@@ -225,20 +226,20 @@ class _Making:
 
     def all_below(self) -> Below:
         """Return every unit from the top down, in the order of the tree."""
-        paths: list[tuple[str, ...]] = []
         places: list[int] = []
-        waiting: list[tuple[int, tuple[str, ...]]] = [(at, ()) for at in reversed(self._tops())]
+        parents: list[int] = []
+        tops = [self.top] if self.top >= 0 else self._ranked(-1)
+        waiting = [(at, -1) for at in reversed(tops)]
         while waiting:
             at, above = waiting.pop()
-            path = (*above, self.tree.labels[at])
-            paths.append(path)
+            waiting += [(one, len(places)) for one in reversed(self._ranked(at))]
             places.append(at)
-            waiting += [(one, path) for one in reversed(self._ranked(at))]
+            parents.append(above)
         index = np.array(places, dtype=np.int64)
-        return Below(tuple(paths), self.own[index], self.below[index], self.n_below[index], self.under[index])
-
-    def _tops(self) -> list[int]:
-        return [self.top] if self.top >= 0 else self._ranked(-1)
+        labels = tuple(self.tree.labels[at] for at in places)
+        return Below(
+            labels, tuple(parents), self.own[index], self.below[index], self.n_below[index], self.under[index]
+        )
 
     def shown(self) -> tuple[Unit, ...]:
         """Return the units in the order of the tree."""
@@ -285,8 +286,12 @@ class _Making:
         elif at in self.several:
             odd = "has several above"
         under, question = int(self.under[at]), self.question
-        keys = [tree.labels[i] for i in all_below(self.children, at)] if 0 < under <= MOST_LIT else [label]
-        far = under > MOST_LIT
+        condition: Condition
+        if under > MOST_LIT:
+            condition = Under(question.unit, question.above, label)
+        else:
+            names = tuple(tree.labels[i] for i in all_below(self.children, at))
+            condition = OneOf(question.unit, names)
         return Unit(
             key=label,
             label=label,
@@ -299,9 +304,7 @@ class _Making:
             children=len(self.children.get(at, [])),
             under=under,
             opened=self._opens(at, depth),
-            condition=Under(question.unit, question.above, label)
-            if far
-            else OneOf(question.unit, tuple(keys)),
+            condition=condition,
             odd=odd,
             lit=None if self.lit is None else int(self.lit[at]),
         )

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from night_trail.core.conditions import AllOf, Condition, Not, mask
+from night_trail.core.conditions import AllOf, Condition, mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.questions.compare.answer import base_measure
@@ -22,11 +22,9 @@ from night_trail.core.rows import Rows
 from night_trail.core.table import Bools
 
 
-def those_held(against: Baseline, rows: Rows) -> Rows:
-    """Return the kept rows that are none of those they are held against."""
-    assert against.where is not None  # noqa: S101  (only other rows are made as large)
-    others = Not(against.where) if not isinstance(against.where, Not) else against.where.part
-    made = rows.remember(("those held", others), lambda: _Kept(Rows(rows.table, (*rows.only, others))))
+def those_held(of: Condition, rows: Rows) -> Rows:
+    """Return the kept rows that meet a condition, remembered with those they are of."""
+    made = rows.remember(("those held", of), lambda: _Kept(Rows(rows.table, (*rows.only, of))))
     return made.rows.relit(rows.lit_condition)
 
 

@@ -147,8 +147,8 @@ def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
     shown = question.names[depth : depth + DEEPEST]
     # what was there before and is gone has its groups as well
     asked = rows
-    if question.even and question.against is not None:
-        rows = those_held(question.against, asked)
+    if question.of is not None:
+        rows = those_held(question.of, asked)
         every = asked
     else:
         every = asked if question.against is None else all_compared(question.against, asked)

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
+from night_trail.core.conditions import Condition, Not
 from night_trail.core.measure import Measure, Name
 from night_trail.core.moments import GrainName
 from night_trail.core.questions.compare.question import Baseline
@@ -52,6 +53,14 @@ class MakeUp(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
         """What the levels are called: a time with its periods."""
         both = zip(self.levels, self.all_grains, strict=True)
         return tuple(name if grain is None else f"{grain} of {name}" for name, grain in both)
+
+    @property
+    def of(self) -> Condition | None:
+        """The rows the parts are of, where those are none of what they are held against."""
+        if not self.even or self.against is None or self.against.where is None:
+            return None
+        where = self.against.where
+        return where.part if isinstance(where, Not) else Not(where)
 
     @property
     def column(self) -> str:

@@ -51,8 +51,8 @@ def said(question: MakeUp, table: Table, answer: Any = None) -> Sentence:
             parts.append(Part(THEN))
         parts.append(Part(name, SLOTS[i]))
     if question.against is not None:
-        of = _of_words(question, table)
-        parts += [Part(f" {of}" if of else " "), Part(f"against {against_words(question)}", "against")]
+        of = "" if question.of is None else f"where {in_words(question.of, table)} "
+        parts += [Part(f" {of}"), Part(f"against {against_words(question)}", "against")]
     if question.path:
         parts.append(Part(", within "))
         for i, value in enumerate(question.path):
@@ -81,14 +81,6 @@ def against_words(question: MakeUp) -> str:
     # of averages each stands for itself, however many rows there are
     scaled = question.even and question.measure.aggregate in ADDS_UP
     return f"{words}, made as large" if scaled else words
-
-
-def _of_words(question: MakeUp, table: Table) -> str:
-    """Return which rows the parts are of, where those are none of what they are held against."""
-    if not question.even or question.against is None or question.against.where is None:
-        return ""
-    where = question.against.where
-    return f"where {in_words(where.part if isinstance(where, Not) else Not(where), table)} "
 
 
 def short_name(question: MakeUp) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -28,18 +28,16 @@ def in_areas(question: Place, rows: Rows) -> Spots:
     own: OwnAreas = rows.table.own_areas(question.areas)
     every = own.all(question.areas)
     if len(question.at) == 1:
-        codes, left = _by_name(question, rows, own)
-        conditions = [_named(question, rows, one.name) for one in own.areas]
-        return _spots(question, codes, every, conditions, left)
+        return _by_name(question, rows, own, every)
     lying = lying_by(question.at, rows)
     found = rows.remember(
         ("areas", question.at, question.areas),
         lambda: areas_around([area.rings for area in every], lying.x, lying.y),
     )
-    x, y = question.at
-    conditions = [InArea(x, y, question.areas, i, one.name) for i, one in enumerate(own.areas)]
+    (x, y), key = question.at, question.areas
     left = _outside(lying.left, int((found < 0).sum()))
-    return _spots(question, one_a_row(rows, lying.at, found), every, conditions, left)
+    codes = one_a_row(rows, lying.at, found)
+    return _spots(question, codes, every, lambda i: InArea(x, y, key, i, every[i].name), left)
 
 
 def _in_shipped(question: Place, rows: Rows) -> Spots:
@@ -48,12 +46,10 @@ def _in_shipped(question: Place, rows: Rows) -> Spots:
     regional = bool(keys) and ":" in keys[0].removeprefix(SHIPPED)
     country = keys[0].removeprefix(SHIPPED).partition(":")[0] if regional else ""
     every = regions_of(country) if regional else all_countries()
-    conditions = [
-        InArea(question.at[0], question.at[1], key, 0, area.name)
-        for key, area in zip(keys, every, strict=True)
-    ]
+    x, y = question.at
     left = _outside(lying.left, int((found < 0).sum()))
-    made = _spots(question, one_a_row(rows, lying.at, found), every, conditions, left)
+    codes = one_a_row(rows, lying.at, found)
+    made = _spots(question, codes, every, lambda i: InArea(x, y, keys[i], 0, every[i].name), left)
     return replace(made, level="regions" if regional else "countries")
 
 
@@ -61,8 +57,7 @@ def _outside(left: Left, n: int) -> Left:
     return replace(left, unknown=((NONE_OF_THEM, n),)) if n else left
 
 
-def _by_name(question: Place, rows: Rows, own: OwnAreas) -> tuple[Codes, Left]:
-    """Return the area each row's name is of; shape (rows,), −1 for none."""
+def _by_name(question: Place, rows: Rows, own: OwnAreas, every: Sequence[Area]) -> Spots:
     coded, places = rows.table.coded(question.at[0]), own.by_name()
     place_of = np.array([places.get(folded(label), -1) for label in coded.labels] or [-1], dtype=np.int64)
     codes = np.where(coded.codes >= 0, place_of[coded.codes], -1).astype(np.int32)
@@ -72,16 +67,16 @@ def _by_name(question: Place, rows: Rows, own: OwnAreas) -> tuple[Codes, Left]:
     counts = np.bincount(kept[kept >= 0], minlength=len(coded.labels))
     named = [(coded.labels[i], int(n)) for i, n in enumerate(counts) if n and place_of[i] < 0]
     unknown = tuple(sorted(named, key=lambda one: -one[1]))
-    return codes, Left(missing=int((kept < 0).sum()), unknown=unknown)
+    left = Left(missing=int((kept < 0).sum()), unknown=unknown)
 
+    def condition(i: int) -> Condition:
+        return OneOf(question.at[0], tuple(coded.labels[at] for at in np.flatnonzero(place_of == i)))
 
-def _named(question: Place, rows: Rows, name: str) -> Condition:
-    wanted, labels = folded(name), rows.table.coded(question.at[0]).labels
-    return OneOf(question.at[0], tuple(label for label in labels if folded(label) == wanted))
+    return _spots(question, codes, every, condition, left)
 
 
 def _spots(
-    question: Place, codes: Codes, every: Sequence[Area], conditions: Sequence[Condition], left: Left
+    question: Place, codes: Codes, every: Sequence[Area], condition: Callable[[int], Condition], left: Left
 ) -> Spots:
     """Return the areas that hold rows, within the part zoomed into; ``codes`` are places among ``every``."""
     present = np.unique(codes[codes >= 0])
@@ -100,7 +95,7 @@ def _spots(
         latitudes=middles[:, 1],
         labels=tuple(area.name for area in areas),
         keys=tuple(area.key for area in areas),
-        conditions=tuple(conditions[i] for i in present.tolist()),
+        conditions=tuple(condition(i) for i in present.tolist()),
         window=window,
         parallel=parallel_for(window[2], window[3]),
         left=left,

@@ -27,8 +27,7 @@ class Left:
     """Rows that lie nowhere: how many lack a place, are beyond the Earth, at 0° / 0°, or outside the window.
 
     ``turned`` of those beyond would lie on Earth with their columns the other way round;
-    ``unknown`` are names that mean no place, with their rows; ``still`` rows stay where they are,
-    and ``fewer`` lie on ways of few, which are not drawn.
+    ``unknown`` are names that mean no place, with their rows; ``still`` rows stay where they are.
     """
 
     missing: int = 0
@@ -38,7 +37,6 @@ class Left:
     outside: int = 0
     unknown: tuple[tuple[str, int], ...] = ()
     still: int = 0
-    fewer: tuple[int, int] = (0, 0)
 
 
 @dataclass(frozen=True)
@@ -48,7 +46,7 @@ class Spots:
     Shape (spots,) for ``longitudes`` and ``latitudes``, and for those ``onward``, where ways lead.
     ``wide`` is the width of hexagons in degrees on the ``parallel``, 0 where there are none. Places
     that lie on both sides of the date line, and far from it on none, are ``cut`` by it. ``several``
-    are names that mean several places, with what each of these is in.
+    are names that mean several places.
     """
 
     codes: Codes
