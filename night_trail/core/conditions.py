@@ -272,6 +272,9 @@ def mask(condition: Condition, table: Table) -> Bools:  # noqa: C901  (one case 
     BadQuestion
         Where the condition names a column that is not there or does not fit its kind.
     """
+    told = table.told(condition)
+    if told is not None:
+        return told
     match condition:
         case Not(part):
             return ~mask(part, table)

@@ -46,3 +46,7 @@ class BadQuestion(NightTrailError):
 
 class NoLonger(NightTrailError):
     """Something that was kept and cannot be read any more."""
+
+
+class Beyond(BadQuestion):
+    """A question that cannot be answered from all rows of an attached table, only from the part at hand."""

@@ -14,6 +14,7 @@ import numpy.typing as npt
 from cachetools import LRUCache
 
 from night_trail.core.conditions import Condition, mask
+from night_trail.core.many import tallied
 from night_trail.core.table import Bools, Floats, Ints, Table
 
 Codes = npt.NDArray[np.int32]
@@ -163,12 +164,29 @@ class Rows:
     @once
     def n(self) -> int:
         """How many rows are kept."""
-        return self.table.height if self.kept is None else int(np.count_nonzero(self.kept))
+        return self.table.n if self.kept is None else self.count(self.kept)
 
     @once
     def n_lit(self) -> int:
         """How many of the kept rows are lit."""
-        return len(self.lit_at)
+        return len(self.lit_at) if self.lit is None else self.count(self.lit)
+
+    def count(self, where: Bools) -> int:
+        """Return how many rows there are where something holds; ``where`` has shape (rows of the table,)."""
+        stands = self.table.stands()
+        return int(np.count_nonzero(where)) if stands is None else int(stands.n[where].sum())
+
+    def tally(self, codes: Codes | Ints, width: int, where: Bools | None = None) -> Ints:
+        """Return how many rows each code has, among those where something holds.
+
+        ``codes`` and ``where`` have shape (rows of the table,), −1 for no code, which is not counted.
+        """
+        stands = self.table.stands()
+        if where is not None:
+            codes = codes[where]
+            stands = None if stands is None else stands.at(np.flatnonzero(where))
+        # code −1 is counted in a first place that is left out
+        return tallied(codes + 1, width + 1, stands)[1:]
 
     def measured(self, name: str, group: tuple[str, Codes] | None = None) -> Measured:
         """Return the kept cells of a measured column in order.

@@ -15,6 +15,7 @@ import polars as pl
 
 from night_trail.core.calling import Vocabulary
 from night_trail.core.errors import BadQuestion
+from night_trail.core.many import Stands, tallied
 from night_trail.core.moments import DAY, year_starts
 
 Floats = npt.NDArray[np.float64]
@@ -330,6 +331,27 @@ class Table:
 
     def __contains__(self, name: object) -> bool:
         return name in self._positions
+
+    @property
+    def n(self) -> int:
+        """How many rows it speaks of; more than it holds where these were rolled up."""
+        return self.height
+
+    def stands(self, column: str | None = None, per: str | None = None) -> Stands | None:
+        """Return how many rows each of its rows stands for, and how a column's values lie around them.
+
+        None where each is one; ``per`` is a column that the first is divided by.
+        """
+        return None
+
+    def told(self, condition: Any) -> Bools | None:
+        """Return which of its rows meet a condition, where that was told; None where cells say so."""
+        return None
+
+    def counts(self, name: str) -> tuple[list[str], Ints]:
+        """Return a column's labels in order, and how many rows of the table have each."""
+        coded = self.coded(name)
+        return coded.labels, tallied(coded.codes[coded.codes >= 0], len(coded.labels))
 
     @property
     def areas(self) -> Mapping[str, Any]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special
 
+from night_trail.core.many import Stands, summed, tallied
 from night_trail.core.stats.intervals import Z95, t95
 from night_trail.core.stats.quantiles import quantiles
 from night_trail.core.table import Floats, Ints
@@ -36,37 +37,43 @@ class GroupMoments:
     off: Floats
 
 
-def moments(values: Floats, codes: Ints, n_groups: int) -> GroupMoments:
+def moments(values: Floats, codes: Ints, n_groups: int, stands: Stands | None = None) -> GroupMoments:
     """Return the moments of groups; a mean without values and a variance of one value are NaN.
 
     Parameters
     ----------
     values, codes
         One dimension each and equally long; codes from 0 to ``n_groups`` − 1.
+    stands
+        How many rows each value stands for; None for one.
     """
-    n = np.asarray(np.bincount(codes, minlength=n_groups), dtype=np.int64)
+    n = tallied(codes, n_groups, stands)
     # values far from 0 are counted from one of them on: their differences keep their digits
     far = len(values) > 0 and abs(float(values[0])) > FAR * float(np.ptp(values))
     pivot = float(values[0]) if far else 0.0
     shifted = values - pivot
     with np.errstate(invalid="ignore", divide="ignore"):
-        off = np.bincount(codes, weights=shifted, minlength=n_groups) / n
+        off = summed(shifted, codes, n_groups, stands) / n
         # around the means; in one place, as there may be millions
         np.subtract(shifted, off[codes], out=shifted)
         np.multiply(shifted, shifted, out=shifted)
-        squares = np.bincount(codes, weights=shifted, minlength=n_groups)
+        squares = summed(shifted, codes, n_groups, stands)
+        if stands is not None and stands.squares is not None:
+            squares += np.bincount(codes, weights=stands.squares, minlength=n_groups)
         variances = np.where(n > 1, squares / (n - 1), np.nan)
         means = pivot + off
     return GroupMoments(n, np.where(n > 0, n * means, 0.0), means, variances, off)
 
 
-def moments_of_shares(values: Floats, codes: Ints, n_groups: int) -> GroupMoments:
+def moments_of_shares(
+    values: Floats, codes: Ints, n_groups: int, stands: Stands | None = None
+) -> GroupMoments:
     """Return the moments of groups of values that are 0 or 1, whose spread follows from their mean.
 
-    ``values`` has shape (rows,), 0.0 or 1.0 without NaN; ``codes`` from 0 to ``n_groups`` − 1.
+    ``values`` has shape (rows,), 0.0 or 1.0 without NaN, or the shares of the rows that they stand for;
+    ``codes`` from 0 to ``n_groups`` − 1.
     """
-    n = np.asarray(np.bincount(codes, minlength=n_groups), dtype=np.int64)
-    sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
+    n, sums = tallied(codes, n_groups, stands), summed(values, codes, n_groups, stands)
     with np.errstate(invalid="ignore", divide="ignore"):
         means = sums / n
         variances = np.where(n > 1, sums * (1 - means) / (n - 1), np.nan)
@@ -128,17 +135,23 @@ def quantile_interval(ascending: Floats, level: float) -> tuple[float, float] | 
     return float(ascending[max(low - 1, 0)]), float(ascending[min(high - 1, n - 1)])
 
 
-def ratio_interval(above: Floats, below: Floats) -> tuple[float, float] | None:
+def ratio_interval(above: Floats, below: Floats, stands: Stands | None = None) -> tuple[float, float] | None:
     """Return the 95 % interval of a ratio of two sums by linearisation (Cochran 1977, 6.3).
 
     Both have shape (rows,) without NaN; None under two rows, or where the sum below is 0.
     """
-    n, total = len(below), float(below.sum())
+    many: Floats | float = 1.0 if stands is None else stands.n.astype(np.float64)
+    n = len(below) if stands is None else int(stands.n.sum())
+    total = float((below * many).sum())
     if n < 2 or total == 0:
         return None
-    ratio = float(above.sum()) / total
-    residuals = above - ratio * below
-    half = t95(n - 1) * math.sqrt(n / (n - 1) * float((residuals**2).sum())) / abs(total)
+    ratio = float((above * many).sum()) / total
+    squares = float(((above - ratio * below) ** 2 * many).sum())
+    if stands is not None:
+        assert stands.squares is not None and stands.below is not None  # noqa: S101  (a ratio has both)
+        assert stands.products is not None  # noqa: S101  (a ratio has both)
+        squares += float((stands.squares - 2 * ratio * stands.products + ratio**2 * stands.below).sum())
+    half = t95(n - 1) * math.sqrt(n / (n - 1) * max(squares, 0.0)) / abs(total)
     return ratio - half, ratio + half
 
 

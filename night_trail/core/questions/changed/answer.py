@@ -178,7 +178,7 @@ def changed(question: Changed, rows: Rows) -> ChangedAnswer:
             missing=int(np.count_nonzero(sides)) - len(held.values),
             groupless=rows.n - int(np.count_nonzero(sides)),
             lit=None if rows.lit is None else int(np.count_nonzero(rows.lit & sides)),
-            table_rows=table.height,
+            table_rows=table.n,
         ),
         column=column,
         before=figures[0],

@@ -87,7 +87,7 @@ def together(question: Correlations, rows: Rows) -> CorrelationAnswer:
             used=rows.n,
             missing=0,
             lit=None if rows.lit is None else rows.n_lit,
-            table_rows=rows.table.height,
+            table_rows=rows.table.n,
         ),
         columns=tuple(columns[i] for i in order),
         r=r[np.ix_(order, order)],

@@ -66,8 +66,8 @@ def goes(question: Crosstab, rows: Rows) -> CrosstabAnswer:
     if rows.kept is not None:
         used &= rows.kept
     pairs = first.codes.astype(np.int64) * m + second.codes
-    counts = np.bincount(pairs[used], minlength=k * m).reshape(k, m)
-    lit = None if rows.lit is None else np.bincount(pairs[used & rows.lit], minlength=k * m).reshape(k, m)
+    counts = rows.tally(pairs, k * m, used).reshape(k, m)
+    lit = None if rows.lit is None else rows.tally(pairs, k * m, used & rows.lit).reshape(k, m)
     total = int(counts.sum())
     expected, residuals, v, p = against_chance(counts, total)
     return CrosstabAnswer(
@@ -79,7 +79,7 @@ def goes(question: Crosstab, rows: Rows) -> CrosstabAnswer:
             used=total,
             missing=rows.n - total,
             lit=None if lit is None else int(lit.sum()),
-            table_rows=rows.table.height,
+            table_rows=rows.table.n,
         ),
         rows=first,
         columns=second,

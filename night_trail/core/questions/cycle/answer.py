@@ -199,7 +199,7 @@ def _as_periods(question: Cycle, rows: Rows, moments: Floats, part: Part) -> Per
     codes = part_of(moments, part, question.zone, question.year_start).astype(np.int32)
     if rows.kept is not None:
         codes[~rows.kept] = -1
-    n = np.bincount(codes[codes >= 0], minlength=LENGTHS[part])
+    n = rows.tally(codes, LENGTHS[part])
     empty: Calendar = calendar_of("day", 0, LENGTHS[part])
     return Periods(empty, codes, n, (False, False), ())
 

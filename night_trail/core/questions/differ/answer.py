@@ -128,7 +128,7 @@ def differ(question: Differ, rows: Rows) -> DifferAnswer:
         missing=0,
         groupless=rows.n - sum(n),
         lit=None if rows.lit is None else int(np.count_nonzero(rows.lit & (ones | others))),
-        table_rows=rows.table.height,
+        table_rows=rows.table.n,
     )
     contrasts, passed, looked, together = rows.remember(
         ("differ", question), lambda: _contrasts(question, rows.table, ones, others)

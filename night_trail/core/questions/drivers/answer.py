@@ -175,7 +175,7 @@ def _enough(made: Made) -> bool:
 def meanwhile(question: Drivers, rows: Rows, pending: Pending) -> DriversAnswer:
     """Return the answer without any driver, until the models are made."""
     target = rows.table.column(question.of)
-    basis = Basis(rows=rows.n, used=0, missing=0, lit=None, table_rows=rows.table.height)
+    basis = Basis(rows=rows.n, used=0, missing=0, lit=None, table_rows=rows.table.n)
     nothing = (0.0,) * 5
     return DriversAnswer(
         question,
@@ -227,7 +227,7 @@ def drives(question: Drivers, rows: Rows, made_folds: Sequence[Fold] | None = No
             lit=None
             if rows.lit is None
             else int(np.count_nonzero(rows.lit & np.isfinite(made.target.values))),
-            table_rows=rows.table.height,
+            table_rows=rows.table.n,
         ),
         column=made.target.column,
         value=made.target.value,

@@ -18,7 +18,7 @@ from night_trail.core.questions.crosstab.answer import LEAST_EXPECTED, against_c
 from night_trail.core.questions.flow.order import Orders, least_crossing
 from night_trail.core.questions.flow.question import Flow, FlowShape
 from night_trail.core.questions.shared.basis import Basis, Grouping, gathered, grouping, hues, is_banded
-from night_trail.core.questions.shared.cells import Cells, Held, held_in
+from night_trail.core.questions.shared.cells import Held, held_in
 from night_trail.core.questions.shared.grouping import can_compare, no_groups
 from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, plain_figures
 from night_trail.core.rows import Rows
@@ -189,10 +189,10 @@ def flow(question: Flow, rows: Rows) -> FlowAnswer:
         column=None if measure.column is None else rows.table.column(measure.column),
         basis=Basis(
             rows=rows.n,
-            used=len(held.values),
-            missing=rows.n - len(held.values),
-            lit=None if shines is None else len(shines),
-            table_rows=rows.table.height,
+            used=held.n,
+            missing=rows.n - held.n,
+            lit=None if shines is None else held.some(shines).n,
+            table_rows=rows.table.n,
         ),
         shape=question.shape,
         total=float(between[0].figures.sum()),
@@ -233,7 +233,7 @@ def _staying(question: Flow, rows: Rows, held: Held) -> float | None:
         return None
     here, there = (c.codes if held.at is None else c.codes[held.at] for c in (one, other))
     stays = (here >= 0) & (same[here] == there)
-    return float(held.values[stays].sum())
+    return held.some(np.flatnonzero(stays)).sum()
 
 
 def _station(one: Grouping, lacks: bool, rows: Rows, near: Between, axis: int) -> Station:
@@ -278,8 +278,7 @@ def _grouped(name: str, rows: Rows, kept: Ints | None) -> Grouping:
     if kept is None:
         return grouping(rows, name, MOST)
     coded = rows.table.coded(name)
-    codes = coded.codes if rows.kept is None else coded.codes[rows.kept]
-    present = np.flatnonzero(np.bincount(codes[codes >= 0], minlength=len(coded.labels)))
+    present = np.flatnonzero(rows.tally(coded.codes, len(coded.labels), rows.kept))
     return gathered(rows, name, kept, present)
 
 
@@ -292,7 +291,7 @@ def _codes(one: Grouping, held: Held) -> tuple[Ints, bool]:
 
 
 def _between(measure: Measure, held: Held, pairs: Ints, shape: tuple[int, int]) -> Between:
-    every = plain_figures(measure, Cells(held.values, pairs), shape[0] * shape[1])
+    every = plain_figures(measure, held.coded(pairs), shape[0] * shape[1])
     counts = every.n.reshape(shape)
     expected, residuals, v, p = against_chance(counts, int(counts.sum()))
     thin = float((expected < LEAST_EXPECTED).mean()) if expected.size else 0.0
@@ -301,5 +300,5 @@ def _between(measure: Measure, held: Held, pairs: Ints, shape: tuple[int, int]) 
 
 def _lit(one: Between, measure: Measure, held: Held, pairs: Ints, shines: Ints) -> Between:
     """Return what goes between two stations with what of it is lit; ``shines`` are places among the cells."""
-    found = plain_figures(measure, Cells(held.values[shines], pairs[shines]), one.n.size)
+    found = plain_figures(measure, held.some(shines).coded(pairs[shines]), one.n.size)
     return replace(one, lit=found.n.reshape(one.n.shape), lit_figures=found.values.reshape(one.n.shape))

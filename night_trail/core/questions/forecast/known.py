@@ -98,7 +98,7 @@ def _yes(name: str, question: Forecast, rows: Rows, calendar: Calendar) -> Float
     finer: GrainName = "hour" if calendar.grain == "hour" else "day"
     fine = periods_of(rows, question.time, finer, 1, question.zone)
     yes = mask(OneOf(name, ("yes",)), rows.table) & (fine.codes >= 0)
-    counts = np.bincount(fine.codes[yes], minlength=fine.calendar.n)
+    counts = rows.tally(fine.codes, fine.calendar.n, yes)
     place = np.searchsorted(calendar.edges, fine.calendar.edges[:-1], side="right") - 1
     inside = (place >= 0) & (place < calendar.n)
     flagged = np.bincount(place[inside], weights=(2 * counts > fine.n)[inside], minlength=calendar.n)

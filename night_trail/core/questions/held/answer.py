@@ -260,7 +260,7 @@ def _present(column: Column, table: Table) -> Bools:
 
 def _basis(rows: Rows, at: Ints, known: Bools) -> Basis:
     missing = rows.n - int(np.count_nonzero(known))
-    return Basis(rows=rows.n, used=len(at), missing=missing, table_rows=rows.table.height)
+    return Basis(rows=rows.n, used=len(at), missing=missing, table_rows=rows.table.n)
 
 
 def _candidates(question: Held, table: Table) -> list[Column]:

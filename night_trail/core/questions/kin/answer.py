@@ -149,7 +149,7 @@ def kin(question: Kin, rows: Rows) -> KinAnswer:
             missing=rows.n - len(held.values),
             groupless=len(held.values) - len(cells.values),
             lit=None if rows.lit is None else rows.n_lit,
-            table_rows=table.height,
+            table_rows=table.n,
         ),
         units=size,
         roots=int((tree.parent < 0).sum()),

@@ -16,7 +16,7 @@ from night_trail.core.questions.make_up.parts import Part
 from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.questions.make_up.tree import chosen, overall_of, places_of
 from night_trail.core.questions.shared.basis import Grouping
-from night_trail.core.questions.shared.cells import Cells, Held, held_in, held_of
+from night_trail.core.questions.shared.cells import Held, held_in, held_of
 from night_trail.core.questions.shared.measures import ADDS_UP, plain_figures
 from night_trail.core.rows import Rows
 from night_trail.core.table import Bools
@@ -96,7 +96,7 @@ def _shades(shade: Measure, levels: Sequence[Grouping], within: Held) -> dict[tu
     for level, ids, parents, codes in zip(levels, *places_of(levels, within), strict=True):
         keys = [*(group.key for group in level.groups), ""]
         names = [(*names[parent], keys[code]) for parent, code in zip(parents, codes, strict=True)]
-        values = plain_figures(shade, Cells(within.values, ids, within.below), len(parents)).values
+        values = plain_figures(shade, within.coded(ids), len(parents)).values
         found |= dict(zip(names, map(float, values), strict=True))
     return found
 

@@ -22,7 +22,7 @@ from night_trail.core.questions.make_up.parts import Part
 from night_trail.core.questions.make_up.question import MakeUp, MakeUpShape
 from night_trail.core.questions.make_up.tree import Tree, chosen, overall_of, tree_of
 from night_trail.core.questions.shared.basis import Basis, Grouping, hues
-from night_trail.core.questions.shared.cells import Cells, Held, held_in
+from night_trail.core.questions.shared.cells import Held, held_in
 from night_trail.core.questions.shared.grouping import can_compare, no_groups
 from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, plain_figures
 from night_trail.core.rows import Rows
@@ -197,13 +197,13 @@ def _basis(rows: Rows, held: Held, within: Held) -> Basis:
     at = within.at
     lit = None
     if rows.lit is not None:
-        lit = int(np.count_nonzero(rows.lit if at is None else rows.lit[at]))
+        lit = within.some(np.flatnonzero(rows.lit if at is None else rows.lit[at])).n
     return Basis(
         rows=rows.n,
-        used=len(within.values),
-        missing=rows.n - len(held.values),
+        used=within.n,
+        missing=rows.n - held.n,
         lit=lit,
-        table_rows=rows.table.height,
+        table_rows=rows.table.n,
     )
 
 
@@ -233,11 +233,9 @@ class _Making:
         self.lit_values: list[Floats] = []
         if rows.lit is not None:
             shining = np.flatnonzero(rows.lit if within.at is None else rows.lit[within.at])
-            lit = Held(within.values[shining], None, None if within.below is None else within.below[shining])
+            lit = within.some(shining)
             for ids, parents in zip(tree.ids, tree.parents, strict=True):
-                found = plain_figures(
-                    question.measure, Cells(lit.values, ids[shining], lit.below), len(parents)
-                )
+                found = plain_figures(question.measure, lit.coded(ids[shining]), len(parents))
                 self.lit_n.append(found.n)
                 self.lit_values.append(found.values)
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from night_trail.core.measure import Measure
 from night_trail.core.questions.shared.basis import Grouping
-from night_trail.core.questions.shared.cells import Cells, Held
+from night_trail.core.questions.shared.cells import Held
 from night_trail.core.questions.shared.measures import overall, plain_figures
 from night_trail.core.table import Bools, Floats, Ints
 
@@ -43,20 +43,14 @@ class Tree:
 
 def chosen(held: Held, which: Bools) -> Held:
     """Return some of the cells; ``which`` has shape (cells,)."""
-    at = np.flatnonzero(which)
-    return Held(
-        held.values[at],
-        at if held.at is None else held.at[at],
-        None if held.below is None else held.below[at],
-    )
+    return held.some(np.flatnonzero(which))
 
 
 def tree_of(measure: Measure, levels: Sequence[Grouping], held: Held, within: Held) -> Tree:
     """Return the parts of each level, those that occur only, and their figures."""
     ids, parents, codes = places_of(levels, within)
     figures = [
-        plain_figures(measure, Cells(within.values, own, within.below), len(above))
-        for own, above in zip(ids, parents, strict=True)
+        plain_figures(measure, within.coded(own), len(above)) for own, above in zip(ids, parents, strict=True)
     ]
     return Tree(
         ids,
@@ -73,7 +67,7 @@ def tree_of(measure: Measure, levels: Sequence[Grouping], held: Held, within: He
 
 def overall_of(measure: Measure, held: Held) -> float:
     """Return the figure of all cells together."""
-    return overall(measure, Cells(held.values, np.zeros(0, dtype=np.int64), held.below))
+    return overall(measure, held.coded(np.zeros(0, dtype=np.int64)))
 
 
 Arrays = tuple[Ints, ...]

@@ -51,6 +51,8 @@ def contributions(
         first_at = int(np.flatnonzero(years == years[at])[0])
         first_base = max(base - (at - first_at), 0)
     weights = None if measure.column is None else table.axis(measure.column).values
+    if (stands := table.stands()) is not None:
+        weights = np.asarray(stands.n * (1.0 if weights is None else weights), dtype=np.float64)
     inside = _in_periods(periods, first_at, at + 1), _in_periods(periods, first_base, base + 1)
     if weights is not None:
         has = ~np.isnan(weights)

@@ -52,5 +52,5 @@ def yes_bands(question: OverTime, rows: Rows, periods: Periods) -> list[tuple[st
     if question.bands is None:
         return []
     yes = mask(Value(question.bands, ("yes",)), rows.table) & (periods.codes >= 0)
-    counts = np.bincount(periods.codes[yes], minlength=periods.calendar.n)
+    counts = rows.tally(periods.codes, periods.calendar.n, yes)
     return [(question.bands, a, b) for a, b in runs(2 * counts > periods.n)]

@@ -241,7 +241,7 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
             used=len(cells.values),
             missing=rows.n - len(held.values),
             lit=None if lit is None else int(lit.sum()),
-            table_rows=rows.table.height,
+            table_rows=rows.table.n,
         ),
         shape=shape,
         spots=spots,

@@ -198,7 +198,7 @@ def relate(question: Relate, rows: Rows) -> RelateAnswer:
             else int(n_lit.sum())
             if n_lit is not None
             else int(np.count_nonzero(lit)),
-            table_rows=table.height,
+            table_rows=table.n,
         ),
         grouping=coloured,
         hues=hues(rows, coloured),

@@ -103,8 +103,7 @@ def grouping(rows: Rows, across: str | None, most: int) -> Grouping:
 def _grouped(rows: Rows, across: str, most: int) -> Grouping:
     """Return the groups with the most rows, the rest gathered."""
     coded = rows.table.coded(across)
-    kept_codes = coded.codes if rows.kept is None else coded.codes[rows.kept]
-    counts = np.bincount(kept_codes + 1, minlength=len(coded.labels) + 1)[1:]
+    counts = rows.tally(coded.codes, len(coded.labels), rows.kept)
     present = np.flatnonzero(counts)
     if len(present) <= most:
         return gathered(rows, across, present, present)
@@ -162,12 +161,13 @@ def hues(rows: Rows, found: Grouping) -> tuple[int, ...]:
     """
     if found.column is None or is_banded(found.column):
         return tuple(i % MOST_HUES for i in range(len(found.groups)))
-    coded = rows.table.coded(found.column.name)
-    counts = rows.remember(
-        ("all counts", found.column.name),
-        lambda: np.bincount(coded.codes[coded.codes >= 0], minlength=len(coded.labels)),
-    )
-    ranked = [coded.labels[i] for i in np.argsort(-counts, kind="stable")[:MOST_HUES]]
+    name = found.column.name
+
+    def largest() -> tuple[str, ...]:
+        labels, counts = rows.table.counts(name)
+        return tuple(labels[i] for i in np.argsort(-counts, kind="stable")[:MOST_HUES])
+
+    ranked = rows.remember(("largest of all", name), largest)
     own = {label: i for i, label in enumerate(ranked)}
     present = {g.key for g in found.groups if not g.others}
     free = [i for label, i in own.items() if label not in present]
@@ -223,7 +223,7 @@ def basis_of(rows: Rows, column: str, used: int, lit: Bools | None, left: int = 
         missing=rows.n - present,
         groupless=present - used - left,
         lit=None if lit is None else int(np.count_nonzero(lit)),
-        table_rows=rows.table.height,
+        table_rows=rows.table.n,
     )
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from night_trail.core.conditions import mask
+from night_trail.core.many import Stands, total
 from night_trail.core.measure import Measure
 from night_trail.core.rows import Codes, Rows
 from night_trail.core.table import Axis, Bools, Floats, Ints, Table
@@ -14,11 +15,15 @@ from night_trail.core.table import Axis, Bools, Floats, Ints, Table
 
 @dataclass(frozen=True)
 class Cells:
-    """Cells beside the code of their group; ``below`` is what a ratio divides by."""
+    """Cells beside the code of their group; ``below`` is what a ratio divides by.
+
+    ``stands`` says how many rows each is for, None where each is one.
+    """
 
     values: Floats
     codes: Ints
     below: Floats | None = None
+    stands: Stands | None = None
 
 
 @dataclass(frozen=True)
@@ -32,6 +37,29 @@ class Held:
     values: Floats
     at: Ints | None
     below: Floats | None = None
+    stands: Stands | None = None
+
+    @property
+    def n(self) -> int:
+        """How many rows they are the cells of."""
+        return len(self.values) if self.stands is None else int(self.stands.n.sum())
+
+    def sum(self) -> float:
+        """Return the sum of their values."""
+        return total(self.values, self.stands)
+
+    def some(self, which: Ints) -> Held:
+        """Return some of the cells; ``which`` are their positions among these, shape (some,)."""
+        return Held(
+            self.values[which],
+            which if self.at is None else self.at[which],
+            None if self.below is None else self.below[which],
+            None if self.stands is None else self.stands.at(which),
+        )
+
+    def coded(self, codes: Ints) -> Cells:
+        """Return the cells beside a code for each of them, shape (cells,)."""
+        return Cells(self.values, codes, self.below, self.stands)
 
     @property
     def nbytes(self) -> int:
@@ -46,23 +74,19 @@ class Held:
         Shape (rows of the table,).
         """
         found = codes if self.at is None else codes[self.at]
-        values, below = self.values, self.below
+        values, below, stands = self.values, self.below, self.stands
         if len(found) and int(found.min()) < 0:
             chosen = np.flatnonzero(found >= 0)
             found, values = found[chosen], values[chosen]
             below = None if below is None else below[chosen]
-        return Cells(values, found.astype(np.int64), below)
+            stands = None if stands is None else stands.at(chosen)
+        return Cells(values, found.astype(np.int64), below, stands)
 
     def lit(self, rows: Rows) -> Held:
         """Return the cells of lit rows."""
         assert rows.lit is not None  # noqa: S101  (asked only under a lantern)
         # positions once, and not a mask for each array: a mask is counted through at every use
-        chosen = rows.lit_at if self.at is None else np.flatnonzero(rows.lit[self.at])
-        return Held(
-            self.values[chosen],
-            chosen if self.at is None else self.at[chosen],
-            None if self.below is None else self.below[chosen],
-        )
+        return self.some(rows.lit_at if self.at is None else np.flatnonzero(rows.lit[self.at]))
 
 
 def held_in(measure: Measure, rows: Rows) -> Held:
@@ -104,10 +128,9 @@ def held_of(measure: Measure, table: Table, kept: Bools | None) -> Held:
         values = with_values(table.axis(measure.column), used)
     if measure.aggregate == "ratio" and measure.per is not None:
         below = with_values(table.axis(measure.per), used)
+    held = Held(values, None, below, table.stands(measure.column, measure.per))
     chosen_at = rows_of_all(used)
-    if chosen_at is None:
-        return Held(values, None, below)
-    return Held(values[chosen_at], chosen_at, None if below is None else below[chosen_at])
+    return held if chosen_at is None else held.some(chosen_at)
 
 
 def with_values(axis: Axis, used: list[Bools]) -> Floats:

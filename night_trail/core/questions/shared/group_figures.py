@@ -75,7 +75,7 @@ class Compared:
         """Return on how many rows the figures rest."""
         assert found.codes is not None  # noqa: S101  (grouped by a column)
         has = found.codes >= 0
-        grouped = int(np.count_nonzero(has if rows.kept is None else has & rows.kept))
+        grouped = rows.count(has if rows.kept is None else has & rows.kept)
         used = int(self.figures.n.sum())
         return Basis(
             rows=rows.n,
@@ -83,7 +83,7 @@ class Compared:
             missing=grouped - used,
             groupless=rows.n - grouped,
             lit=self.n_lit,
-            table_rows=rows.table.height,
+            table_rows=rows.table.n,
         )
 
 
@@ -171,6 +171,8 @@ def _carried(measure: Measure, cells: Cells, got: MeasureFigures) -> tuple[Carri
     sums = got.values * got.n if measure.aggregate == "mean" else got.values
     # a handful can carry a group only where its largest value is a sixth of the sum or more
     able = (got.n > 2 * HANDFUL) & (sums > 0)
+    if cells.stands is not None:
+        return ()  # no row is seen by itself
     if not able.any() or float(cells.values.max()) * HANDFUL < CARRIED * float(sums[able].min()):
         return ()
     tops: Floats = np.full(len(sums), -np.inf)

@@ -9,6 +9,7 @@ import numpy as np
 
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import BadQuestion
+from night_trail.core.many import summed, tallied, total
 from night_trail.core.measure import Aggregate, Measure
 from night_trail.core.questions.compare.question import CompareShape
 from night_trail.core.questions.shared.cells import Cells
@@ -101,8 +102,8 @@ def check_measure(measure: Measure, table: Table) -> None:
 
 def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigures:
     """Return figures without intervals."""
-    values, codes = cells.values, cells.codes
-    n = np.asarray(np.bincount(codes, minlength=n_groups), dtype=np.int64)
+    values, codes, stands = cells.values, cells.codes, cells.stands
+    n = tallied(codes, n_groups, stands)
     none: list[tuple[float, float] | None] = [None] * n_groups
     if measure.aggregate == "count":
         return MeasureFigures(n.astype(np.float64), n, none)
@@ -112,12 +113,12 @@ def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigur
         return MeasureFigures(np.bincount(pairs // width, minlength=n_groups).astype(np.float64), n, none)
     if measure.aggregate in ("median", "quantile"):
         return MeasureFigures(_quantiles(values[_by_group(codes)], n, _level(measure)), n, none)
-    sums = np.asarray(np.bincount(codes, weights=values, minlength=n_groups), dtype=np.float64)
+    sums = summed(values, codes, n_groups, stands)
     if measure.aggregate == "sum":
         return MeasureFigures(sums, n, none)
     with np.errstate(invalid="ignore", divide="ignore"):
         if cells.below is not None:
-            return MeasureFigures(sums / np.bincount(codes, weights=cells.below, minlength=n_groups), n, none)
+            return MeasureFigures(sums / summed(cells.below, codes, n_groups, stands), n, none)
         return MeasureFigures(sums / n, n, none)
 
 
@@ -142,9 +143,9 @@ def tested(measure: Measure, cells: Cells, n_groups: int, shares: bool) -> Teste
     if measure.aggregate in ("median", "quantile"):
         return _tested_quantiles(cells, n_groups)
     if shares:
-        return _tested_shares(figures.moments_of_shares(cells.values, cells.codes, n_groups))
+        return _tested_shares(figures.moments_of_shares(cells.values, cells.codes, n_groups, cells.stands))
     if measure.aggregate == "mean":
-        return _tested_means(figures.moments(cells.values, cells.codes, n_groups))
+        return _tested_means(figures.moments(cells.values, cells.codes, n_groups, cells.stands))
     return Tested()
 
 
@@ -178,12 +179,13 @@ def _by_group(codes: Ints) -> Ints:
 
 
 def _with_means(cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
-    found = figures.moments(cells.values, cells.codes, n_groups)
+    found = figures.moments(cells.values, cells.codes, n_groups, cells.stands)
     intervals = [
         figures.mean_interval(int(n), float(mean), float(variance))
         for n, mean, variance in zip(found.n, found.means, found.variances, strict=True)
     ]
-    if bool((found.n < figures.FEW).any()):
+    # rows that were rolled up cannot be drawn anew
+    if cells.stands is None and bool((found.n < figures.FEW).any()):
         members = np.split(cells.values[_by_group(cells.codes)], np.cumsum(found.n)[:-1])
         for i, values in enumerate(members):
             if 2 <= len(values) < figures.FEW:
@@ -197,7 +199,7 @@ def _tested_means(found: figures.GroupMoments) -> Tested:
 
 
 def _with_shares(cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
-    found = figures.moments_of_shares(cells.values, cells.codes, n_groups)
+    found = figures.moments_of_shares(cells.values, cells.codes, n_groups, cells.stands)
     intervals: list[tuple[float, float] | None] = [
         wilson(int(k), int(n)) if n else None for k, n in zip(found.sums, found.n, strict=True)
     ]
@@ -249,9 +251,13 @@ def _tested_quantiles(cells: Cells, n_groups: int) -> Tested:
 def _with_ratios(cells: Cells, plain: MeasureFigures) -> MeasureFigures:
     assert cells.below is not None  # noqa: S101  (a ratio has both)
     order = _by_group(cells.codes)
-    cuts = np.cumsum(plain.n)[:-1]
-    above, below = np.split(cells.values[order], cuts), np.split(cells.below[order], cuts)
-    intervals = [figures.ratio_interval(a, b) for a, b in zip(above, below, strict=True)]
+    cuts = np.cumsum(np.bincount(cells.codes, minlength=len(plain.n)))[:-1]
+    intervals = [
+        figures.ratio_interval(
+            cells.values[at], cells.below[at], None if cells.stands is None else cells.stands.at(at)
+        )
+        for at in np.split(order, cuts)
+    ]
     return MeasureFigures(plain.values, plain.n, intervals)
 
 
@@ -264,11 +270,12 @@ def overall(measure: Measure, cells: Cells) -> float:
         return float(quantiles(values, (_level(measure),))[0])
     if measure.aggregate == "distinct":
         return float(len(_distinct(values.astype(np.int64), int(values.max()) + 1)))
+    many = cells.stands
     if measure.aggregate == "count":
-        return float(len(values))
+        return float(len(values) if many is None else many.n.sum())
     if measure.aggregate == "sum":
-        return float(values.sum())
+        return total(values, many)
     if cells.below is None:
-        return float(values.mean())
+        return float(values.mean()) if many is None else total(values, many) / float(many.n.sum())
     with np.errstate(invalid="ignore", divide="ignore"):
-        return float(values.sum() / cells.below.sum())
+        return float(np.float64(total(values, many)) / total(cells.below, many))

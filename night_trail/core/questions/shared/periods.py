@@ -9,6 +9,7 @@ import numpy as np
 
 from night_trail.core.conditions import Between, between
 from night_trail.core.errors import BadQuestion
+from night_trail.core.many import tallied
 from night_trail.core.measure import Measure
 from night_trail.core.moments import DAY, GRAINS, GrainName, numbered, starts, when
 from night_trail.core.questions.decomposition.question import Decomposition
@@ -199,7 +200,10 @@ def _periods(
     codes = period.astype(np.int32).take(fine - low, mode="clip")
     if not all_used:
         codes[~used] = -1
-    counts = np.bincount(used_fine - low)
+    stands = rows.table.stands()
+    if stands is not None and not all_used:
+        stands = stands.at(np.flatnonzero(used))
+    counts = tallied(used_fine - low, 0, stands)
     n = np.bincount(period, weights=counts).astype(np.int64)
     calendar = calendar_of(grain, first, end, year_start, zone)
     if zone is not None and grain != "hour":

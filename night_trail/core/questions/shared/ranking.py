@@ -153,7 +153,7 @@ def ranking(
         codes, width = coded.codes, len(coded.labels)
         got = plain_figures(measure, held_in(measure, rows).grouped(codes), width)
         values, n = np.where(got.n > 0, got.values, np.nan), got.n
-        counts = np.bincount((codes if rows.kept is None else codes[rows.kept]) + 1, minlength=width + 1)[1:]
+        counts = rows.tally(codes, width, rows.kept)
         keys = values
         if base is not None:
             held = plain_figures(measure, base().grouped(codes), width)

@@ -111,7 +111,7 @@ def rolled(
         if found.codes is None:
             return periods.codes, in_time
         both = paired(found.codes, periods.codes, length)
-        return both, int(np.count_nonzero(both >= 0))
+        return both, rows.count(both >= 0)
 
     in_time = int(periods.n.sum())
     codes, grouped = rows.remember(("rolled codes", key), paired_codes)
@@ -135,7 +135,7 @@ def rolled(
         missing=grouped - int(n.sum()),
         groupless=rows.n - in_time,
         lit=n_lit,
-        table_rows=rows.table.height,
+        table_rows=rows.table.n,
     )
     return Rolled(values, n, lit, lit_n, basis, in_time - grouped)
 
@@ -246,6 +246,6 @@ def under_way(rows: Rows, periods: Periods, found: Grouping, time: str, until: s
         missing=in_time - count,
         groupless=rows.n - in_time,
         lit=None if rows.lit is None else int(np.count_nonzero(used & rows.lit)),
-        table_rows=table.height,
+        table_rows=table.n,
     )
     return Rolled(n.astype(np.float64), n, None if lit_n is None else lit_n.astype(np.float64), lit_n, basis)

@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
 from night_trail.core.conditions import Condition
 from night_trail.core.questions.shared.basis import Basis, Group, Grouping, grouping
 from night_trail.core.questions.spread.question import Spread
-from night_trail.core.rows import Codes, Rows
+from night_trail.core.rows import Rows
 from night_trail.core.stats.intervals import wilson
-from night_trail.core.table import Bools, Column, Ints
+from night_trail.core.table import Column
 
 MOST_BARS = 20
 
@@ -51,8 +49,8 @@ def bars(question: Spread, rows: Rows) -> BarsAnswer:
     column = rows.table.column(question.column)
     groups = grouping(rows, question.column, MOST_BARS)
     assert groups.codes is not None  # noqa: S101  (grouped by the column itself)
-    counts = _tally(groups.codes, rows.kept, len(groups.groups))
-    lit = None if rows.lit is None else _tally(groups.codes, rows.lit, len(groups.groups))
+    counts = rows.tally(groups.codes, len(groups.groups), rows.kept)
+    lit = None if rows.lit is None else rows.tally(groups.codes, len(groups.groups), rows.lit)
     used = int(counts.sum())
     found = []
     for position, group in enumerate(groups.groups):
@@ -71,14 +69,8 @@ def bars(question: Spread, rows: Rows) -> BarsAnswer:
             used=used,
             missing=rows.n - used,
             lit=None if lit is None else int(lit.sum()),
-            table_rows=rows.table.height,
+            table_rows=rows.table.n,
         ),
         grouping=groups,
         bars=tuple(found),
     )
-
-
-def _tally(codes: Codes, where: Bools | None, n_groups: int) -> Ints:
-    chosen = codes if where is None else codes[where]
-    # code −1, no group, is counted in a first place that is left out
-    return np.asarray(np.bincount(chosen + 1, minlength=n_groups + 1)[1:], dtype=np.int64)

@@ -80,7 +80,7 @@ def strip(question: Spread, rows: Rows) -> StripAnswer:
             missing=rows.n - present,
             groupless=present - grouped,
             lit=None if rows.lit is None else int(np.count_nonzero(rows.lit[at])),
-            table_rows=table.height,
+            table_rows=table.n,
         ),
         grouping=groups,
         values=x[chosen],

@@ -76,7 +76,7 @@ def stands_out(question: Stands, rows: Rows) -> StandsAnswer:
         used=rows.n - missing,
         missing=missing,
         lit=None if lit is None else rows.n_lit,
-        table_rows=table.height,
+        table_rows=table.n,
     )
     put = set(question.aside)
     return StandsAnswer(

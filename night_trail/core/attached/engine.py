@@ -1,0 +1,254 @@
+"""An engine that holds an attached table: asked for cells by expressions that several engines run."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+import polars as pl
+
+from night_trail.core.attached.fields import Field
+from night_trail.core.attached.roll import MOST_CELLS, Roll
+from night_trail.core.conditions import (
+    Above,
+    AllOf,
+    AnyOf,
+    Between,
+    Condition,
+    Contains,
+    Missing,
+    Not,
+    OneOf,
+    axis_bound,
+    columns_of,
+)
+from night_trail.core.errors import Beyond
+from night_trail.core.moments import when
+from night_trail.core.table import Table
+
+Expr = Any
+"""An expression of the library that speaks to the engines."""
+
+
+class Attached:
+    """The rows of an attached table, as an expression an engine runs.
+
+    ``part`` is the part of them at hand: it says what the columns are. ``fields`` are the columns
+    that hold where the rows are what they hold in the part.
+    """
+
+    def __init__(self, rows: Expr, part: Table, fields: Mapping[str, Field]) -> None:
+        self._part, self._fields = part, fields
+        self._rows = rows
+
+    def cells(self, roll: Roll, fetch: Callable[[Expr], pl.DataFrame]) -> pl.DataFrame:
+        """Return the rows rolled up to cells; ``fetch`` runs an expression and brings what it gives.
+
+        Raises
+        ------
+        Beyond
+            Where a column was read otherwise than it is there, or where there would be too many cells.
+        """
+        found = fetch(self.expression(roll).limit(MOST_CELLS + 1))
+        if len(found) > MOST_CELLS:
+            raise Beyond(
+                f"More than {MOST_CELLS:,} groups and hours would have to be brought", self._part.name
+            )
+        return self._settled(roll, found)
+
+    def expression(self, roll: Roll) -> Expr:
+        """Return the expression of the cells, before they are settled."""
+        import ibis  # noqa: PLC0415  (slow import)
+
+        asked = (*roll.truths, *roll.where)
+        wanted = dict.fromkeys(
+            (*roll.keys, *roll.times, *roll.measured, *(n for c in asked for n in columns_of(c)))
+        )
+        # plain names from here on, whatever the columns are called
+        names = {name: f"c{at}" for at, name in enumerate(wanted)}
+        rows = (
+            self._rows.select(**{plain: self._value(name) for name, plain in names.items()})
+            if names
+            else self._rows
+        )
+        told = _Told(rows, names, self._part, self._fields)
+        if roll.where:
+            rows = rows.filter([told(c) for c in roll.where])
+            told = _Told(rows, names, self._part, self._fields)
+        keys: dict[str, Expr] = {}
+        sums: dict[str, Expr] = {"n": rows.count()}
+        for at, name in enumerate(roll.keys):
+            keys[f"k{at}"] = rows[names[name]]
+        for at, name in enumerate(roll.times):
+            moment = rows[names[name]].cast("timestamp(6)")
+            keys[f"g{at}"] = (moment.epoch_seconds() / roll.step).floor().cast("int64")
+            sums[f"t{at}"], sums[f"u{at}"] = moment.min(), moment.max()
+        for at, truth in enumerate(roll.truths):
+            keys[f"w{at}"] = told(truth)
+        around = {name: self._around(name) for name in roll.measured}
+        for at, name in enumerate(roll.measured):
+            value = rows[names[name]] - around[name]
+            keys[f"h{at}"] = rows[names[name]].isnull()
+            sums[f"m{at}"], sums[f"q{at}"] = value.sum(), (value * value).sum()
+        for at, (one, other) in enumerate(roll.products):
+            both = (rows[names[one]] - around[one]) * (rows[names[other]] - around[other])
+            sums[f"p{at}"] = both.sum()
+        if not keys:
+            keys["all"] = ibis.literal(1)
+        return rows.group_by(**keys).aggregate(**sums)
+
+    def _around(self, name: str) -> float:
+        """Return where a column's values lie: sums are told from there, so that no digits are lost."""
+        values = self._part.axis(name).values
+        known = values[values == values]  # noqa: PLR0124  (NaN is no value)
+        return float(known.mean()) if len(known) else 0.0
+
+    def _value(self, name: str) -> Expr:
+        field = self._fields.get(name)
+        if field is None:
+            raise Beyond(f"“{name}” was read otherwise than it is there", self._part.name)
+        cell = self._rows[field.source]
+        match field.how:
+            case "number":
+                number = cell.cast("float64")
+                return _finite(number) if cell.type().is_floating() else number
+            case "yes":
+                return cell.cast("int64").cast("float64")
+            case "text":
+                return cell.cast("string").strip()
+            case "day":
+                return cell.cast("date")
+            case "time":
+                return cell.cast("timestamp(6)")
+
+    def _settled(self, roll: Roll, found: pl.DataFrame) -> pl.DataFrame:
+        """Return cells as a rolled table takes them: means, squares around them, moments, texts."""
+        n = found["n"].cast(pl.Float64)
+        made = {"n": found["n"].cast(pl.Int64)}
+        for at, name in enumerate(roll.keys):
+            made[f"k{at}"] = self._key(name, found[f"k{at}"])
+        for at in range(len(roll.times)):
+            # one moment stands for all of its stretch; the last of all stays what it is
+            first, last = (found[f"{end}{at}"].cast(pl.Datetime("us")) for end in "tu")
+            newest = last == last.max()
+            made[f"t{at}"] = first.zip_with(~newest.fill_null(False), last)
+        offs: dict[str, pl.Series] = {}
+        for at, name in enumerate(roll.measured):
+            sums, squares = found[f"m{at}"].cast(pl.Float64), found[f"q{at}"].cast(pl.Float64)
+            offs[name] = sums / n
+            made[f"m{at}"] = (offs[name] + self._around(name)).set(found[f"h{at}"].cast(pl.Boolean), None)
+            made[f"q{at}"] = (squares - n * offs[name] * offs[name]).clip(lower_bound=0.0)
+        for at, (one, other) in enumerate(roll.products):
+            made[f"p{at}"] = found[f"p{at}"].cast(pl.Float64) - n * offs[one] * offs[other]
+        for at in range(len(roll.truths)):
+            made[f"w{at}"] = found[f"w{at}"].cast(pl.Boolean)
+        return pl.DataFrame(made)
+
+    def _key(self, name: str, cells: pl.Series) -> pl.Series:
+        field = self._fields[name]
+        if field.how == "yes":
+            return cells.cast(pl.Float64) != 0
+        if field.how == "text":
+            return cells.set(cells.is_in(list(field.nothing)).fill_null(False), None)
+        return cells
+
+
+def _finite(number: Expr) -> Expr:
+    import ibis  # noqa: PLC0415  (slow import)
+
+    return ibis.ifelse(number.isnan() | number.isinf(), ibis.null("float64"), number)
+
+
+class _Told:
+    """Conditions as expressions over rows; a missing cell meets none but ``Missing``."""
+
+    def __init__(
+        self, rows: Expr, names: Mapping[str, str], part: Table, fields: Mapping[str, Field]
+    ) -> None:
+        self._rows, self._names, self._part, self._fields = rows, names, part, fields
+
+    def __call__(self, condition: Condition) -> Expr:
+        match condition:
+            case Not(part):
+                return ~self(part)
+            case AllOf(parts):
+                return _all([self(p) for p in parts])
+            case AnyOf(parts):
+                return ~_all([~self(p) for p in parts])
+        return self._leaf(condition).fill_null(False)
+
+    def _leaf(self, leaf: Any) -> Expr:
+        match leaf:
+            case Missing(column):
+                return self._missing(column)
+            case OneOf(column, values):
+                return self._one_of(column, values)
+            case Contains(column, text):
+                return ~self._missing(column) & self._text(column).lower().contains(text.lower())
+            case Between(column):
+                return self._between(leaf)
+            case Above(column, other):
+                return self._cell(column) > self._cell(other)
+        raise Beyond("An engine cannot tell this condition of a row", self._part.name)
+
+    def _cell(self, column: str) -> Expr:
+        return self._rows[self._names[column]]
+
+    def _text(self, column: str) -> Expr:
+        if self._fields[column].how != "text":
+            raise Beyond(f"“{column}” is no text there", self._part.name)
+        return self._cell(column)
+
+    def _missing(self, column: str) -> Expr:
+        missing = self._cell(column).isnull()
+        field = self._fields[column]
+        return missing | self._cell(column).isin(field.nothing) if field.how == "text" else missing
+
+    def _one_of(self, column: str, values: tuple[str, ...]) -> Expr:
+        how = self._fields[column].how
+        if how == "text":
+            return ~self._missing(column) & self._cell(column).isin(values)
+        if how == "yes":
+            return self._cell(column).isin([{"yes": 1.0, "no": 0.0}.get(v, 2.0) for v in values])
+        if how == "number":
+            numbers = [float(v) for v in values if _is_number(v)]
+            return self._cell(column).isin(numbers) if numbers else self._cell(column) != self._cell(column)
+        raise Beyond(f"Single values of “{column}” are not told there", self._part.name)
+
+    def _between(self, leaf: Between) -> Expr:
+        kind = self._part.column(leaf.column).kind
+        cell = self._cell(leaf.column)
+        if kind.temporal:
+            cell = cell.cast("timestamp(6)")
+
+        def end(bound: float | str) -> Expr:
+            at = axis_bound(bound, kind, leaf.column)
+            return _timestamp(at) if kind.temporal else at
+
+        parts = [~self._cell(leaf.column).isnull()]
+        if leaf.low is not None:
+            parts.append(cell > end(leaf.low) if leaf.low_open else cell >= end(leaf.low))
+        if leaf.high is not None:
+            parts.append(cell <= end(leaf.high) if leaf.high_closed else cell < end(leaf.high))
+        return _all(parts)
+
+
+def _timestamp(seconds: float) -> Expr:
+    import ibis  # noqa: PLC0415  (slow import)
+
+    return ibis.timestamp(when(seconds).isoformat())
+
+
+def _all(parts: list[Expr]) -> Expr:
+    found = parts[0]
+    for part in parts[1:]:
+        found = found & part
+    return found
+
+
+def _is_number(text: str) -> bool:
+    try:
+        float(text)
+    except ValueError:
+        return False
+    return True

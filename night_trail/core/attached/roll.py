@@ -1,0 +1,253 @@
+"""What a question needs of all rows of an attached table: they are rolled up to cells before they come.
+
+A cell is what rows have in common: the values that stay apart, the hour they lie
+in, what a condition says of them. It carries how many rows it stands for and,
+of what is measured, the mean and the sums of squares around it. All figures of
+groups and periods follow from these exactly, and no row leaves its place.
+"""
+
+from __future__ import annotations
+
+import msgspec
+
+from night_trail.core.conditions import (
+    Above,
+    Between,
+    Condition,
+    Contains,
+    Leaf,
+    Missing,
+    OneOf,
+    Recent,
+    Recurs,
+    columns_of,
+    leaves,
+    moment,
+)
+from night_trail.core.errors import Beyond
+from night_trail.core.measure import Measure
+from night_trail.core.question import Question
+from night_trail.core.questions.compare.question import Baseline, Compare
+from night_trail.core.questions.crosstab.question import Crosstab
+from night_trail.core.questions.cycle.question import Cycle
+from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.flow.question import Flow
+from night_trail.core.questions.forecast.question import Forecast
+from night_trail.core.questions.make_up.question import MakeUp
+from night_trail.core.questions.over_time.question import Against, OverTime
+from night_trail.core.questions.registry import kind_of
+from night_trail.core.questions.shared.basis import is_banded
+from night_trail.core.questions.shared.periods import time_column
+from night_trail.core.questions.spread.question import Spread
+from night_trail.core.renaming import NAMES
+from night_trail.core.table import Column, Kind, Table
+
+MOST_CELLS = 2_000_000
+"""Cells that are brought at most."""
+
+MOST_APART = 50_000
+"""Values that a column has at most where each is counted once."""
+
+ROLLED_UP = (Compare, OverTime, Cycle, Crosstab, MakeUp, Flow, Decomposition, Forecast)
+"""Kinds of questions all figures of which follow from cells; bars of a spread too."""
+
+TOLD = (Above, Between, Contains, Missing, OneOf)
+"""Conditions an engine can tell of a row."""
+
+
+class Roll(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Into which cells rows are rolled up, and what is asked of each.
+
+    ``keys`` are columns whose values stay apart, ``times`` those kept to the hour, or to the quarter
+    hour where days are told by a zone (``fine``); ``measured`` those of which mean and squares are
+    asked, ``products`` pairs of these. ``truths`` are told of each cell, ``where`` holds of all.
+    """
+
+    keys: tuple[str, ...] = ()
+    times: tuple[str, ...] = ()
+    fine: bool = False
+    measured: tuple[str, ...] = ()
+    products: tuple[tuple[str, str], ...] = ()
+    truths: tuple[Condition, ...] = ()
+    where: tuple[Condition, ...] = ()
+
+    @property
+    def step(self) -> int:
+        """How many seconds long the stretch is that a time is kept to."""
+        return 900 if self.fine else 3600
+
+
+class _Needs:
+    """The columns and conditions of a question, gathered."""
+
+    def __init__(self, table: Table) -> None:
+        self.table = table
+        self.keys: dict[str, None] = {}
+        self.times: dict[str, None] = {}
+        self.measured: dict[str, None] = {}
+        self.products: dict[tuple[str, str], None] = {}
+        self.conditions: list[Condition] = []
+        self.stocks: list[str] = []
+        self.fine = False
+
+    def of(self, value: object) -> None:
+        """Gather what a question, or a part of one, names."""
+        if isinstance(value, Measure):
+            self._measure(value)
+        elif isinstance(value, Baseline | Against):
+            if value.column is not None:
+                self._plan(value, self.table.column(value.column))
+            if isinstance(value, Baseline) and value.where is not None:
+                self.conditions.append(value.where)
+        elif isinstance(value, msgspec.Struct):
+            self._struct(value)
+        elif isinstance(value, tuple):
+            for one in value:
+                self.of(one)
+
+    def _struct(self, value: msgspec.Struct) -> None:
+        if getattr(value, "zone", None) is not None:
+            self.fine = True
+        for field in value.__struct_fields__:
+            inner = getattr(value, field)
+            if field in NAMES and isinstance(inner, str):
+                self.named(inner)
+            elif field in NAMES and isinstance(inner, tuple) and all(isinstance(one, str) for one in inner):
+                for one in inner:
+                    self.named(one)
+            else:
+                self.of(inner)
+
+    def named(self, name: str) -> None:
+        """Keep the values of a column apart, or the hours of a time."""
+        column = self.table.column(name)
+        if column.kind.temporal:
+            self.times[name] = None
+        elif is_banded(column):
+            raise Beyond(f"“{name}” is cut into bands by its values", self.table.name)
+        else:
+            self.keys[name] = None
+
+    def _measure(self, measure: Measure) -> None:
+        if measure.aggregate in ("median", "quantile"):
+            raise Beyond("Medians and other quantiles need every value", self.table.name)
+        if measure.where is not None:
+            self.conditions.append(measure.where)
+        if measure.column is None:
+            return
+        column = self.table.column(measure.column)
+        if measure.aggregate == "distinct":
+            if column.distinct > MOST_APART:
+                raise Beyond(f"“{column.name}” has too many different values to count each", self.table.name)
+            self.keys[column.name] = None
+            return
+        self._measured(column)
+        if measure.aggregate == "sum" and column.stock:
+            self.stocks.append(column.name)
+        if measure.per is not None:
+            self._measured(self.table.column(measure.per))
+            self.products[measure.column, measure.per] = None
+
+    def _measured(self, column: Column) -> None:
+        if column.kind.temporal or not (column.kind.numeric or column.kind == Kind.YES_NO):
+            raise Beyond(f"“{column.name}” is {column.kind}", self.table.name)
+        self.measured[column.name] = None
+
+    def times_of_stocks(self) -> None:
+        """Keep the days at which a stock that is summed was taken: its sum says how many there are."""
+        for name in self.stocks:
+            time = time_column(self.table)
+            if time is None or time.yearly:
+                continue
+            if time.kind == Kind.DATETIME:
+                raise Beyond(
+                    f"“{name}” is a stock, taken at moments that are not kept apart", self.table.name
+                )
+            self.times[time.name] = None
+
+    def _plan(self, value: Baseline | Against, column: Column) -> None:
+        if isinstance(value, Against) and value.kind == "group":
+            self.named(column.name)
+        else:
+            self._measured(column)
+
+
+def check_kind(question: Question) -> None:
+    """Refuse questions whose figures do not follow from cells."""
+    able = isinstance(question, ROLLED_UP) or (isinstance(question, Spread) and question.shape == "bars")
+    if not able:
+        raise Beyond(f"“{kind_of(question).way}” needs the rows themselves")
+    if isinstance(question, OverTime) and question.until is not None:
+        raise Beyond("What is under way needs the rows themselves")
+    if isinstance(question, OverTime) and question.shape == "days":
+        raise Beyond("A picture of days needs the rows themselves")
+
+
+def roll_of(question: Question, only: tuple[Condition, ...], lit: Condition | None, table: Table) -> Roll:
+    """Return the cells that a question needs under a filter and a lantern.
+
+    ``table`` is the part of the rows that is at hand: its columns are those of all rows.
+
+    Raises
+    ------
+    Beyond
+        Where its figures do not follow from cells.
+    """
+    check_kind(question)
+    needs = _Needs(table)
+    needs.of(question)
+    named = {name for c in needs.conditions for name in columns_of(c)}
+    # what an earlier period is held against lies outside a filter on the same column
+    where = tuple(
+        c for c in only if not named & set(columns_of(c)) and all(isinstance(x, TOLD) for x in leaves(c))
+    )
+    asked = (*needs.conditions, *(c for c in only if c not in where), *(() if lit is None else (lit,)))
+    told = [leaf for condition in asked for leaf in leaves(condition)]
+    for leaf in told:
+        if isinstance(leaf, Recurs):
+            needs.times[leaf.column] = None
+            needs.fine |= leaf.zone is not None
+    needs.times_of_stocks()
+    times, keys = tuple(needs.times), tuple(needs.keys)
+    step = Roll(fine=needs.fine).step
+    truths = dict.fromkeys(leaf for leaf in told if not follows(leaf, keys, times, step))
+    for leaf in truths:
+        check_told(leaf, table)
+    both = [name for name in needs.measured if name in needs.keys]
+    measured = tuple(name for name in needs.measured if name not in both)
+    return Roll(
+        keys=tuple(sorted(keys)),
+        times=tuple(sorted(times)),
+        fine=needs.fine and bool(times),
+        measured=tuple(sorted(measured)),
+        products=tuple(
+            sorted((a, b) for a, b in needs.products if a in measured and b in measured and a != b)
+        ),
+        truths=tuple(sorted(truths, key=msgspec.json.encode)),
+        where=where,
+    )
+
+
+def check_told(leaf: Leaf, table: Table) -> None:
+    """Refuse a condition that an engine cannot tell of a row by itself."""
+    if not isinstance(leaf, TOLD):
+        what = "the newest of all rows" if isinstance(leaf, Recent) else "more than its columns as they are"
+        raise Beyond(f"A condition that is kept or lit needs {what}", table.name)
+
+
+def follows(leaf: Leaf, keys: tuple[str, ...], times: tuple[str, ...], step: int) -> bool:
+    """Whether what a condition says of a row follows from its cell: from values kept apart, or hours."""
+    match leaf:
+        case OneOf(column) | Contains(column) | Missing(column):
+            return column in keys or (isinstance(leaf, Missing) and column in times)
+        case Between(column) if column in times:
+            return all(bound is None or _whole(bound, step) for bound in (leaf.low, leaf.high)) and not (
+                leaf.low_open or leaf.high_closed
+            )
+        case Recurs(column):
+            return column in times
+    return False
+
+
+def _whole(bound: float | str, step: int) -> bool:
+    return isinstance(bound, str) and moment(bound) % step == 0

@@ -1,0 +1,56 @@
+"""Values that stand for many rows each, as where rows were rolled up before they came."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Stands:
+    """How many rows each value stands for, where values were rolled up; all of shape (values,).
+
+    ``squares`` are the sums of squares of the rows around the value, ``below`` those around what a
+    ratio divides by, ``products`` those of both.
+    """
+
+    n: Ints
+    squares: Floats | None = None
+    below: Floats | None = None
+    products: Floats | None = None
+
+    def at(self, which: Ints) -> Stands:
+        """Return the same of some of the values; ``which`` are their positions, shape (some,)."""
+        parts = (self.squares, self.below, self.products)
+        return Stands(self.n[which], *(None if part is None else part[which] for part in parts))
+
+
+def tallied(codes: npt.NDArray[np.integer[Any]], width: int, stands: Stands | None = None) -> Ints:
+    """Return how many rows each code has; ``codes`` of shape (values,), from 0 to ``width`` − 1."""
+    if stands is None:
+        return np.asarray(np.bincount(codes, minlength=width), dtype=np.int64)
+    return np.rint(np.bincount(codes, weights=stands.n, minlength=width)).astype(np.int64)
+
+
+def summed(values: Floats, codes: Ints, width: int, stands: Stands | None = None) -> Floats:
+    """Return the sum of the values of each code; both of shape (values,), codes from 0 to ``width`` − 1."""
+    if stands is None:
+        return np.asarray(np.bincount(codes, weights=values, minlength=width), dtype=np.float64)
+    return settled(np.bincount(codes, weights=values * stands.n, minlength=width))
+
+
+def total(values: Floats, stands: Stands | None = None) -> float:
+    """Return the sum of values of shape (values,), each as often as it stands for a row."""
+    return float(values.sum()) if stands is None else float(settled((values * stands.n).sum()))
+
+
+def settled(sums: Any) -> Floats:
+    """Return sums put together from means without what rounding alone left behind a whole number."""
+    near = np.rint(sums)
+    return np.asarray(np.where(np.abs(sums - near) <= 1e-12 * np.abs(near), near, sums))
