@@ -34,6 +34,8 @@ from night_trail.core.survey import Surveyor
 from night_trail.core.table import Column
 from night_trail.tables import aside, cache, recipes, room
 from night_trail.tables.appending import appended
+from night_trail.tables.attached.attaching import drawn
+from night_trail.tables.attached.drawing import with_fields
 from night_trail.tables.models import Arrival, Bundle, SourceFile, SourcePart, Table, Version
 from night_trail.tables.removal import remove_files
 
@@ -140,6 +142,7 @@ def read_arrival(arrival: Arrival) -> None:
 def _read_into(arrival: Arrival, version: Version) -> None:
     path, chosen = Path(arrival.path), arrival.settings_value()
     _say(arrival, 0.02, "Looking at the file.")
+    attachment = drawn(arrival, lambda doing: _still(arrival, doing)) if arrival.attached else None
     total, understood = 1, Understood(format="")
     columns: list[Column] = []
     surveyor: Surveyor | None = None
@@ -178,20 +181,27 @@ def _read_into(arrival: Arrival, version: Version) -> None:
     columns = related(columns, cells, height)
     surveyor.learn(columns)
     surveyed = surveyor.finish(cells)
+    if attachment is not None:
+        version.attached = Version.as_json(with_fields(attachment, path, columns, version.pk))
     version.height = height
     version.columns = Version.as_json(columns)
     version.survey = Version.as_json(surveyed)
+    _keep_how(version, arrival, understood)
+    if arrival.into is not None and arrival.behind:
+        _put_behind(arrival, version)
+    else:
+        _settle(arrival, version)
+    discard_file(arrival.path)
+
+
+def _keep_how(version: Version, arrival: Arrival, understood: Understood) -> None:
+    """Keep a version with how it was read."""
     version.notes = understood.notes()
     version.understood = Version.as_json(understood)
     version.settings = arrival.settings
     version.part = arrival.part
     version.source_file = arrival.source_file
     version.save()
-    if arrival.into is not None and arrival.behind:
-        _put_behind(arrival, version)
-    else:
-        _settle(arrival, version)
-    discard_file(arrival.path)
 
 
 def _put_behind(arrival: Arrival, delivered: Version) -> None:
@@ -261,8 +271,8 @@ def _differences(before: Version, now: Version) -> list[str]:
 
 
 def _keep_file(arrival: Arrival, path: Path) -> None:
-    """Keep the file as it arrived with what is read from it, once."""
-    if arrival.source_file is None:
+    """Keep the file as it arrived with what is read from it, once; of attached rows none is kept."""
+    if arrival.source_file is None and not arrival.attached:
         arrival.source_file = _kept_file(arrival, path)
         arrival.save(update_fields=["source_file"])
 
@@ -304,6 +314,12 @@ def _time_left(arrival: Arrival, share: float) -> str:
     passed = time.time() - arrival.started
     left = passed / share * (1 - share)
     return f"; about {max(1, round(left))} s left" if passed > 2 and left > 2 else ""
+
+
+def _still(arrival: Arrival, doing: str) -> bool:
+    """Say what is done with attached rows, and whether somebody still waits for it."""
+    _say(arrival, 0.03, doing)
+    return True
 
 
 def _say(arrival: Arrival, progress: float, said: str) -> None:

@@ -120,7 +120,8 @@ class Version(models.Model):
 
     A version that was read from a file has a ``source_file`` and was read with
     ``settings``; one that a recipe made has a ``base``, the version it began
-    from. ``places`` says where each column is kept, as [version, position,
+    from. One that is ``attached`` holds a part of rows that stay where they are.
+    ``places`` says where each column is kept, as [version, position,
     version of a row map, its position]: a recipe copies nothing that it left
     alone. It is empty where every column is this version's own.
     """
@@ -139,6 +140,7 @@ class Version(models.Model):
     part = models.CharField(max_length=300, blank=True, default="")
     settings = models.JSONField(default=dict)
     understood = models.JSONField(default=dict)
+    attached = models.JSONField(default=dict)
     created = models.DateTimeField(default=timezone.now)
 
     class Meta:
@@ -202,6 +204,22 @@ class ColumnPart(models.Model):
         return f"column {self.position}, part {self.part}"
 
 
+class RolledUp(models.Model):
+    """What an engine told of all rows of an attached version: cells, kept by what was asked of them."""
+
+    version = models.ForeignKey(Version, on_delete=models.CASCADE, related_name="rolled_up")
+    key = models.CharField(max_length=40)
+    data = models.BinaryField()
+    seconds = models.FloatField(default=0.0)
+    made = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["version", "key"], name="cells once for a version")]
+
+    def __str__(self) -> str:
+        return f"cells {self.key} of {self.version}"
+
+
 class SourcePart(models.Model):
     """A piece of a file as it arrived."""
 
@@ -245,6 +263,7 @@ class Arrival(models.Model):
     part = models.CharField(max_length=300, blank=True, default="")
     settings = models.JSONField(default=dict)
     remedies = models.JSONField(default=list)
+    attached = models.JSONField(default=dict)
     file_name = models.CharField(max_length=255)
     path = models.CharField(max_length=500)
     state = models.CharField(max_length=10, choices=State, default=State.WAITING)

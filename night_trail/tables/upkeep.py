@@ -32,7 +32,7 @@ def clear_interrupted() -> int:
     unfinished = Q(pk__in=[a.version_id for a in interrupted]) | Q(created__lt=timezone.now() - ABANDONED)
     remove_versions(Version.objects.filter(unfinished, table=None))
     for arrival in interrupted:
-        if Path(arrival.path).is_file():
+        if Path(arrival.path).is_file() and not arrival.attached:
             arrival.state, arrival.version, arrival.progress = Arrival.State.PREVIEW, None, 0.0
             arrival.source_file = None
             arrival.said = (

@@ -2,13 +2,14 @@
 
 from django.urls import path
 
-from night_trail.tables.views import arriving, columns, exporting, surveying, together
+from night_trail.tables.views import arriving, attaching, columns, exporting, surveying, together
 
 app_name = "tables"
 table = "tables/<int:pk>/"
 urlpatterns = [
     path("", arriving.home, name="home"),
     path("tables/bring/", arriving.bring, name="bring"),
+    path("tables/attach/", attaching.attach, name="attach"),
     path("arrivals/<int:pk>/", arriving.bundle, name="bundle"),
     path("arrivals/<int:pk>/read/", arriving.read_bundle, name="read"),
     path("arrivals/<int:pk>/cancel/", arriving.cancel, name="cancel"),
@@ -18,6 +19,7 @@ urlpatterns = [
     path(table + "delete/", surveying.delete, name="delete"),
     path(table + "again/", arriving.again, name="again"),
     path(table + "bring/", arriving.bring, name="deliver"),
+    path(table + "look-again/", attaching.look_again, name="look-again"),
     path(table + "finding/<int:at>/", surveying.finding, name="finding"),
     path(table + "step/", surveying.step, name="step"),
     path(table + "step/<int:at>/back/", surveying.take_back, name="take-back"),

@@ -15,3 +15,4 @@ class Trails(AppConfig):
     def ready(self) -> None:
         """Let the worker know who does it, though it loads no page."""
         import_module("night_trail.trails.behind")
+        import_module("night_trail.trails.whole")

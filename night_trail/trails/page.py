@@ -130,6 +130,14 @@ def _pieces(said: Sentence) -> list[dict[str, str]]:
 
 def _rows_words(desk: Desk) -> str:
     """Say which rows the picture is of: how many of how many, where a filter keeps a part."""
+    main = desk.scene.main
+    if main is not None and (standing := desk.standing(main)) is not None:
+        basis = desk.answer(main).basis
+        if not standing.counted:
+            return f"from a part: {basis.rows:,} of {standing.rows:,} rows"
+        if basis.rows == standing.rows:
+            return f"all {standing.rows:,} rows, as of {standing.as_of} UTC"
+        return f"{basis.rows:,} of {standing.rows:,} rows, kept by the filter, as of {standing.as_of} UTC"
     kept, every = desk.rows.n, desk.table.height
     if kept == every:
         return desk.table.rows_in_words(every)
@@ -165,7 +173,7 @@ def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
 def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:
     """Return what the desk's template needs of the pictures of a step."""
     scene = step.scene_value()
-    desk = Desk(step.trail.version, scene)
+    desk = Desk(step.trail.version, scene, counts=may_explore(request, step.trail))
     path = {level.rows for level in scene.within}
     context: dict[str, Any] = {
         "scene": scene,
@@ -188,7 +196,13 @@ def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:
     context["annotation_offers"] = annotation_offers(desk, main)
     context["all_groups"] = all_groups(scene.main, main.answer, desk)
     context["one_by_one"] = goes_one_by_one(main.answer)
-    context["pending"] = getattr(main.answer, "pending", None)
+    standing = desk.standing(scene.main)
+    context["standing"] = standing
+    context["pending"] = (
+        standing.pending
+        if standing is not None and standing.pending
+        else getattr(main.answer, "pending", None)
+    )
     if scene.plays is not None:
         context["playing"] = desk_bar(desk, step)
     elif plays(scene) and time_column(desk.table) is not None:

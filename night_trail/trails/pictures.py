@@ -41,10 +41,12 @@ from night_trail.draw import (
 )
 from night_trail.draw.frame.svg import Svg, safe_id
 from night_trail.jobs.models import Job
+from night_trail.tables.attached.drawing import attachment_of
 from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
 from night_trail.trails.behind import answer_behind, behind, job_for
 from night_trail.trails.models import Step
+from night_trail.trails.whole import Standing, from_all
 
 MOST_WEIGHED = 40
 
@@ -96,14 +98,25 @@ class Desk:
     """A scene on its table: everything a page shows of it comes from here.
 
     Whoever only ``reads`` a tale begins no work that goes on behind it; what is
-    only ``glanced`` at, as by hovering, takes no room from what is looked at.
+    only ``glanced`` at, as by hovering, takes no room from what is looked at. Who ``counts`` has all
+    rows of an attached table counted behind the page.
     """
 
-    def __init__(self, version: Version, scene: Scene, reads: bool = False, glanced: bool = False) -> None:
+    def __init__(
+        self,
+        version: Version,
+        scene: Scene,
+        reads: bool = False,
+        glanced: bool = False,
+        counts: bool = False,
+    ) -> None:
         self.version, self.scene = version, scene
-        self._reads, self._glanced = reads, glanced
+        self._reads, self._glanced, self._counts = reads, glanced, counts
         self._own_rows: Rows | None = None
         self.table: Table = core_table(version)
+        self._attachment = attachment_of(version)
+        self._standings: dict[str, Standing] = {}
+        self._counted: dict[str, Answer] = {}
 
     @property
     def rows(self) -> Rows:
@@ -126,10 +139,14 @@ class Desk:
         """Return the answer to a question on these rows."""
         played = "" if self.scene.plays is None or question != self.scene.main else ":plays"
         name = f"{self.table.key}:{key(question, *self.scene.only)}:{key(self.scene.lit)}{played}"
+        if (standing := self.standing(question)) is not None and standing.counted:
+            name += ":all"
         with _lock:
             if name in _answers:
                 return _answers[name]
-        if how := behind(question):
+        if standing is not None and standing.counted:
+            found = self._counted[key(question)]
+        elif how := behind(question):
             found, whole = answer_behind(how, question, self.rows, self.work_behind(how, question))
             if not whole:
                 return found  # it will be another in a moment
@@ -145,6 +162,27 @@ class Desk:
         with _lock, suppress(ValueError):
             _answers[name] = found
         return found
+
+    def standing(self, question: Question) -> Standing | None:
+        """Return on which rows an answer about an attached table rests; None where all are at hand.
+
+        An engine is asked for what it has not told yet only where the desk ``counts``.
+        """
+        if self._attachment is None:
+            return None
+        named = key(question)
+        if named not in self._standings:
+            if self.scene.plays is not None:
+                reason = "What plays is told from the part."
+                self._standings[named] = Standing(self._attachment.rows, self.table.height, "", reason=reason)
+                return self._standings[named]
+            found, standing = from_all(
+                self.version, self._attachment, question, self.rows, begins=self._counts
+            )
+            self._standings[named] = standing
+            if found is not None:
+                self._counted[named] = found
+        return self._standings[named]
 
     def _all_periods(self) -> tuple[Answer, ...]:
         """Return the main picture's answers in all periods it plays through, whatever is lit."""
@@ -234,8 +272,10 @@ class Desk:
         size = self._sized(question, found, size)
         name = f"{self._named(question)}:{size}:{prefix}:{key(*annotations)}"
         with _lock:
-            if (kept := _drawn.get(name)) is not None and kept.answer is found:
-                return kept
+            kept = _drawn.get(name)
+        if kept is not None and kept.answer is found:
+            # what is said of attached rows changes while they are counted
+            return kept if self._attachment is None else replace(kept, words=self.words(question))
         made = Drawn(
             question,
             found,
@@ -253,9 +293,11 @@ class Desk:
         found, name = self.answer(question), self._named(question)
         with _lock:
             answered, kept = _words.get(name, (None, None))
-        if kept is not None and answered is found:
+        if kept is not None and answered is found and self._attachment is None:
             return kept
         made = words_of(found, self.table, self.scene.only)
+        if (standing := self.standing(question)) is not None and standing.caution:
+            made = replace(made, cautions=(standing.caution, *made.cautions))
         if not self._glanced:
             with _lock:
                 _words[name] = (found, made)

@@ -24,7 +24,7 @@ from night_trail.core.conditions import (
 )
 from night_trail.core.errors import Beyond
 from night_trail.core.moments import when
-from night_trail.core.table import Table
+from night_trail.core.table import Table, on_axis
 
 Expr = Any
 """An expression of the library that speaks to the engines."""
@@ -62,7 +62,13 @@ class Attached:
 
         asked = (*roll.truths, *roll.where)
         wanted = dict.fromkeys(
-            (*roll.keys, *roll.times, *roll.measured, *(n for c in asked for n in columns_of(c)))
+            (
+                *roll.keys,
+                *roll.times,
+                *roll.measured,
+                *(name for name, _ in roll.bins),
+                *(n for c in asked for n in columns_of(c)),
+            )
         )
         # plain names from here on, whatever the columns are called
         names = {name: f"c{at}" for at, name in enumerate(wanted)}
@@ -85,6 +91,12 @@ class Attached:
             sums[f"t{at}"], sums[f"u{at}"] = moment.min(), moment.max()
         for at, truth in enumerate(roll.truths):
             keys[f"w{at}"] = told(truth)
+        for at, (name, edges) in enumerate(roll.bins):
+            temporal = self._part.column(name).kind.temporal
+            ends = [_timestamp(edge) if temporal else edge for edge in edges]
+            cell = rows[names[name]].cast("timestamp(6)") if temporal else rows[names[name]]
+            sums[f"x{at}"], sums[f"y{at}"] = cell.min(), cell.max()
+            keys[f"b{at}"] = ibis.ifelse(cell.isnull(), -1, _place(cell, ends, 0, len(ends)))
         around = {name: self._around(name) for name in roll.measured}
         for at, name in enumerate(roll.measured):
             value = rows[names[name]] - around[name]
@@ -140,6 +152,10 @@ class Attached:
             made[f"q{at}"] = (squares - n * offs[name] * offs[name]).clip(lower_bound=0.0)
         for at, (one, other) in enumerate(roll.products):
             made[f"p{at}"] = found[f"p{at}"].cast(pl.Float64) - n * offs[one] * offs[other]
+        for at in range(len(roll.bins)):
+            made[f"b{at}"] = found[f"b{at}"].cast(pl.Int64)
+            for end in "xy":
+                made[f"{end}{at}"] = pl.Series(on_axis(found[f"{end}{at}"]))
         for at in range(len(roll.truths)):
             made[f"w{at}"] = found[f"w{at}"].cast(pl.Boolean)
         return pl.DataFrame(made)
@@ -151,6 +167,18 @@ class Attached:
         if field.how == "text":
             return cells.set(cells.is_in(list(field.nothing)).fill_null(False), None)
         return cells
+
+
+def _place(cell: Expr, ends: list[Any], low: int, high: int) -> Expr:
+    """Return how many of the edges from ``low`` to ``high`` lie at or below a value, by halves."""
+    import ibis  # noqa: PLC0415  (slow import)
+
+    if low == high:
+        return ibis.literal(low, "int64")
+    middle = (low + high) // 2
+    return ibis.ifelse(
+        cell < ends[middle], _place(cell, ends, low, middle), _place(cell, ends, middle + 1, high)
+    )
 
 
 def _finite(number: Expr) -> Expr:

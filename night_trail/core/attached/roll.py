@@ -8,6 +8,9 @@ groups and periods follow from these exactly, and no row leaves its place.
 
 from __future__ import annotations
 
+from collections.abc import Container
+from typing import TypeGuard
+
 import msgspec
 
 from night_trail.core.conditions import (
@@ -60,7 +63,8 @@ class Roll(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
 
     ``keys`` are columns whose values stay apart, ``times`` those kept to the hour, or to the quarter
     hour where days are told by a zone (``fine``); ``measured`` those of which mean and squares are
-    asked, ``products`` pairs of these. ``truths`` are told of each cell, ``where`` holds of all.
+    asked, ``products`` pairs of these. ``truths`` are told of each cell, ``where`` holds of all. ``bins``
+    are columns of which only the place between edges is kept.
     """
 
     keys: tuple[str, ...] = ()
@@ -70,6 +74,7 @@ class Roll(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     products: tuple[tuple[str, str], ...] = ()
     truths: tuple[Condition, ...] = ()
     where: tuple[Condition, ...] = ()
+    bins: tuple[tuple[str, tuple[float, ...]], ...] = ()
 
     @property
     def step(self) -> int:
@@ -174,8 +179,7 @@ class _Needs:
 
 def check_kind(question: Question) -> None:
     """Refuse questions whose figures do not follow from cells."""
-    able = isinstance(question, ROLLED_UP) or (isinstance(question, Spread) and question.shape == "bars")
-    if not able:
+    if not (isinstance(question, ROLLED_UP) or is_binned(question) or is_bars(question)):
         raise Beyond(f"“{kind_of(question).way}” needs the rows themselves")
     if isinstance(question, OverTime) and question.until is not None:
         raise Beyond("What is under way needs the rows themselves")
@@ -183,10 +187,27 @@ def check_kind(question: Question) -> None:
         raise Beyond("A picture of days needs the rows themselves")
 
 
-def roll_of(question: Question, only: tuple[Condition, ...], lit: Condition | None, table: Table) -> Roll:
+def is_bars(question: Question) -> bool:
+    """Whether a question asks how often each value occurs."""
+    return isinstance(question, Spread) and question.shape == "bars"
+
+
+def is_binned(question: Question) -> TypeGuard[Spread]:
+    """Whether a question asks how many rows lie between edges."""
+    return isinstance(question, Spread) and question.shape == "histogram" and question.scale == "plain"
+
+
+def roll_of(
+    question: Question,
+    only: tuple[Condition, ...],
+    lit: Condition | None,
+    table: Table,
+    edges: tuple[float, ...] = (),
+) -> Roll:
     """Return the cells that a question needs under a filter and a lantern.
 
-    ``table`` is the part of the rows that is at hand: its columns are those of all rows.
+    ``table`` is the part of the rows that is at hand: its columns are those of all rows. ``edges`` are
+    those of a histogram, as the part has them.
 
     Raises
     ------
@@ -195,7 +216,15 @@ def roll_of(question: Question, only: tuple[Condition, ...], lit: Condition | No
     """
     check_kind(question)
     needs = _Needs(table)
-    needs.of(question)
+    bins: tuple[tuple[str, tuple[float, ...]], ...] = ()
+    if is_binned(question):
+        bins = ((question.column, edges),)
+        if question.across is not None:
+            needs.named(question.across)
+            if question.across in needs.times:
+                raise Beyond(f"“{question.across}” is cut into bands by its values", table.name)
+    else:
+        needs.of(question)
     named = {name for c in needs.conditions for name in columns_of(c)}
     # what an earlier period is held against lies outside a filter on the same column
     where = tuple(
@@ -225,7 +254,17 @@ def roll_of(question: Question, only: tuple[Condition, ...], lit: Condition | No
         ),
         truths=tuple(sorted(truths, key=msgspec.json.encode)),
         where=where,
+        bins=bins,
     )
+
+
+def check_seen(roll: Roll, seen: Container[str], table: Table) -> None:
+    """Refuse columns that were read otherwise than they are where the rows are."""
+    conditions = (*roll.truths, *roll.where)
+    names = [*roll.keys, *roll.times, *roll.measured, *(name for name, _ in roll.bins)]
+    for name in (*names, *(n for c in conditions for n in columns_of(c))):
+        if name not in seen:
+            raise Beyond(f"“{name}” was read otherwise than it is there", table.name)
 
 
 def check_told(leaf: Leaf, table: Table) -> None:

@@ -31,7 +31,9 @@ class RolledTable(Table):
 
     ``cells`` have the columns ``n``; ``k0`` … for each key; ``t0`` … for each time, a moment in its
     stretch; ``m0``, ``q0`` … the mean of each measured column and the sum
-    of squares around it; ``p0`` … the sums of products; ``w0`` … what each truth says.
+    of squares around it; ``p0`` … the sums of products; ``w0`` … what each truth says; ``b0`` … how many
+    of a binned column's edges lie at or below, −1 for a missing cell, kept as ``places``, with
+    the least and the greatest value of the cell, ``x0`` and ``y0``.
     """
 
     def __init__(self, part: Table, roll: Roll, cells: pl.DataFrame) -> None:
@@ -55,6 +57,14 @@ class RolledTable(Table):
         self._truths: dict[Condition, Bools] = {
             truth: np.asarray(cells[f"w{at}"].fill_null(False).to_numpy(), dtype=np.bool_)
             for at, truth in enumerate(roll.truths)
+        }
+        self.places = {
+            name: np.asarray(cells[f"b{at}"].to_numpy(), dtype=np.int64)
+            for at, (name, _) in enumerate(roll.bins)
+        }
+        self.ends = {
+            name: (_numbers(cells[f"x{at}"], np.nan), _numbers(cells[f"y{at}"], np.nan))
+            for at, (name, _) in enumerate(roll.bins)
         }
         super().__init__(
             key=part.key,
@@ -149,8 +159,8 @@ def rolled_rows(
     return Rows(RolledTable(part, roll, cells), only, lit)
 
 
-def _numbers(cells: pl.Series) -> Floats:
-    return np.asarray(cells.cast(pl.Float64).fill_null(0.0).to_numpy(), dtype=np.float64)
+def _numbers(cells: pl.Series, otherwise: float = 0.0) -> Floats:
+    return np.asarray(cells.cast(pl.Float64).fill_null(otherwise).to_numpy(), dtype=np.float64)
 
 
 def _described(column: Column, cells: pl.Series, rows_in: Ints) -> Column:

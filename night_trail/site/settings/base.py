@@ -141,6 +141,16 @@ INCOMING = VAR / "incoming"
 INCOMING.mkdir(parents=True, exist_ok=True)
 DELIVERIES = Path(os.environ.get("NIGHT_TRAIL_DELIVERIES", VAR / "deliveries"))
 """The folders that are looked into for newer rows: ``<person>/<table>/``."""
+
+ATTACH_ROOTS = [p for p in os.environ.get("NIGHT_TRAIL_ATTACH", "").split(os.pathsep) if p]
+"""The folders of which files, folders of parts and databases may be attached; none where it is empty."""
+
+ATTACH_MEMORY = _whole("ATTACH_MEMORY", 2_000_000_000)
+"""Bytes an engine in this process may take for attached rows before it goes to the disk."""
+
+ATTACH_SECONDS = _whole("ATTACH_SECONDS", 600)
+"""Seconds an engine may take for one answer."""
+
 FILE_UPLOAD_TEMP_DIR = INCOMING
 FILE_UPLOAD_HANDLERS = ["night_trail.tables.uploads.LimitedUpload"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000

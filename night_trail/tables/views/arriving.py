@@ -46,6 +46,7 @@ def home(request: HttpRequest) -> HttpResponse:
         "limit_words": quota.in_words(settings.UPLOAD_LIMIT),
         "used": quota.in_words(quota.used_by(request.user)),
         "quota": quota.in_words(settings.USER_QUOTA),
+        "attachable": bool(settings.ATTACH_ROOTS),
         "tab": "tables",
     }
     return render(request, "tables/home.html", context)

@@ -17,6 +17,7 @@ from night_trail.core.table import Kind, plural
 from night_trail.draw.small.missing import draw_missing
 from night_trail.draw.small.silhouette import draw_silhouette
 from night_trail.tables import recipes, removal
+from night_trail.tables.attached.words import attached_words
 from night_trail.tables.calling import calling_of
 from night_trail.tables.cells import cells_of
 from night_trail.tables.models import Table
@@ -63,6 +64,7 @@ def survey_context(table: Table, order: str = "odd", sought: str = "", kind: str
         "n_offers": _offers(found),
         "steps": list(enumerate(version.steps())),
         "together": draw_missing(found.together, found.height) if found.together else None,
+        "attached": attached_words(version),
         "tab": "survey",
     }
 

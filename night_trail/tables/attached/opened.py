@@ -1,0 +1,167 @@
+"""Engines that hold attached rows, opened to read only; what they are asked ends when nobody waits."""
+
+from __future__ import annotations
+
+import contextlib
+import time
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor, wait
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+from django.conf import settings
+
+from night_trail.core.errors import NightTrailError
+from night_trail.tables.attached.where import DATABASES, Where, parts_of
+
+LOOKED = 0.1
+"""Seconds between two looks whether somebody still waits."""
+
+
+class Stopped(NightTrailError):
+    """Nobody waits for what an engine was asked any more."""
+
+
+class Engine:
+    """An engine with the rows it was opened for, as an expression."""
+
+    def __init__(self, hand: ThreadPoolExecutor, connection: Any, rows: Any, where: Where) -> None:
+        self._hand, self._connection, self.rows, self._where = hand, connection, rows, where
+
+    def run(self, expression: Any, waits: Callable[[], bool] = lambda: True) -> pl.DataFrame:
+        """Return what an expression gives; it is broken off when nobody ``waits``, or after the time allowed.
+
+        Raises
+        ------
+        Stopped
+            Where nobody waits any more.
+        NightTrailError
+            Where the engine fails, or takes longer than is allowed.
+        """
+        found = self._asked(lambda: self._connection.to_pyarrow(expression), waits)
+        frame = pl.from_arrow(found)
+        assert isinstance(frame, pl.DataFrame)  # noqa: S101  (a table was asked for)
+        return frame
+
+    def write(self, expression: Any, path: Path, waits: Callable[[], bool] = lambda: True) -> None:
+        """Write what an expression gives to a Parquet file."""
+        self._asked(lambda: self._connection.to_parquet(expression, path), waits)
+
+    def _asked(self, ask: Callable[[], Any], waits: Callable[[], bool]) -> Any:
+        until = time.monotonic() + settings.ATTACH_SECONDS
+        answer = self._hand.submit(ask)
+        while not answer.done():
+            wait([answer], LOOKED)
+            if answer.done():
+                break
+            try:
+                if time.monotonic() > until:
+                    raise self._late()
+                if not waits():
+                    raise Stopped("It was stopped", self._where.words)
+            except BaseException:
+                self._interrupt()
+                raise
+        if (error := answer.exception()) is not None:
+            raise _said(error, self._where) from None
+        return answer.result()
+
+    def _late(self) -> NightTrailError:
+        return NightTrailError(
+            f"The engine took longer than the {settings.ATTACH_SECONDS:,} s that are allowed",
+            self._where.words,
+            "Keep only a part of the rows.",
+        )
+
+    def _interrupt(self) -> None:
+        with contextlib.suppress(Exception):
+            self._connection.con.interrupt()
+
+
+@contextlib.contextmanager
+def opened(where: Where) -> Iterator[Engine]:
+    """Open the engine that holds rows, to read them only."""
+    form, parts = parts_of(where)
+    # some engines want to be asked by the one thread that opened them
+    with ThreadPoolExecutor(1, thread_name_prefix="engine") as hand:
+        try:
+            connection, rows = hand.submit(_DOORS[form], parts, where).result()
+        except NightTrailError:
+            raise
+        except Exception as error:
+            raise _said(error, where) from None
+        try:
+            yield Engine(hand, connection, rows, where)
+        finally:
+            hand.submit(connection.disconnect)
+
+
+def _said(error: BaseException, where: Where) -> NightTrailError:
+    reason = (str(error).splitlines() or [""])[0].strip()[:160] or type(error).__name__
+    return NightTrailError(
+        f"The engine could not read it ({reason.rstrip('.')})", where.words, "Look at what there is."
+    )
+
+
+def _duckdb(path: str | None = None) -> Any:
+    import ibis  # noqa: PLC0415  (slow import)
+
+    spilled = settings.VAR / "spilled"
+    spilled.mkdir(parents=True, exist_ok=True)
+    kept = {} if path is None else {"database": path, "read_only": True}
+    return ibis.duckdb.connect(
+        **kept,
+        memory_limit=f"{settings.ATTACH_MEMORY // 1_000_000}MB",
+        temp_directory=str(spilled),
+        autoinstall_known_extensions=False,
+        autoload_known_extensions=False,
+    )
+
+
+def _parquet(parts: list[Path], where: Where) -> tuple[Any, Any]:
+    connection = _duckdb()
+    return connection, connection.read_parquet([str(p) for p in parts], union_by_name=len(parts) > 1)
+
+
+def _csv(parts: list[Path], where: Where) -> tuple[Any, Any]:
+    connection = _duckdb()
+    return connection, connection.read_csv([str(p) for p in parts], union_by_name=len(parts) > 1)
+
+
+def _arrow(parts: list[Path], where: Where) -> tuple[Any, Any]:
+    import pyarrow.dataset as ds  # noqa: PLC0415  (slow import)
+
+    connection = _duckdb()
+    found = ds.dataset([str(p) for p in parts], format="ipc")
+    connection.con.register("attached", found)
+    return connection, connection.table("attached")
+
+
+def _table(connection: Any, where: Where) -> Any:
+    if where.table not in connection.list_tables():
+        raise NightTrailError(f"There is no table “{where.table}”", where.words, "Look at what there is.")
+    return connection.table(where.table)
+
+
+def _database(parts: list[Path], where: Where) -> tuple[Any, Any]:
+    connection = _duckdb(str(parts[0]))
+    return connection, _table(connection, where)
+
+
+def _sqlite(parts: list[Path], where: Where) -> tuple[Any, Any]:
+    import ibis  # noqa: PLC0415  (slow import)
+
+    connection = ibis.sqlite.connect(str(parts[0]))
+    connection.con.execute("PRAGMA query_only = ON")
+    return connection, _table(connection, where)
+
+
+_DOORS: dict[str, Callable[[list[Path], Where], tuple[Any, Any]]] = {
+    "Parquet": _parquet,
+    "CSV": _csv,
+    "Arrow": _arrow,
+    "DuckDB": _database,
+    "SQLite": _sqlite,
+}
+assert set(DATABASES) <= set(_DOORS)  # noqa: S101  (every database has its door)

@@ -1,0 +1,116 @@
+"""Answers from all rows of an attached table: asked of its engine by the worker, and kept."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+import msgspec
+
+from night_trail.core.attached.answering import roll_for, whole_answer
+from night_trail.core.attached.roll import Roll, check_seen
+from night_trail.core.errors import Beyond
+from night_trail.core.question import Question, key
+from night_trail.core.questions.registry import Answer
+from night_trail.core.questions.shared.behind import Pending
+from night_trail.core.rows import Rows
+from night_trail.jobs.models import Job
+from night_trail.jobs.work import Wanted, does, job_of
+from night_trail.tables.attached.drawing import Attachment, attachment_of
+from night_trail.tables.attached.opened import Stopped
+from night_trail.tables.attached.telling import ask, told
+from night_trail.tables.models import Version
+from night_trail.tables.services import core_table
+
+KIND, ALGORITHM = "attached: cells", 1
+SLOW = 10.0
+"""Seconds from which on it is said beforehand how long an engine will take."""
+
+
+@dataclass(frozen=True)
+class Standing:
+    """On which rows an answer about an attached table rests.
+
+    It is of ``rows`` attached ones, ``part`` of which are at hand. ``counted`` is whether it is from
+    all of them; ``binned`` that its counts are, and its middles are not. ``reason`` says why it is
+    from the part, ``pending`` how far the counting is, ``seconds`` about how long it takes.
+    """
+
+    rows: int
+    part: int
+    as_of: str
+    counted: bool = False
+    binned: bool = False
+    reason: str = ""
+    pending: Pending | None = None
+    seconds: float = 0.0
+
+    @property
+    def caution(self) -> str:
+        """What is said beside a picture of its rows; nothing where it is from all of them."""
+        of = f"{self.part:,} of {self.rows:,} rows, drawn at random"
+        if self.counted:
+            return f"Its quarters and middles are of {of}; its counts are of all." if self.binned else ""
+        if self.pending is None:
+            return f"This is of {of}: sums and counts are those of the part. {self.reason}".strip()
+        if self.pending.refused:
+            return f"This is of {of}: all rows could not be counted. {self.pending.refused}"
+        if self.pending.stopped:
+            return f"This is of {of}: counting all of them was stopped."
+        slow = f", in about {self.seconds:.0f} s" if self.seconds >= SLOW else ""
+        return f"This is of {of}. All of them are being counted{slow}."
+
+
+def from_all(
+    version: Version, attachment: Attachment, question: Question, rows: Rows, begins: bool
+) -> tuple[Answer | None, Standing]:
+    """Return an answer from all rows where they were told, and on what it rests.
+
+    ``rows`` are those of the part at hand. Where it ``begins`` an engine is asked for what was not told.
+    """
+    at = attachment.as_of.strftime("%H:%M")
+    standing = Standing(attachment.rows, rows.table.height, at)
+    try:
+        roll = roll_for(question, rows)
+        check_seen(roll, attachment.fields, rows.table)
+        cells = told(version, roll)
+        if cells is not None:
+            found = whole_answer(question, rows, roll, cells)
+            return found, replace(standing, counted=True, binned=bool(roll.bins))
+    except Beyond as error:
+        return None, replace(standing, reason=str(error))
+    wanted = Wanted(KIND, ALGORITHM, key(roll), {"roll": Version.as_json(roll)}, 1)
+    job = job_of(wanted, version, begins)
+    pending = Pending(job.done, job.of, job.stopped, job.refused)
+    if not job.pk:
+        return None, replace(standing, reason="All of them were not counted.")
+    return None, replace(standing, pending=pending, seconds=attachment.seconds)
+
+
+def job_of_question(version: Version, question: Question, rows: Rows) -> Job | None:
+    """Return the counting behind a question, where there is some."""
+    if attachment_of(version) is None:
+        return None
+    try:
+        roll = roll_for(question, rows)
+    except Beyond:
+        return None
+    return Job.objects.filter(kind=KIND, version=version, key=key(roll)).first()
+
+
+@does(KIND)
+def _cells(job: Job) -> Iterator[Any]:
+    attachment = attachment_of(job.version)
+    if attachment is None:
+        return
+    roll = msgspec.convert(job.asked["roll"], Roll)
+
+    def waits() -> bool:
+        return Job.objects.filter(pk=job.pk, stopped=False).exists()
+
+    try:
+        cells, seconds = ask(job.version, attachment, core_table(job.version), roll, waits)
+    except Stopped:
+        return
+    yield {"cells": cells, "seconds": seconds}
