@@ -20,7 +20,7 @@ class Stands:
     ratio divides by, ``products`` those of both.
     """
 
-    n: Ints
+    n: Ints | Floats
     squares: Floats | None = None
     below: Floats | None = None
     products: Floats | None = None

@@ -17,6 +17,10 @@ SELECT COALESCE((
     SELECT SUM(LENGTH(piece.data)) FROM tables_sourcepart piece WHERE piece.file_id IN (
         SELECT version.source_file_id FROM tables_version version
         JOIN tables_table owned ON owned.id = version.table_id WHERE owned.owner_id = %s)
+), 0) + COALESCE((
+    SELECT SUM(LENGTH(told.data)) FROM tables_rolledup told
+    JOIN tables_version version ON version.id = told.version_id
+    JOIN tables_table owned ON owned.id = version.table_id WHERE owned.owner_id = %s
 ), 0)
 """
 
@@ -24,7 +28,7 @@ SELECT COALESCE((
 def used_by(person: Any) -> int:
     """Return the bytes that a person's tables and their files take."""
     with connection.cursor() as cursor:
-        cursor.execute(USED, [person.pk, person.pk])
+        cursor.execute(USED, [person.pk] * 3)
         return int(cursor.fetchone()[0])
 
 

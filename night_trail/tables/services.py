@@ -14,6 +14,7 @@ from night_trail.core.table import Table as CoreTable
 from night_trail.core.table import View
 from night_trail.core.words_in.readings import measure_meant
 from night_trail.tables import cache
+from night_trail.tables.attached.drawing import attachment_of
 from night_trail.tables.calling import calling_of
 from night_trail.tables.models import Place, Table, Version
 from night_trail.tables.own_areas import areas_of
@@ -64,6 +65,7 @@ def core_table(version: Version, its_table: Table | None = None) -> CoreTable:
         areas=lambda: areas_of(table),
         plans=lambda key: plan_of(table, key),
         plans_named=lambda: plans_of(table),
+        part_of=attachment.rows if (attachment := attachment_of(version)) is not None else 0,
     )
 
 

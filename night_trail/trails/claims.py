@@ -43,7 +43,7 @@ def checked(claim: Claim, desk: Desk) -> tuple[Checked, Verdict]:
 
 def claim_context(thing: Annotated, desk: Desk, proposes: bool = True) -> dict[str, Any]:
     """Return what a page shows of a claim: itself with its verdict, or those that fit the picture."""
-    context: dict[str, Any] = {"example": EXAMPLE}
+    context: dict[str, Any] = {"example": EXAMPLE, "claim_part": desk.table.part_words}
     claim = thing.claim_value()
     if claim is not None:
         try:

@@ -16,6 +16,7 @@ from msgspec.structs import replace as replace_in
 
 from night_trail.core.annotating import offered
 from night_trail.core.annotations import Annotation
+from night_trail.core.attached.answering import part_answer
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.spans import Words
@@ -146,6 +147,8 @@ class Desk:
                 return _answers[name]
         if standing is not None and standing.counted:
             found = self._counted[key(question)]
+        elif standing is not None and behind(question) is None:
+            found, _ = part_answer(question, self.rows, standing.rows)
         elif how := behind(question):
             found, whole = answer_behind(how, question, self.rows, self.work_behind(how, question))
             if not whole:
@@ -318,8 +321,13 @@ class Desk:
         """Return what is lit with its counts; nothing where the lantern is out."""
         if self.scene.lit is None:
             return ""
+        words, main = in_words(self.scene.lit, self.table), self.scene.main
+        if main is not None and (standing := self.standing(main)) is not None and standing.counted:
+            basis = self.answer(main).basis
+            return f"{words} — {basis.lit or 0:,} of {self.table.rows_in_words(basis.used)}"
         of = self.table.rows_in_words(self.rows.n)
-        return f"{in_words(self.scene.lit, self.table)} — {self.rows.n_lit:,} of {of}"
+        part = " of the part" if self.table.part_of else ""
+        return f"{words} — {self.rows.n_lit:,} of {of}{part}"
 
     def figure(self, size: Size, theme: str, annotations: Sequence[Annotation] = ()) -> str:
         """Return the main picture as a file that stands alone."""

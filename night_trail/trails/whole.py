@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from night_trail.core.attached.answering import roll_for, whole_answer
+from night_trail.core.attached.answering import is_scaled, roll_for, whole_answer
 from night_trail.core.attached.roll import Roll, check_seen
 from night_trail.core.errors import Beyond
 from night_trail.core.question import Question, key
@@ -33,8 +33,9 @@ class Standing:
     """On which rows an answer about an attached table rests.
 
     It is of ``rows`` attached ones, ``part`` of which are at hand. ``counted`` is whether it is from
-    all of them; ``binned`` that its counts are, and its middles are not. ``reason`` says why it is
-    from the part, ``pending`` how far the counting is, ``seconds`` about how long it takes.
+    all of them; ``binned`` that its counts are, and its middles are not; else whether sums and counts
+    are ``estimated`` for all. ``reason`` says why it is from the part, ``pending`` how far the counting
+    is, ``seconds`` about how long it takes.
     """
 
     rows: int
@@ -45,6 +46,7 @@ class Standing:
     reason: str = ""
     pending: Pending | None = None
     seconds: float = 0.0
+    estimated: bool = False
 
     @property
     def caution(self) -> str:
@@ -52,14 +54,16 @@ class Standing:
         of = f"{self.part:,} of {self.rows:,} rows, drawn at random"
         if self.counted:
             return f"Its quarters and middles are of {of}; its counts are of all." if self.binned else ""
+        said = f"These are estimates from {of}" if self.estimated else f"This is of {of}"
         if self.pending is None:
-            return f"This is of {of}: sums and counts are those of the part. {self.reason}".strip()
+            own = "" if self.estimated else ": sums and counts are those of the part"
+            return f"{said}{own}. {self.reason}".strip()
         if self.pending.refused:
-            return f"This is of {of}: all rows could not be counted. {self.pending.refused}"
+            return f"{said}: all rows could not be counted. {self.pending.refused}"
         if self.pending.stopped:
-            return f"This is of {of}: counting all of them was stopped."
+            return f"{said}: counting all of them was stopped."
         slow = f", in about {self.seconds:.0f} s" if self.seconds >= SLOW else ""
-        return f"This is of {of}. All of them are being counted{slow}."
+        return f"{said}. All of them are being counted{slow}."
 
 
 def from_all(
@@ -70,7 +74,7 @@ def from_all(
     ``rows`` are those of the part at hand. Where it ``begins`` an engine is asked for what was not told.
     """
     at = attachment.as_of.strftime("%H:%M")
-    standing = Standing(attachment.rows, rows.table.height, at)
+    standing = Standing(attachment.rows, rows.table.height, at, estimated=is_scaled(question))
     try:
         roll = roll_for(question, rows)
         check_seen(roll, attachment.fields, rows.table)

@@ -7,13 +7,14 @@ from dataclasses import replace
 import numpy as np
 import polars as pl
 
-from night_trail.core.attached.roll import Roll, is_binned, roll_of
-from night_trail.core.attached.rolled import RolledTable
+from night_trail.core.attached.roll import Roll, check_kind, is_bars, is_binned, measures_in, roll_of
+from night_trail.core.attached.rolled import AsLarge, RolledTable
 from night_trail.core.errors import Beyond
 from night_trail.core.question import Question
 from night_trail.core.questions.registry import Answer
 from night_trail.core.questions.registry import answer as answer_from
 from night_trail.core.questions.shared.basis import Basis, Grouping
+from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.spread.histogram import HistogramAnswer
 from night_trail.core.rows import Rows
 from night_trail.core.table import Ints
@@ -45,6 +46,68 @@ def whole_answer(question: Question, rows: Rows, roll: Roll, cells: pl.DataFrame
     found = answer_from(question, rows)
     assert isinstance(found, HistogramAnswer)  # noqa: S101  (else no cells were asked for)
     return _counted(found, every, table)
+
+
+def part_answer(question: Question, rows: Rows, every: int) -> tuple[Answer, bool]:
+    """Return the answer from the part at hand, and whether its figures are estimates of all rows.
+
+    Sums and counts of the part are made as large as ``every`` row would have them, where no interval or
+    test would take the rows for more than they are.
+    """
+    if not is_scaled(question):
+        return answer_from(question, rows), False
+    factor = every / max(rows.table.height, 1)
+    if is_binned(question):
+        found = answer_from(question, rows)
+        return (_as_large(found, factor), True) if isinstance(found, HistogramAnswer) else (found, False)
+    as_large = rows.remember_lit(
+        "as large as all", lambda: Rows(AsLarge(rows.table, factor), rows.only, rows.lit_condition)
+    )
+    return answer_from(question, as_large), True
+
+
+def is_scaled(question: Question) -> bool:
+    """Whether all that a question figures are sums or counts, which a part has too little of."""
+    if is_binned(question) or is_bars(question):
+        return True
+    try:
+        check_kind(question)
+    except Beyond:
+        return False
+    return all(one.aggregate in ADDS_UP for one in measures_in(question))
+
+
+def _as_large(found: HistogramAnswer, factor: float) -> HistogramAnswer:
+    def large(n: int) -> int:
+        return round(n * factor)
+
+    def all_large(counts: Ints) -> Ints:
+        return np.asarray(np.rint(counts * factor), dtype=np.int64)
+
+    groups = tuple(
+        replace(
+            one,
+            counts=all_large(one.counts),
+            lit=None if one.lit is None else all_large(one.lit),
+            used=large(one.used),
+        )
+        for one in found.groups
+    )
+    basis = found.basis
+    return replace(
+        found,
+        groups=groups,
+        basis=replace(
+            basis,
+            rows=large(basis.rows),
+            used=large(basis.used),
+            missing=large(basis.missing),
+            groupless=large(basis.groupless),
+            lit=None if basis.lit is None else large(basis.lit),
+            table_rows=large(basis.table_rows),
+        ),
+        overall=None if found.overall is None else replace(found.overall, n=large(found.overall.n)),
+    )
 
 
 def _counted(found: HistogramAnswer, every: Rows, table: RolledTable) -> HistogramAnswer:

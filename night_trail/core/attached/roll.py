@@ -177,6 +177,15 @@ class _Needs:
             self._measured(column)
 
 
+def measures_in(value: object) -> list[Measure]:
+    """Return the measures that a question, or a part of one, figures."""
+    if isinstance(value, Measure):
+        return [value]
+    if isinstance(value, msgspec.Struct):
+        return [m for field in value.__struct_fields__ for m in measures_in(getattr(value, field))]
+    return [m for one in value for m in measures_in(one)] if isinstance(value, tuple) else []
+
+
 def check_kind(question: Question) -> None:
     """Refuse questions whose figures do not follow from cells."""
     if not (isinstance(question, ROLLED_UP) or is_binned(question) or is_bars(question)):

@@ -11,7 +11,6 @@ from night_trail.core.conditions import Condition, Missing
 from night_trail.core.errors import Beyond
 from night_trail.core.many import Stands
 from night_trail.core.reading.kinds import without_missing
-from night_trail.core.rows import Rows
 from night_trail.core.table import (
     Axis,
     Bools,
@@ -152,11 +151,21 @@ class RolledTable(Table):
             raise Beyond(f"The values of “{name}” were not asked for", self.name)
 
 
-def rolled_rows(
-    part: Table, roll: Roll, cells: pl.DataFrame, only: tuple[Condition, ...], lit: Condition | None
-) -> Rows:
-    """Return the rows that cells stand for, under a filter and a lantern."""
-    return Rows(RolledTable(part, roll, cells), only, lit)
+class AsLarge(Table):
+    """A part of rows each of which stands for as many as make it as large as all."""
+
+    def __init__(self, part: Table, factor: float) -> None:
+        self.__dict__.update(part.__dict__)
+        self._many = np.full(part.height, factor)
+
+    @property
+    def n(self) -> int:
+        """How many rows it stands for."""
+        return round(float(self._many.sum()))
+
+    def stands(self, column: str | None = None, per: str | None = None) -> Stands:
+        """Return how many rows each row stands for."""
+        return Stands(self._many)
 
 
 def _numbers(cells: pl.Series, otherwise: float = 0.0) -> Floats:

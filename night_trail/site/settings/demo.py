@@ -12,4 +12,5 @@ SECURE_PROXY_SSL_HEADER = None  # type: ignore[assignment]  # as Django has it b
 SECURE_HSTS_SECONDS = 0
 SESSION_COOKIE_SECURE = False
 CSRF_COOKIE_SECURE = False
+ATTACH_ROOTS = ATTACH_ROOTS or [str(VAR / "attached")]  # noqa: F405
 DEMO_KEY = os.environ.get("NIGHT_TRAIL_DEMO_KEY", "")

@@ -53,10 +53,11 @@ class Where(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
 
 @dataclass(frozen=True)
 class Found:
-    """Something that may be attached, and what it is in words."""
+    """Something that may be attached, what it is in words, and the files a folder is made of."""
 
     where: Where
     words: str
+    parts: tuple[Found, ...] = ()
 
 
 def roots() -> dict[str, Path]:
@@ -72,7 +73,7 @@ def roots() -> dict[str, Path]:
 
 
 def listed() -> list[Found]:
-    """Return what may be attached, folders of parts before single files."""
+    """Return what may be attached: folders of parts with their files, single files, tables of databases."""
     found: list[Found] = []
     for name, root in roots().items():
         for folder, names in _folders(root):
@@ -80,10 +81,16 @@ def listed() -> list[Found]:
             for form, own in _by_form(folder, names).items():
                 if len(found) >= MOST_LISTED:
                     return found
-                if form not in DATABASES and len(own) > 1:
-                    found.append(Found(Where(name, inner.as_posix()), f"{counted(len(own), f'{form} file')}"))
-                for path in own:
-                    found += _listed_file(Where(name, path.relative_to(root).as_posix()), path, form)
+                single = [
+                    one
+                    for path in own[:MOST_LISTED]
+                    for one in _listed_file(Where(name, path.relative_to(root).as_posix()), path, form)
+                ]
+                if form in DATABASES or len(own) == 1:
+                    found += single
+                else:
+                    words = counted(len(own), f"{form} file")
+                    found.append(Found(Where(name, inner.as_posix()), words, tuple(single)))
     return found[:MOST_LISTED]
 
 

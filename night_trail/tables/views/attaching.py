@@ -26,7 +26,7 @@ def attach(request: HttpRequest) -> HttpResponse:
         )
         return _begun(attach_rows(visitor(request), where))
     sought = request.GET.get("sought", "")[:100]
-    found = [one for one in listed() if sought.lower() in one.where.words.lower()]
+    found = [one for one in listed() if _is_sought(one, sought.lower())]
     context = {
         "groups": _by_root(found),
         "roots": list(roots()),
@@ -35,6 +35,10 @@ def attach(request: HttpRequest) -> HttpResponse:
         "tab": "tables",
     }
     return render(request, "tables/attach.html", context)
+
+
+def _is_sought(found: Found, sought: str) -> bool:
+    return sought in found.where.words.lower() or any(_is_sought(one, sought) for one in found.parts)
 
 
 def _by_root(found: list[Found]) -> list[tuple[str, list[Found]]]:

@@ -194,7 +194,9 @@ def rows(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     desk = desk_of(found)
     page = row_page(desk, View.of(request.GET, desk))
     return render(
-        request, "trails/_rows.html", {"step": found, "page": page, "table": found.trail.version.table}
+        request,
+        "trails/_rows.html",
+        {"step": found, "page": page, "table": found.trail.version.table, "part": desk.table.part_words},
     )
 
 

@@ -13,6 +13,7 @@ from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
 
 from night_trail.demo.story import bring_buses, bring_crews, bring_traps, tell
+from night_trail.demo.taps import write_taps
 from night_trail.people.views import DEMO_NAME
 from night_trail.tables.models import Table
 
@@ -36,6 +37,7 @@ class Command(BaseCommand):
         table = bring_buses(analyst)
         tell(analyst, table)
         bring_crews(analyst, table)
+        write_taps(Path(settings.VAR) / "attached" / "taps")
         self.stdout.write(
             f"{table.name}: {table.latest.height:,} rows, in {time.monotonic() - started:.0f} s."
         )
