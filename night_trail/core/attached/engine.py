@@ -142,8 +142,10 @@ class Attached:
         for at in range(len(roll.times)):
             # one moment stands for all of its stretch; the last of all stays what it is
             first, last = (found[f"{end}{at}"].cast(pl.Datetime("us")) for end in "tu")
-            newest = last == last.max()
-            made[f"t{at}"] = first.zip_with(~newest.fill_null(False), last)
+            newest = last.max()
+            made[f"t{at}"] = (
+                first if newest is None else last.zip_with((last == newest).fill_null(False), first)
+            )
         offs: dict[str, pl.Series] = {}
         for at, name in enumerate(roll.measured):
             sums, squares = found[f"m{at}"].cast(pl.Float64), found[f"q{at}"].cast(pl.Float64)

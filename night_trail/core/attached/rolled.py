@@ -78,8 +78,8 @@ class RolledTable(Table):
 
     @property
     def n(self) -> int:
-        """How many rows the cells stand for."""
-        return int(self._rows_in.sum())
+        """How many rows there are, those that a filter left where they are among them."""
+        return self._part.part_of or int(self._rows_in.sum())
 
     def stands(self, column: str | None = None, per: str | None = None) -> Stands:
         """Return how many rows each cell stands for, and how their values lie around it."""
