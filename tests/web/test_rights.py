@@ -36,7 +36,7 @@ OPEN = {"health", "people:present", "people:sign-in", "people:theme"} | {
 
 EVERYONES = {
     *("people:sign-out", "people:sign-out-everywhere", "people:password", "people:account", "people:outbox"),
-    *("tables:home", "tables:bring"),
+    *("tables:home", "tables:bring", "tables:attach"),
     *("trails:index", "tales:index", "tales:new", "tales:open", "tales:draft-cairns"),
 }
 """What any signed-in person may use for themselves."""

@@ -65,3 +65,9 @@ def ask(
         version=version, key=key(roll), defaults={"data": packed.getvalue(), "seconds": seconds}
     )
     return len(cells), seconds
+
+
+def forget() -> None:
+    """Empty the cache; for tests and measurements."""
+    with _lock:
+        _cells.clear()
