@@ -59,7 +59,6 @@ FROM_THE_PART = {
 """Pictures that need the rows themselves: they are told from the part, and say so."""
 
 OWN_WORDS = {
-    "histogram": "its middle is that of the part",
     "year before": "what the change is made of needs columns that were not asked for",
 }
 
@@ -268,12 +267,15 @@ def test_cells_say_what_they_were_asked_and_nothing_else(buses: Kept) -> None:
 
 
 def test_a_line_that_was_not_asked_to_the_minute_is_not_lit_to_the_minute(buses: Kept) -> None:
-    """Hours answer what is asked of whole hours; a bound within one is told by the engine itself."""
+    """Days answer what is asked of whole days, hours of hours; a bound within one is told by the engine."""
     asked = OverTime(Measure("count"), "departed_at", grain="day")
+    hourly = msgspec.structs.replace(asked, grain="hour")
+    days = Between("departed_at", "2024-03-01", "2024-03-02")
     whole = Between("departed_at", "2024-03-01T02:00:00", "2024-03-02T03:00:00")
     within = Between("departed_at", "2024-03-01T02:17:00", None)
-    assert roll_of(asked, (), whole, buses.part).truths == ()
-    assert roll_of(asked, (), within, buses.part).truths == (within,)
+    assert roll_of(asked, (), days, buses.part).truths == roll_of(hourly, (), whole, buses.part).truths == ()
+    assert roll_of(asked, (), whole, buses.part).truths == (whole,)
+    assert roll_of(hourly, (), within, buses.part).truths == (within,)
     want, got = answer(asked, Rows(buses.whole, (), within)), buses.told(asked, (), within)
     assert got.basis == want.basis
 

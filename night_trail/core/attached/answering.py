@@ -4,20 +4,27 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import msgspec
 import numpy as np
 import polars as pl
 
 from night_trail.core.attached.roll import Roll, check_kind, is_bars, is_binned, measures_in, roll_of
 from night_trail.core.attached.rolled import AsLarge, RolledTable
 from night_trail.core.errors import Beyond
+from night_trail.core.many import total
 from night_trail.core.question import Question
+from night_trail.core.questions.decomposition.question import Decomposition
+from night_trail.core.questions.forecast.question import Forecast
+from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.registry import Answer
 from night_trail.core.questions.registry import answer as answer_from
 from night_trail.core.questions.shared.basis import Basis, Grouping
 from night_trail.core.questions.shared.measures import ADDS_UP
+from night_trail.core.questions.shared.periods import grain_for
 from night_trail.core.questions.spread.histogram import HistogramAnswer
 from night_trail.core.rows import Rows
-from night_trail.core.table import Ints
+from night_trail.core.stats.quantiles import Summary
+from night_trail.core.table import Bools, Floats, Ints
 
 
 def roll_for(question: Question, rows: Rows) -> Roll:
@@ -34,7 +41,7 @@ def roll_for(question: Question, rows: Rows) -> Roll:
         if not isinstance(found, HistogramAnswer):
             raise Beyond("Several widths are looked at by the rows themselves", rows.table.name)
         edges = tuple(float(edge) for edge in found.edges)
-    return roll_of(question, rows.only, rows.lit_condition, rows.table, edges)
+    return roll_of(_grained(question, rows), rows.only, rows.lit_condition, rows.table, edges)
 
 
 def whole_answer(question: Question, rows: Rows, roll: Roll, cells: pl.DataFrame) -> Answer:
@@ -42,10 +49,18 @@ def whole_answer(question: Question, rows: Rows, roll: Roll, cells: pl.DataFrame
     table = RolledTable(rows.table, roll, cells)
     every = Rows(table, rows.only, rows.lit_condition)
     if not is_binned(question):
-        return answer_from(question, every)
+        found = answer_from(_grained(question, rows), every)
+        return found if question == found.question else replace(found, question=question)  # type: ignore[arg-type]
     found = answer_from(question, rows)
     assert isinstance(found, HistogramAnswer)  # noqa: S101  (else no cells were asked for)
     return _counted(found, every, table)
+
+
+def _grained(question: Question, rows: Rows) -> Question:
+    """Return a question with the steps in time that the part has: they stay when all rows are counted."""
+    if isinstance(question, OverTime | Decomposition | Forecast) and question.grain is None:
+        return msgspec.structs.replace(question, grain=grain_for(question, rows))
+    return question
 
 
 def part_answer(question: Question, rows: Rows, every: int) -> tuple[Answer, bool]:
@@ -111,25 +126,37 @@ def _as_large(found: HistogramAnswer, factor: float) -> HistogramAnswer:
 
 
 def _counted(found: HistogramAnswer, every: Rows, table: RolledTable) -> HistogramAnswer:
-    """Return a histogram of the part with the counts and ends of all rows.
+    """Return a histogram of the part with the counts of all rows, on the edges that the part has.
 
-    Its edges, quarters and middles, and what is said of its form, stay those of the part.
+    Where its values were kept apart its quarters and middles are those of all rows too; what is said
+    of its form stays that of the part.
     """
-    places = table.places[found.column.name]
+    name = found.column.name
+    apart = name in table
+    places = _places(table.axis(name).values, found.edges) if apart else table.places[name]
     codes = _groups(found.grouping, table)
     wide = len(found.edges) + 1
     used = (places >= 0) & (codes >= 0) & every.keeps
     pairs = codes * wide + np.maximum(places, 0)
 
-    def counts(where: np.ndarray[tuple[int], np.dtype[np.bool_]]) -> Ints:
+    def counts(where: Bools) -> Ints:
         return every.tally(pairs, len(found.groups) * wide, where).reshape(-1, wide)
+
+    def middle(where: Bools, before: float | None) -> float | None:
+        return _quantile(table, name, where, 0.5) if apart else before
 
     all_counts = counts(used)
     lit = None if every.lit is None else counts(used & every.lit)
     present = every.count((places >= 0) & every.keeps)
     n = int(all_counts.sum())
     groups = tuple(
-        replace(one, counts=all_counts[i], lit=None if lit is None else lit[i], used=int(all_counts[i].sum()))
+        replace(
+            one,
+            counts=all_counts[i],
+            lit=None if lit is None else lit[i],
+            used=int(all_counts[i].sum()),
+            middle=middle(used & (codes == i), one.middle),
+        )
         for i, one in enumerate(found.groups)
     )
     basis = Basis(
@@ -140,11 +167,50 @@ def _counted(found: HistogramAnswer, every: Rows, table: RolledTable) -> Histogr
         lit=None if lit is None else int(lit.sum()),
         table_rows=table.n,
     )
-    overall = found.overall
-    if overall is not None and n:
-        low, high = (one[used] for one in table.ends[found.column.name])
-        overall = replace(overall, n=n, low=float(np.nanmin(low)), high=float(np.nanmax(high)))
-    return replace(found, groups=groups, basis=basis, overall=overall)
+    found = replace(found, groups=groups, basis=basis, overall=_summed_up(found, table, used, n))
+    if every.lit is None:
+        return found
+    return replace(
+        found,
+        lit_middle=middle(used & every.lit, found.lit_middle),
+        rest_middle=middle(used & ~every.lit, found.rest_middle),
+    )
+
+
+def _places(values: Floats, edges: Floats) -> Ints:
+    """Return how many edges lie at or below each value, −1 where there is none; shape (values,)."""
+    found = np.searchsorted(edges, values, side="right")
+    return np.where(np.isnan(values), -1, found)
+
+
+def _summed_up(found: HistogramAnswer, table: RolledTable, used: Bools, n: int) -> Summary | None:
+    """Return the five numbers and the mean of all rows, as far as cells tell them."""
+    name, overall = found.column.name, found.overall
+    if overall is None or not n:
+        return overall
+    if name not in table:
+        low, high = (one[used] for one in table.ends[name])
+        return replace(overall, n=n, low=float(np.nanmin(low)), high=float(np.nanmax(high)))
+    values, stands = table.axis(name).values[used], table.stands().at(np.flatnonzero(used))
+
+    def at(level: float) -> float:
+        return _quantile(table, name, used, level) or 0.0
+
+    return Summary(n, at(0.0), at(0.25), at(0.5), at(0.75), at(1.0), total(values, stands) / n)
+
+
+def _quantile(table: RolledTable, name: str, where: Bools, level: float) -> float | None:
+    """Return a quantile (type 7) of rows whose values are kept apart; None where there are none."""
+    at = np.flatnonzero(where)
+    values, rows_in = table.axis(name).values[at], table.stands().n[at]
+    if not len(at):
+        return None
+    order = np.argsort(values)
+    ends = np.cumsum(rows_in[order])
+    place = level * (float(ends[-1]) - 1)
+    below = np.floor(place)
+    low, high = (values[order][np.searchsorted(ends, one, side="right")] for one in (below, np.ceil(place)))
+    return float(low + (place - below) * (high - low))
 
 
 def _groups(grouping: Grouping, table: RolledTable) -> Ints:

@@ -8,7 +8,7 @@ from typing import Any
 import polars as pl
 
 from night_trail.core.attached.fields import Field
-from night_trail.core.attached.roll import MOST_CELLS, Roll
+from night_trail.core.attached.roll import DAY, HOUR, MOST_CELLS, Roll
 from night_trail.core.conditions import (
     Above,
     AllOf,
@@ -50,30 +50,35 @@ class Attached:
             Where a column was read otherwise than it is there, or where there would be too many cells.
         """
         found = fetch(self.expression(roll).limit(MOST_CELLS + 1))
+        if not _all_numbers(found):
+            # something is no number, or infinite: that is missing, and is looked for in every row
+            found = fetch(self.expression(roll, careful=True).limit(MOST_CELLS + 1))
         if len(found) > MOST_CELLS:
             raise Beyond(
                 f"More than {MOST_CELLS:,} groups and hours would have to be brought", self._part.name
             )
         return self._settled(roll, found)
 
-    def expression(self, roll: Roll) -> Expr:
-        """Return the expression of the cells, before they are settled."""
+    def expression(self, roll: Roll, careful: bool = False) -> Expr:
+        """Return the expression of the cells, before they are settled.
+
+        What is only measured is taken to be numbers unless it is told ``careful``.
+        """
         import ibis  # noqa: PLC0415  (slow import)
 
         asked = (*roll.truths, *roll.where)
-        wanted = dict.fromkeys(
-            (
-                *roll.keys,
-                *roll.times,
-                *roll.measured,
-                *(name for name, _ in roll.bins),
-                *(n for c in asked for n in columns_of(c)),
-            )
+        told_by = (
+            *roll.keys,
+            *roll.times,
+            *(n for n, _ in roll.bins),
+            *(n for c in asked for n in columns_of(c)),
         )
         # plain names from here on, whatever the columns are called
-        names = {name: f"c{at}" for at, name in enumerate(wanted)}
+        names = {name: f"c{at}" for at, name in enumerate(dict.fromkeys((*told_by, *roll.measured)))}
         rows = (
-            self._rows.select(**{plain: self._value(name) for name, plain in names.items()})
+            self._rows.select(
+                **{plain: self._value(name, careful or name in told_by) for name, plain in names.items()}
+            )
             if names
             else self._rows
         )
@@ -87,7 +92,7 @@ class Attached:
             keys[f"k{at}"] = rows[names[name]]
         for at, name in enumerate(roll.times):
             moment = rows[names[name]].cast("timestamp(6)")
-            keys[f"g{at}"] = (moment.epoch_seconds() / roll.step).floor().cast("int64")
+            keys[f"g{at}"] = _stretch(moment, roll.step)
             sums[f"t{at}"], sums[f"u{at}"] = moment.min(), moment.max()
         for at, truth in enumerate(roll.truths):
             keys[f"w{at}"] = told(truth)
@@ -100,7 +105,11 @@ class Attached:
         around = {name: self._around(name) for name in roll.measured}
         for at, name in enumerate(roll.measured):
             value = rows[names[name]] - around[name]
-            keys[f"h{at}"] = rows[names[name]].isnull()
+            if len(roll.measured) > 1:
+                keys[f"h{at}"] = rows[names[name]].isnull()
+            else:
+                # one is told apart by its count: a key more would cost each row
+                sums["c"] = rows[names[name]].count()
             sums[f"m{at}"], sums[f"q{at}"] = value.sum(), (value * value).sum()
         for at, (one, other) in enumerate(roll.products):
             both = (rows[names[one]] - around[one]) * (rows[names[other]] - around[other])
@@ -115,7 +124,7 @@ class Attached:
         known = values[values == values]  # noqa: PLR0124  (NaN is no value)
         return float(known.mean()) if len(known) else 0.0
 
-    def _value(self, name: str) -> Expr:
+    def _value(self, name: str, careful: bool) -> Expr:
         field = self._fields.get(name)
         if field is None:
             raise Beyond(f"“{name}” was read otherwise than it is there", self._part.name)
@@ -123,7 +132,7 @@ class Attached:
         match field.how:
             case "number":
                 number = cell.cast("float64")
-                return _finite(number) if cell.type().is_floating() else number
+                return _finite(number) if careful and cell.type().is_floating() else number
             case "yes":
                 return cell.cast("int64").cast("float64")
             case "text":
@@ -135,6 +144,8 @@ class Attached:
 
     def _settled(self, roll: Roll, found: pl.DataFrame) -> pl.DataFrame:
         """Return cells as a rolled table takes them: means, squares around them, moments, texts."""
+        if "c" in found:
+            found = _parted(found)
         n = found["n"].cast(pl.Float64)
         made = {"n": found["n"].cast(pl.Int64)}
         for at, name in enumerate(roll.keys):
@@ -169,6 +180,26 @@ class Attached:
         if field.how == "text":
             return cells.set(cells.is_in(list(field.nothing)).fill_null(False), None)
         return cells
+
+
+def _all_numbers(found: pl.DataFrame) -> bool:
+    sums = [name for name in found.columns if name[0] in "mqp"]
+    return all(bool(found[name].cast(pl.Float64).is_finite().fill_null(True).all()) for name in sums)
+
+
+def _parted(found: pl.DataFrame) -> pl.DataFrame:
+    """Return cells parted into those with a value of the one column measured, and those without."""
+    have, lack = pl.col("c").cast(pl.Int64), (pl.col("n") - pl.col("c")).cast(pl.Int64)
+    present = found.filter(have > 0).with_columns(n=have, h0=pl.lit(False))
+    missing = found.filter(lack > 0).with_columns(n=lack, h0=pl.lit(True))
+    return pl.concat([present, missing])
+
+
+def _stretch(moment: Expr, step: int) -> Expr:
+    """Return what moments of one stretch of so many seconds have in common."""
+    if step == DAY:
+        return moment.date()
+    return moment.truncate("h") if step == HOUR else (moment.epoch_seconds() / step).floor().cast("int64")
 
 
 def _place(cell: Expr, ends: list[Any], low: int, high: int) -> Expr:
@@ -238,12 +269,14 @@ class _Told:
     def _one_of(self, column: str, values: tuple[str, ...]) -> Expr:
         how = self._fields[column].how
         if how == "text":
-            return ~self._missing(column) & self._cell(column).isin(values)
+            # what stands for nothing is no value; a long list of it would be looked through for every row
+            able = [value for value in values if value not in self._fields[column].nothing]
+            return self._cell(column).isin(able) if able else _never(self._cell(column))
         if how == "yes":
             return self._cell(column).isin([{"yes": 1.0, "no": 0.0}.get(v, 2.0) for v in values])
         if how == "number":
             numbers = [float(v) for v in values if _is_number(v)]
-            return self._cell(column).isin(numbers) if numbers else self._cell(column) != self._cell(column)
+            return self._cell(column).isin(numbers) if numbers else _never(self._cell(column))
         raise Beyond(f"Single values of “{column}” are not told there", self._part.name)
 
     def _between(self, leaf: Between) -> Expr:
@@ -262,6 +295,10 @@ class _Told:
         if leaf.high is not None:
             parts.append(cell <= end(leaf.high) if leaf.high_closed else cell < end(leaf.high))
         return _all(parts)
+
+
+def _never(cell: Expr) -> Expr:
+    return cell.isnull() & cell.notnull()
 
 
 def _timestamp(seconds: float) -> Expr:

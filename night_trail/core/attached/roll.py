@@ -48,6 +48,9 @@ from night_trail.core.table import Column, Kind, Table
 MOST_CELLS = 2_000_000
 """Cells that are brought at most."""
 
+DAY, HOUR, QUARTER = 86_400, 3_600, 900
+"""Seconds that a time is kept to."""
+
 MOST_APART = 50_000
 """Values that a column has at most where each is counted once."""
 
@@ -61,25 +64,20 @@ TOLD = (Above, Between, Contains, Missing, OneOf)
 class Roll(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """Into which cells rows are rolled up, and what is asked of each.
 
-    ``keys`` are columns whose values stay apart, ``times`` those kept to the hour, or to the quarter
-    hour where days are told by a zone (``fine``); ``measured`` those of which mean and squares are
+    ``keys`` are columns whose values stay apart, ``times`` those kept to a ``step`` of seconds, a day, an
+    hour, or a quarter of it where days are told by a zone; ``measured`` those of which mean and squares are
     asked, ``products`` pairs of these. ``truths`` are told of each cell, ``where`` holds of all. ``bins``
     are columns of which only the place between edges is kept.
     """
 
     keys: tuple[str, ...] = ()
     times: tuple[str, ...] = ()
-    fine: bool = False
+    step: int = HOUR
     measured: tuple[str, ...] = ()
     products: tuple[tuple[str, str], ...] = ()
     truths: tuple[Condition, ...] = ()
     where: tuple[Condition, ...] = ()
     bins: tuple[tuple[str, tuple[float, ...]], ...] = ()
-
-    @property
-    def step(self) -> int:
-        """How many seconds long the stretch is that a time is kept to."""
-        return 900 if self.fine else 3600
 
 
 class _Needs:
@@ -93,7 +91,7 @@ class _Needs:
         self.products: dict[tuple[str, str], None] = {}
         self.conditions: list[Condition] = []
         self.stocks: list[str] = []
-        self.fine = False
+        self.zoned = False
 
     def of(self, value: object) -> None:
         """Gather what a question, or a part of one, names."""
@@ -112,7 +110,7 @@ class _Needs:
 
     def _struct(self, value: msgspec.Struct) -> None:
         if getattr(value, "zone", None) is not None:
-            self.fine = True
+            self.zoned = True
         for field in value.__struct_fields__:
             inner = getattr(value, field)
             if field in NAMES and isinstance(inner, str):
@@ -227,7 +225,13 @@ def roll_of(
     needs = _Needs(table)
     bins: tuple[tuple[str, tuple[float, ...]], ...] = ()
     if is_binned(question):
-        bins = ((question.column, edges),)
+        if (
+            table.column(question.column).distinct <= MOST_APART
+            and not table.column(question.column).kind.temporal
+        ):
+            needs.keys[question.column] = None
+        else:
+            bins = ((question.column, edges),)
         if question.across is not None:
             needs.named(question.across)
             if question.across in needs.times:
@@ -244,10 +248,11 @@ def roll_of(
     for leaf in told:
         if isinstance(leaf, Recurs):
             needs.times[leaf.column] = None
-            needs.fine |= leaf.zone is not None
+            needs.zoned |= leaf.zone is not None
     needs.times_of_stocks()
     times, keys = tuple(needs.times), tuple(needs.keys)
-    step = Roll(fine=needs.fine).step
+    by_the_hour = not _by_days(question) or any(isinstance(x, Recurs) and x.part == "day" for x in told)
+    step = QUARTER if needs.zoned else HOUR if by_the_hour else DAY
     truths = dict.fromkeys(leaf for leaf in told if not follows(leaf, keys, times, step))
     for leaf in truths:
         check_told(leaf, table)
@@ -256,7 +261,7 @@ def roll_of(
     return Roll(
         keys=tuple(sorted(keys)),
         times=tuple(sorted(times)),
-        fine=needs.fine and bool(times),
+        step=step if times else HOUR,
         measured=tuple(sorted(measured)),
         products=tuple(
             sorted((a, b) for a, b in needs.products if a in measured and b in measured and a != b)
@@ -274,6 +279,18 @@ def check_seen(roll: Roll, seen: Container[str], table: Table) -> None:
     for name in (*names, *(n for c in conditions for n in columns_of(c))):
         if name not in seen:
             raise Beyond(f"“{name}” was read otherwise than it is there", table.name)
+
+
+def _by_days(question: Question) -> bool:
+    """Whether days are the shortest stretches that a question tells apart."""
+    match question:
+        case OverTime() | Decomposition() | Forecast():
+            return question.grain not in (None, "hour")
+        case Cycle():
+            return question.part != "day"
+        case MakeUp():
+            return "hour" not in question.all_grains
+    return False
 
 
 def check_told(leaf: Leaf, table: Table) -> None:

@@ -1,0 +1,152 @@
+"""Attached rows by the hundred million: ``python -m bench.large [rows …]``, a process for each size.
+
+The rows are made once below the system's folder for temporary files, as Parquet, and taken away after.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import resource
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+from typing import Any
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "night_trail.site.settings.test")
+ROOT = Path(__file__).resolve().parents[1]
+A_PART = 5_000_000
+TURNS = {
+    "an average by group": "average wait_min by stop",
+    "a sum by group": "sum of fare by line",
+    "an average across two categories": "average wait_min by line and ticket as a heat grid",
+    "a sum month by month": "sum of fare by month",
+    "an average month by month for each line": "average wait_min by month for each line",
+    "an average through the week": "wait_min through the week",
+    "what goes with what": "which line goes with which ticket",
+    "what makes it up": "what makes up fare by line › stop",
+    "a histogram": "wait_min",
+}
+
+
+def write(folder: Path, rows: int) -> None:
+    """Write rows of six columns in parts: a time, three categories, two measures."""
+    import numpy as np
+    import polars as pl
+
+    folder.mkdir(parents=True)
+    stops = [f"stop {i:02d}" for i in range(40)]
+    for at in range(0, rows, A_PART):
+        n, rng = min(A_PART, rows - at), np.random.default_rng(at)
+        stop = rng.integers(0, 40, n)
+        began = np.datetime64("2022-01-01", "s") + rng.integers(0, 3 * 365 * 86_400, n)
+        pl.DataFrame(
+            {
+                "tapped_at": began.astype("datetime64[us]"),
+                "line": pl.Series([f"N{i + 1}" for i in range(14)]).gather(stop % 14),
+                "stop": pl.Series(stops).gather(stop),
+                "ticket": pl.Series(["single", "day", "pass"]).gather(rng.integers(0, 3, n)),
+                "fare": np.round(rng.gamma(3, 0.8, n), 2),
+                "wait_min": np.round(rng.gamma(2, 2.2, n) + (stop == 7), 1),
+            }
+        ).write_parquet(folder / f"{at // A_PART:03d}.parquet")
+
+
+def measured(root: Path) -> dict[str, Any]:
+    """Return what attaching and asking take, in seconds, and the peak of memory in GB."""
+    import django
+
+    os.environ["NIGHT_TRAIL_ATTACH"] = str(root)
+    django.setup()
+    from django.core.management import call_command
+
+    call_command("migrate", verbosity=0)
+    from django.contrib.auth.models import User
+
+    from night_trail.core.attached.answering import part_answer, roll_for, whole_answer
+    from night_trail.core.rows import Rows
+    from night_trail.core.sentence import read
+    from night_trail.tables.arrivals import read_arrival
+    from night_trail.tables.attached.attaching import attach
+    from night_trail.tables.attached.drawing import attachment_of
+    from night_trail.tables.attached.telling import ask, told
+    from night_trail.tables.attached.where import Where
+    from night_trail.tables.services import core_table
+
+    arrival = attach(User.objects.create_user("bench"), Where(root.name, "taps"))
+    began = time.monotonic()
+    read_arrival(arrival)
+    found: dict[str, Any] = {"attach": time.monotonic() - began}
+    assert arrival.table is not None, arrival.said
+    version = arrival.table.latest
+    part, attachment = core_table(version), attachment_of(version)
+    assert attachment is not None
+    from night_trail.core.conditions import OneOf
+
+    lit = OneOf("ticket", ("pass",))
+    at_once, exact = {}, {}
+    for name, words in TURNS.items():
+        question, only = read(words, part)
+        rows = Rows(part, only, lit)
+        began = time.monotonic()
+        part_answer(question, rows, attachment.rows)
+        at_once[name] = time.monotonic() - began
+        roll = roll_for(question, rows)
+        began = time.monotonic()
+        ask(version, attachment, part, roll, lambda: True)
+        cells = told(version, roll)
+        assert cells is not None
+        whole_answer(question, rows, roll, cells)
+        exact[name] = time.monotonic() - began
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
+    return found | {"at once": at_once, "exact": exact, "peak": peak, "rows": attachment.rows}
+
+
+def main(sizes: list[int]) -> None:
+    """Measure each size and print it."""
+    folder = Path(tempfile.mkdtemp(prefix="night-trail-large-"))
+    try:
+        for rows in sizes:
+            root = folder / f"rows-{rows}"
+            began = time.monotonic()
+            write(root / "taps", rows)
+            size = sum(p.stat().st_size for p in root.rglob("*.parquet")) / 1e9
+            print(f"{rows:,} rows written in {time.monotonic() - began:.0f} s, {size:.2f} GB", flush=True)
+            done = subprocess.run(
+                [sys.executable, "-m", "bench.large", "--measure", str(root)],
+                cwd=ROOT, capture_output=True, text=True, check=False,
+                env=os.environ | {"NIGHT_TRAIL_VAR": str(folder / f"var-{rows}")},
+            )  # fmt: skip
+            if done.returncode:
+                print(done.stderr[-2_000:])
+                continue
+            say(json.loads(done.stdout.splitlines()[-1]))
+            shutil.rmtree(root)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def say(found: dict[str, Any]) -> None:
+    """Print what was measured as lines of a table."""
+    rows = f"{found['rows']:,} × 6 attached"
+    print(f"| {rows}: until the survey stands | {found['attach']:.1f} s | |")
+    for name, seconds in found["exact"].items():
+        once = found["at once"][name]
+        print(
+            f"| {rows}: {name}, a third lit: at once · counted | {once * 1000:.0f} ms · {seconds:.1f} s | |"
+        )
+    once, counted = (statistics.median(found[which].values()) for which in ("at once", "exact"))
+    print(f"| {rows}: median of these at once | {once * 1000:.0f} ms | 300 ms |")
+    print(f"| {rows}: median of these counted | {counted:.1f} s | 3 s |")
+    print(f"| {rows}: memory at its peak | {found['peak']:.1f} GB | 4 GB |", flush=True)
+
+
+if __name__ == "__main__":
+    if sys.argv[1:2] == ["--measure"]:
+        print(json.dumps(measured(Path(sys.argv[2]))))
+    else:
+        main([int(text.replace("_", "")) for text in sys.argv[1:]] or [10_000_000, 100_000_000])
