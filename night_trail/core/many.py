@@ -31,6 +31,26 @@ class Stands:
         return Stands(self.n[which], *(None if part is None else part[which] for part in parts))
 
 
+class Runs:
+    """Values in a row, each as often as it stands for a row, without being written out so often."""
+
+    def __init__(self, values: Floats, rows_in: Ints | Floats, begins: int = 0, n: int | None = None) -> None:
+        self._values, self._rows_in = values, rows_in
+        self._ends = np.cumsum(rows_in)
+        self._begins = begins
+        self._n = (int(self._ends[-1]) if len(values) else 0) if n is None else n
+
+    def __len__(self) -> int:
+        return self._n
+
+    def __getitem__(self, at: Any) -> Any:
+        """Return the value at a place, those at several, or those of a stretch."""
+        if isinstance(at, slice):
+            begins, end, _ = at.indices(self._n)
+            return Runs(self._values, self._rows_in, self._begins + begins, max(end - begins, 0))
+        return self._values[np.searchsorted(self._ends, np.asarray(at) + self._begins, side="right")]
+
+
 def tallied(codes: npt.NDArray[np.integer[Any]], width: int, stands: Stands | None = None) -> Ints:
     """Return how many rows each code has; ``codes`` of shape (values,), from 0 to ``width`` − 1."""
     if stands is None:

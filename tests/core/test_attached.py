@@ -37,6 +37,7 @@ from night_trail.core.conditions import (
 )
 from night_trail.core.errors import Beyond
 from night_trail.core.language.spans import plain
+from night_trail.core.many import Stands
 from night_trail.core.measure import Measure
 from night_trail.core.question import Question
 from night_trail.core.questions.compare.question import Compare
@@ -44,6 +45,8 @@ from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.registry import answer, figures_of, words_of
 from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.shared.cells import Cells
+from night_trail.core.questions.shared.measures import figures_by_group, overall
 from night_trail.core.questions.spread.question import Spread
 from night_trail.core.reading import load
 from night_trail.core.rows import Rows
@@ -52,7 +55,7 @@ from night_trail.core.table import Table
 from tests.golden import PICTURES, table_of
 
 FROM_THE_PART = {
-    *("boxes", "density", "running", "strip", "median", "cloud", "each", "panels", "together", "stages"),
+    *("boxes", "density", "running", "strip", "cloud", "each", "panels", "together", "stages"),
     *("kin", "place", "place hexagons", "drives", "opened", "rules", "changed", "held", "coefficients"),
     *("what is left", "stands", "differ", "calendar"),
 }
@@ -229,7 +232,6 @@ def test_moments_keep_their_digits_far_from_zero(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("asked", "why"),
     [
-        (Compare(Measure("median", "late_min"), "line"), "every value"),
         (Compare(Measure("mean", "rain_mm"), "late_min"), "bands"),
         (Relate("rain_mm", "late_min"), "rows themselves"),
         (OverTime(Measure("count"), "departed_at", until="arrived_at"), "under way"),
@@ -241,6 +243,39 @@ def test_what_does_not_follow_from_cells_is_refused_in_words(buses: Kept, asked:
         asked = msgspec.structs.replace(asked, until="departed_at")
     with pytest.raises(Beyond, match=why):
         roll_for(asked, Rows(buses.part))
+
+
+def test_values_beyond_number_are_not_ranked(tmp_path: Path) -> None:
+    values = np.random.default_rng(4).random(120_000)
+    kept = Kept(tmp_path, pl.DataFrame({"g": [f"g{i % 3}" for i in range(120_000)], "v": values}))
+    with pytest.raises(Beyond, match="too many different values"):
+        kept.told(Compare(Measure("median", "v"), "g"))
+    bars = kept.told(Spread("v"))
+    found = np.histogram(values, bars.edges)[0]
+    assert bars.groups[0].counts[1:-1].tolist() == found.tolist() and bars.overall.high == values.max()
+
+
+@settings(max_examples=40)
+@given(
+    st.lists(st.tuples(st.integers(0, 3), st.integers(-3, 6)), min_size=8, max_size=200),
+    st.sampled_from([0.5, 0.9, 0.01]),
+)
+def test_quantiles_and_ranks_of_values_that_stand_for_many(
+    pairs: list[tuple[int, int]], level: float
+) -> None:
+    """Rolled up to values with counts, the figures are those of the rows written out."""
+    pairs = sorted(pairs, key=lambda p: p[1])
+    codes = np.array([g for g, _ in pairs], dtype=np.int64)
+    values = np.array([v for _, v in pairs], dtype=np.float64)
+    cells, rows_in = np.unique(np.stack([values, codes.astype(np.float64)]), axis=1, return_counts=True)
+    measure = Measure("quantile", "v", level=level)
+    want = figures_by_group(measure, Cells(values, codes), 4, False)
+    many = Cells(cells[0], cells[1].astype(np.int64), stands=Stands(rows_in.astype(np.int64)))
+    got = figures_by_group(measure, many, 4, False)
+    assert got.n.tolist() == want.n.tolist() and got.intervals == want.intervals
+    assert np.allclose(got.values, want.values, equal_nan=True) and got.tested.apart == want.tested.apart
+    assert got.tested.p == pytest.approx(want.tested.p, nan_ok=True)
+    assert overall(measure, many) == pytest.approx(overall(measure, Cells(values, codes)))
 
 
 def test_a_loop_is_no_condition_an_engine_tells(buses: Kept) -> None:

@@ -324,9 +324,9 @@ def test_a_column_that_a_recipe_changed_is_told_from_the_part(
 
 
 def test_what_needs_the_rows_says_so_with_the_way_on(client: Client, owner: User, root: Path) -> None:
-    step = desk(owner, attached(client), "median of fare by line")
+    step = desk(owner, attached(client), "fare by line as box plots")
     shown = page(client, step)
-    assert "drawn at random" in shown and "Medians and other quantiles need every value" in shown
+    assert "drawn at random" in shown and "needs the rows themselves" in shown
     assert 'id="pending"' not in shown
     rows = client.get(reverse("trails:rows", args=[step.trail_id, step.pk])).content.decode()
     assert "of a part:" in rows

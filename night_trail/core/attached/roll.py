@@ -132,8 +132,6 @@ class _Needs:
             self.keys[name] = None
 
     def _measure(self, measure: Measure) -> None:
-        if measure.aggregate in ("median", "quantile"):
-            raise Beyond("Medians and other quantiles need every value", self.table.name)
         if measure.where is not None:
             self.conditions.append(measure.where)
         if measure.column is None:
@@ -142,6 +140,14 @@ class _Needs:
         if measure.aggregate == "distinct":
             if column.distinct > MOST_APART:
                 raise Beyond(f"“{column.name}” has too many different values to count each", self.table.name)
+            self.keys[column.name] = None
+            return
+        if measure.aggregate in ("median", "quantile"):
+            # ranks are told by values that are kept apart
+            if column.distinct > MOST_APART:
+                raise Beyond(
+                    f"“{column.name}” has too many different values to rank them all", self.table.name
+                )
             self.keys[column.name] = None
             return
         self._measured(column)

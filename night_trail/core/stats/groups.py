@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special
 
-from night_trail.core.many import Stands, summed, tallied
+from night_trail.core.many import Runs, Stands, summed, tallied
 from night_trail.core.stats.intervals import Z95, t95
 from night_trail.core.stats.quantiles import quantiles
 from night_trail.core.table import Floats, Ints
@@ -114,7 +114,7 @@ def bootstrapped_interval(values: Floats) -> tuple[float, float] | None:
     return ends[0], ends[1]
 
 
-def quantile_interval(ascending: Floats, level: float) -> tuple[float, float] | None:
+def quantile_interval(ascending: Floats | Runs, level: float) -> tuple[float, float] | None:
     """Return an interval of at least 95 % for a quantile between two order statistics; none under 6 values.
 
     The ranks are those of the binomial distribution (Conover 1999, 3.2).
@@ -247,17 +247,24 @@ def discoveries(p: Floats, level: float = 0.05) -> list[bool]:
     return list(found.tolist())
 
 
-def ranked(ascending: Floats) -> tuple[Floats, Floats]:
+def ranked(ascending: Floats, stands: Stands | None = None) -> tuple[Floats, Floats]:
     """Return the ranks of values in ascending order, and the lengths of runs of equal ones.
 
     ``ascending`` has shape (n,) without NaN; ranks begin at 1, of equal values at their mean.
     """
-    begins = np.flatnonzero(np.concatenate([[True], ascending[1:] != ascending[:-1]]))
+    first = np.concatenate([[True], ascending[1:] != ascending[:-1]])
+    if stands is not None:
+        run = np.cumsum(first) - 1
+        rows_in = tallied(run, int(run[-1]) + 1, stands)
+        return (np.cumsum(rows_in) - rows_in + (rows_in + 1) / 2)[run], rows_in.astype(np.float64)
+    begins = np.flatnonzero(first)
     lengths = np.diff(np.append(begins, len(ascending)))
     return np.repeat(begins + (lengths + 1) / 2, lengths), lengths.astype(np.float64)
 
 
-def kruskal(ranks: Floats, lengths: Floats, codes: Ints, n_groups: int) -> float | None:
+def kruskal(
+    ranks: Floats, lengths: Floats, codes: Ints, n_groups: int, stands: Stands | None = None
+) -> float | None:
     """Return p of the Kruskal–Wallis test.
 
     Parameters
@@ -266,13 +273,15 @@ def kruskal(ranks: Floats, lengths: Floats, codes: Ints, n_groups: int) -> float
         The ranks of all values and the lengths of runs of equal ones, as of ``ranked``.
     codes
         The group of each value.
+    stands
+        How many rows each value stands for; None for one.
     """
-    n = len(codes)
-    counts = np.bincount(codes, minlength=n_groups)
+    counts = tallied(codes, n_groups, stands)
+    n = int(counts.sum())
     k = int(np.count_nonzero(counts))
     if n < 3 or k < 2 or len(lengths) < 2:
         return None
-    sums = np.bincount(codes, weights=ranks, minlength=n_groups)
+    sums = summed(ranks, codes, n_groups, stands)
     present = counts > 0
     statistic = 12 / (n * (n + 1)) * float((sums[present] ** 2 / counts[present]).sum()) - 3 * (n + 1)
     statistic /= 1 - float((lengths**3 - lengths).sum()) / (n**3 - n)

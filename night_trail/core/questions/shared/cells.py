@@ -113,7 +113,8 @@ def held_of(measure: Measure, table: Table, kept: Bools | None) -> Held:
         if kept is not None:
             chosen = np.flatnonzero(kept[at])
             values, at = values[chosen], at[chosen]
-        return Held(values, at)
+        stands = table.stands()
+        return Held(values, at, stands=None if stands is None else stands.at(at))
     used = [] if kept is None else [kept]
     below = None
     if measure.aggregate == "share" and measure.where is not None:

@@ -9,7 +9,7 @@ import numpy as np
 
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import BadQuestion
-from night_trail.core.many import summed, tallied, total
+from night_trail.core.many import Runs, Stands, summed, tallied, total
 from night_trail.core.measure import Aggregate, Measure
 from night_trail.core.questions.compare.question import CompareShape
 from night_trail.core.questions.shared.cells import Cells
@@ -112,7 +112,7 @@ def plain_figures(measure: Measure, cells: Cells, n_groups: int) -> MeasureFigur
         pairs = _distinct(codes * width + values.astype(np.int64), n_groups * width)
         return MeasureFigures(np.bincount(pairs // width, minlength=n_groups).astype(np.float64), n, none)
     if measure.aggregate in ("median", "quantile"):
-        return MeasureFigures(_quantiles(values[_by_group(codes)], n, _level(measure)), n, none)
+        return MeasureFigures(_quantiles(_in_groups(cells), n, _level(measure)), n, none)
     sums = summed(values, codes, n_groups, stands)
     if measure.aggregate == "sum":
         return MeasureFigures(sums, n, none)
@@ -216,7 +216,7 @@ def _with_apart(test: str, p: float | None, found: figures.GroupMoments) -> Test
     return Tested(test, p, figures.eta_squared(found), tuple(apart), sum(apart))
 
 
-def _quantiles(values: Floats, n: Ints, level: float) -> Floats:
+def _quantiles(values: Floats | Runs, n: Ints, level: float) -> Floats:
     """Return a quantile (type 7) of each group, NaN where it is empty; values group by group, ascending."""
     starts = np.cumsum(n) - n
     has = n > 0
@@ -229,11 +229,20 @@ def _quantiles(values: Floats, n: Ints, level: float) -> Floats:
     return found
 
 
+def _in_groups(cells: Cells) -> Floats | Runs:
+    """Return ascending values group by group, each as often as it stands for a row."""
+    order = _by_group(cells.codes)
+    values = cells.values[order]
+    return values if cells.stands is None else Runs(values, cells.stands.n[order])
+
+
 def _with_quantiles(level: float, cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
-    n = np.asarray(np.bincount(cells.codes, minlength=n_groups), dtype=np.int64)
-    values = cells.values[_by_group(cells.codes)]
-    members = np.split(values, np.cumsum(n)[:-1])
-    intervals = [figures.quantile_interval(member, level) for member in members]
+    n = tallied(cells.codes, n_groups, cells.stands)
+    values = _in_groups(cells)
+    ends = np.cumsum(n)
+    intervals = [
+        figures.quantile_interval(values[end - k : end], level) for end, k in zip(ends, n, strict=True)
+    ]
     alike = _tested_quantiles(cells, n_groups) if test else Tested()
     return MeasureFigures(_quantiles(values, n, level), n, intervals, alike)
 
@@ -241,10 +250,11 @@ def _with_quantiles(level: float, cells: Cells, n_groups: int, test: bool) -> Me
 def _tested_quantiles(cells: Cells, n_groups: int) -> Tested:
     if not len(cells.values):
         return Tested("Kruskal–Wallis")
-    ranks, lengths = figures.ranked(cells.values)
-    p = figures.kruskal(ranks, lengths, cells.codes, n_groups)
+    stands = None if cells.stands is None else Stands(cells.stands.n)
+    ranks, lengths = figures.ranked(cells.values, stands)
+    p = figures.kruskal(ranks, lengths, cells.codes, n_groups, stands)
     # groups stand apart by their ranks
-    apart = figures.apart(figures.moments(ranks, cells.codes, n_groups))
+    apart = figures.apart(figures.moments(ranks, cells.codes, n_groups, stands))
     return Tested("Kruskal–Wallis", p, None, tuple(apart), sum(apart))
 
 
@@ -267,6 +277,9 @@ def overall(measure: Measure, cells: Cells) -> float:
     if not len(values):
         return float("nan")
     if measure.aggregate in ("median", "quantile"):
+        if cells.stands is not None:
+            every = Runs(values, cells.stands.n)
+            return float(_quantiles(every, np.array([len(every)]), _level(measure))[0])
         return float(quantiles(values, (_level(measure),))[0])
     if measure.aggregate == "distinct":
         return float(len(_distinct(values.astype(np.int64), int(values.max()) + 1)))
