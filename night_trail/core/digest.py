@@ -77,11 +77,9 @@ def _holds(rows: Rows) -> str:
         moments = table.moments(when.name).values
         days = len(np.unique(np.floor(moments[np.isfinite(moments)] / DAY)))
         over = f" on {counted(days, 'day')}"
-    part = f", a part of {table.rows_in_words(table.part_of)} drawn at random" if table.part_of else ""
-    return (
-        f"{table.rows_in_words(rows.n).capitalize()}{over}{part}, "
-        f"with {counted(len(table.columns), 'column')}."
-    )
+    part = f" This is told from a part: {table.part_words}." if table.part_words else ""
+    columns = counted(len(table.columns), "column")
+    return f"{table.rows_in_words(rows.n).capitalize()}{over}, with {columns}.{part}"
 
 
 def _measures(table: Table) -> list[Column]:

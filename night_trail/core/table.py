@@ -301,7 +301,8 @@ class Table:
     are figures that were given a name, by that name; ``called`` is what else its
     analysts call things. ``areas`` gives its own areas, when they are first asked for; ``plans``
     one of its plans by its key, ``plans_named`` the key of each, its name and the column placed on it.
-    ``part_of`` is how many rows there are where these are a part of them, drawn at random; else 0.
+    ``part_of`` is how many rows there are where these are a part of them, drawn at random, else 0;
+    ``part_words`` says so.
     """
 
     def __init__(
@@ -319,9 +320,10 @@ class Table:
         plans: Callable[[str], Any] | None = None,
         plans_named: Callable[[], Sequence[tuple[str, str, str]]] | None = None,
         part_of: int = 0,
+        part_words: str = "",
     ) -> None:
         self.called = called or Vocabulary()
-        self.part_of = part_of
+        self.part_of, self.part_words = part_of, part_words
         self._areas = areas
         self._plan_of, self._plans_named = plans, plans_named
         self._plans: dict[str, Any] = {}
@@ -393,13 +395,6 @@ class Table:
                 raise BadQuestion("This plan is not there any more", self.name, "Bring its picture again.")
             self._plans[key] = found
         return self._plans[key]
-
-    @property
-    def part_words(self) -> str:
-        """What is said where its rows are a part of more; empty where they are all."""
-        if not self.part_of:
-            return ""
-        return f"{self.height:,} of {self.part_of:,} rows, drawn at random"
 
     def column(self, name: str) -> Column:
         """Return the column of this name, or say which names are close."""

@@ -14,7 +14,7 @@ from night_trail.core.table import Table as CoreTable
 from night_trail.core.table import View
 from night_trail.core.words_in.readings import measure_meant
 from night_trail.tables import cache
-from night_trail.tables.attached.drawing import attachment_of
+from night_trail.tables.attached.drawing import attachment_of, part_words
 from night_trail.tables.calling import calling_of
 from night_trail.tables.models import Place, Table, Version
 from night_trail.tables.own_areas import areas_of
@@ -51,7 +51,7 @@ def core_table(version: Version, its_table: Table | None = None) -> CoreTable:
     table = version.table or its_table
     if table is None:
         raise ValueError("a version without a table is not complete and cannot be asked")
-    columns = version.column_list()
+    columns, attachment = version.column_list(), attachment_of(version)
     return CoreTable(
         key=f"version:{version.pk}",
         name=table.name,
@@ -65,7 +65,8 @@ def core_table(version: Version, its_table: Table | None = None) -> CoreTable:
         areas=lambda: areas_of(table),
         plans=lambda key: plan_of(table, key),
         plans_named=lambda: plans_of(table),
-        part_of=attachment.rows if (attachment := attachment_of(version)) is not None else 0,
+        part_of=0 if attachment is None or attachment.reshaped else attachment.rows,
+        part_words="" if attachment is None else part_words(attachment, version.height),
     )
 
 

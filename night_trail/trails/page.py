@@ -134,7 +134,7 @@ def _rows_words(desk: Desk) -> str:
     if main is not None and (standing := desk.standing(main)) is not None:
         basis = desk.answer(main).basis
         if not standing.counted:
-            return f"from a part: {standing.part:,} of {standing.rows:,} rows"
+            return f"from a part: {standing.words.removesuffix(', drawn at random')}"
         if basis.rows == standing.rows:
             return f"all {standing.rows:,} rows, as of {standing.as_of} UTC"
         return f"{basis.rows:,} of {standing.rows:,} rows, kept by the filter, as of {standing.as_of} UTC"

@@ -147,8 +147,8 @@ class Desk:
                 return _answers[name]
         if standing is not None and standing.counted:
             found = self._counted[key(question)]
-        elif standing is not None and behind(question) is None:
-            found, _ = part_answer(question, self.rows, standing.rows)
+        elif standing is not None and standing.estimated:
+            found = part_answer(question, self.rows, standing.rows)
         elif how := behind(question):
             found, whole = answer_behind(how, question, self.rows, self.work_behind(how, question))
             if not whole:
@@ -177,7 +177,9 @@ class Desk:
         if named not in self._standings:
             if self.scene.plays is not None:
                 reason = "What plays is told from the part."
-                self._standings[named] = Standing(self._attachment.rows, self.table.height, "", reason=reason)
+                self._standings[named] = Standing(
+                    self._attachment.rows, self.table.height, "", self.table.part_words, reason=reason
+                )
                 return self._standings[named]
             found, standing = from_all(
                 self.version, self._attachment, question, self.rows, begins=self._counts
@@ -326,7 +328,7 @@ class Desk:
             basis = self.answer(main).basis
             return f"{words} — {basis.lit or 0:,} of {self.table.rows_in_words(basis.used)}"
         of = self.table.rows_in_words(self.rows.n)
-        part = " of the part" if self.table.part_of else ""
+        part = " of the part" if self.table.part_words else ""
         return f"{words} — {self.rows.n_lit:,} of {of}{part}"
 
     def figure(self, size: Size, theme: str, annotations: Sequence[Annotation] = ()) -> str:

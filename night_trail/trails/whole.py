@@ -32,15 +32,16 @@ SLOW = 10.0
 class Standing:
     """On which rows an answer about an attached table rests.
 
-    It is of ``rows`` attached ones, ``part`` of which are at hand. ``counted`` is whether it is from
-    all of them; ``binned`` that its counts are, and its middles are not; else whether sums and counts
-    are ``estimated`` for all. ``reason`` says why it is from the part, ``pending`` how far the counting
-    is, ``seconds`` about how long it takes.
+    It is of ``rows`` attached ones, ``part`` of which are at hand, in ``words``. ``counted`` is whether it
+    is from all of them; ``binned`` that its counts are, and its middles are not; else whether sums and
+    counts are ``estimated`` for all. ``reason`` says why it is from the part, ``pending`` how far the
+    counting is, ``seconds`` about how long it takes.
     """
 
     rows: int
     part: int
     as_of: str
+    words: str
     counted: bool = False
     binned: bool = False
     reason: str = ""
@@ -51,7 +52,7 @@ class Standing:
     @property
     def caution(self) -> str:
         """What is said beside a picture of its rows; nothing where it is from all of them."""
-        of = f"{self.part:,} of {self.rows:,} rows, drawn at random"
+        of = self.words
         if self.counted:
             return f"Its quarters and middles are of {of}; its counts are of all." if self.binned else ""
         said = f"These are estimates from {of}" if self.estimated else f"This is of {of}"
@@ -74,7 +75,11 @@ def from_all(
     ``rows`` are those of the part at hand. Where it ``begins`` an engine is asked for what was not told.
     """
     at = attachment.as_of.strftime("%H:%M")
-    standing = Standing(attachment.rows, rows.table.height, at, estimated=is_scaled(question))
+    standing = Standing(attachment.rows, rows.table.height, at, rows.table.part_words)
+    if attachment.reshaped:
+        reason = "A step of the recipe changed which rows there are, so that all of them are not counted."
+        return None, replace(standing, reason=reason)
+    standing = replace(standing, estimated=is_scaled(question))
     try:
         roll = roll_for(question, rows)
         check_seen(roll, attachment.fields, rows.table)

@@ -20,8 +20,10 @@ from django.urls import reverse
 
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import NightTrailError
+from night_trail.core.recipe.steps import LeaveRepeats
 from night_trail.core.turns import Light, Say
 from night_trail.jobs.models import Job
+from night_trail.tables import recipes
 from night_trail.tables.attached import drawing, opened, telling
 from night_trail.tables.attached.where import Where, fingerprint, listed, parts_of
 from night_trail.tables.models import Arrival, RolledUp, Table, Version
@@ -321,6 +323,26 @@ def test_a_column_that_a_recipe_changed_is_told_from_the_part(
     )
     plain = page(client, desk(owner, Table.objects.get(pk=table.pk), "number of rows by line"))
     assert "all 4,000 rows" in plain
+
+
+def test_rows_that_a_recipe_took_away_are_not_estimated_for_all(
+    client: Client, owner: User, root: Path
+) -> None:
+    table = attached(client)
+    recipes.take_step(table, LeaveRepeats())
+    shown = page(client, desk(owner, Table.objects.get(pk=table.pk), "number of rows by line"))
+    assert "that a recipe made of a part of 4,000" in shown and "estimates" not in shown
+    assert "A step of the recipe changed which rows there are" in shown and not Job.objects.exists()
+
+
+def test_nothing_is_put_behind_attached_rows(
+    client: Client, owner: User, root: Path, few_buses_csv: Path
+) -> None:
+    table = attached(client)
+    with few_buses_csv.open("rb") as file:
+        refused = client.post(reverse("tables:deliver", args=[table.pk]), {"file": file})
+    assert refused.status_code == 422 and "stay where they are" in refused.content.decode()
+    assert 'id="deliver"' not in client.get(reverse("tables:survey", args=[table.pk])).content.decode()
 
 
 def test_what_needs_the_rows_says_so_with_the_way_on(client: Client, owner: User, root: Path) -> None:

@@ -63,22 +63,20 @@ def _grained(question: Question, rows: Rows) -> Question:
     return question
 
 
-def part_answer(question: Question, rows: Rows, every: int) -> tuple[Answer, bool]:
-    """Return the answer from the part at hand, and whether its figures are estimates of all rows.
+def part_answer(question: Question, rows: Rows, every: int) -> Answer:
+    """Return estimates of sums and counts of all rows, ``every`` of them, from the part at hand.
 
-    Sums and counts of the part are made as large as ``every`` row would have them, where no interval or
-    test would take the rows for more than they are.
+    Only of questions no interval or test of which would take the rows for more than they are.
     """
-    if not is_scaled(question):
-        return answer_from(question, rows), False
+    assert is_scaled(question)  # noqa: S101  (else the part answers as it is)
     factor = every / max(rows.table.height, 1)
     if is_binned(question):
         found = answer_from(question, rows)
-        return (_as_large(found, factor), True) if isinstance(found, HistogramAnswer) else (found, False)
+        return _as_large(found, factor) if isinstance(found, HistogramAnswer) else found
     as_large = rows.remember_lit(
         "as large as all", lambda: Rows(AsLarge(rows.table, factor), rows.only, rows.lit_condition)
     )
-    return answer_from(question, as_large), True
+    return answer_from(question, as_large)
 
 
 def is_scaled(question: Question) -> bool:

@@ -27,7 +27,8 @@ class Attachment(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
     """Where the rows of a version are, how many there were, and what told them from others.
 
     ``fields`` are the columns that an engine sees as the table does. ``seconds`` is how long it took
-    to look at all rows once.
+    to look at all rows once. Where a recipe took rows away or made others, they are ``reshaped``, and
+    nothing of all rows follows from them any more.
     """
 
     where: Where
@@ -37,6 +38,7 @@ class Attachment(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
     as_of: dt.datetime
     fields: dict[str, Field] = {}
     seconds: float = 0.0
+    reshaped: bool = False
 
 
 def draw_part(where: Where, into: Path, goes_on: Callable[[str], bool]) -> Attachment:
@@ -104,13 +106,20 @@ def attachment_of(version: Version) -> Attachment | None:
     names = [column.name for column in root.column_list()]
     places = version.place_list()
     if any(mapped is not None for _, _, mapped, _ in places) or version.height != root.height:
-        return msgspec.structs.replace(found, fields={})
+        return msgspec.structs.replace(found, fields={}, reshaped=True)
     fields = {
         column.name: found.fields[names[position]]
         for column, (of, position, _, _) in zip(version.column_list(), places, strict=True)
         if of == root.pk and names[position] in found.fields
     }
     return msgspec.structs.replace(found, fields=fields)
+
+
+def part_words(attachment: Attachment, height: int) -> str:
+    """Return what is said of the rows at hand, ``height`` of them."""
+    if attachment.reshaped:
+        return f"{height:,} rows that a recipe made of a part of {attachment.rows:,}, drawn at random"
+    return f"{height:,} of {attachment.rows:,} rows, drawn at random"
 
 
 def changed_since(attachment: Attachment) -> bool:
