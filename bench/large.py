@@ -69,7 +69,8 @@ def measured(root: Path) -> dict[str, Any]:
     call_command("migrate", verbosity=0)
     from django.contrib.auth.models import User
 
-    from night_trail.core.attached.answering import part_answer, roll_for, whole_answer
+    from night_trail.core.attached.answering import is_scaled, part_answer, roll_for, whole_answer
+    from night_trail.core.questions.registry import answer
     from night_trail.core.rows import Rows
     from night_trail.core.sentence import read
     from night_trail.tables.arrivals import read_arrival
@@ -97,7 +98,10 @@ def measured(root: Path) -> dict[str, Any]:
             question, only = read(words, part)
             rows = Rows(part, only, lit)
             began = time.monotonic()
-            part_answer(question, rows, attachment.rows)
+            if is_scaled(question):
+                part_answer(question, rows, attachment.rows)
+            else:
+                answer(question, rows)
             at_once[name] = time.monotonic() - began
             roll = roll_for(question, rows)
             began = time.monotonic()

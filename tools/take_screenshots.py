@@ -28,6 +28,7 @@ def main(address: str) -> None:
         tale(page, base)
         looking(page, base)
         kin(page, base)
+        attached(page, base)
         newer_rows(page, base)
         browser.close()
 
@@ -80,7 +81,6 @@ def desk(page: Page, base: str) -> None:
 
 def looking(page: Page, base: str) -> None:
     for words, name in (
-        ("average late_min by line only where rain_mm above 2", "compare"),
         ("where is the number of trips as hexagons", "place"),
         ("late_min vs boardings, for each line", "playing"),
         ("what drives late_min, leaving out rider_rating", "drivers"),
@@ -101,8 +101,6 @@ def looking(page: Page, base: str) -> None:
         page.keyboard.press("Enter")
         page.wait_for_load_state("networkidle")
         page.locator("#stage svg.picture").wait_for()
-        if name == "compare":
-            page.locator("#stage .mark").first.click()
         if name == "place":
             looped(page)
         if name == "playing":
@@ -152,6 +150,24 @@ def kin(page: Page, base: str) -> None:
     page.evaluate("document.activeElement.blur()")
     page.mouse.move(640, 780)
     shot(page, "kin")
+
+
+def attached(page: Page, base: str) -> None:
+    """The taps of a folder, counted over all rows, with a line lit."""
+    page.goto(base + "/")
+    page.get_by_role("link", name="Attach rows that stay where they are").click()
+    page.get_by_role("button", name="Attach attached/taps", exact=True).click()
+    page.locator("#attached").wait_for(timeout=60_000)
+    page.get_by_role("button", name="Start a trail", exact=True).click()
+    page.wait_for_load_state("networkidle")
+    page.locator("#word-box").fill("average walk_min by line")
+    page.keyboard.press("Enter")
+    page.locator(".count", has_text="all 1,618,500 rows").wait_for(timeout=60_000)
+    page.locator("#stage .mark").first.click()
+    page.locator(".chip.lantern").wait_for()
+    page.evaluate("document.activeElement.blur()")
+    page.mouse.move(640, 780)
+    shot(page, "attached")
 
 
 def tale(page: Page, base: str) -> None:

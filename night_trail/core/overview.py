@@ -229,7 +229,8 @@ def large_of(tile: Tile, rows: Rows) -> Large:
     now = _figure(measure, rows, year)
     said, gap = _in_three_digits(measure, column, now)
     lit = said(_figure(measure, rows, year, lit=True)) if rows.lit is not None else ""
-    shown = Large(said(now), name if years is None else f"{name}, {years[1]}", lit=lit)
+    of = ", of the part at hand" if table.part_words else ""
+    shown = Large(said(now), f"{name if years is None else f'{name}, {years[1]}'}{of}", lit=lit)
     if tile.target is not None:
         return _held_against(shown, now - tile.target, gap)
     if years is None or time is None or years[0] == years[1]:

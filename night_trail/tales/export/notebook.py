@@ -78,6 +78,12 @@ def _cells(tale: Tale, stops: list[Told], versions: dict[int, Version], names: d
 def _recomputed(part: Part, name: str, table: str) -> Cell:
     scene = part.desk.scene
     assert scene.main is not None  # noqa: S101  (a part is of a picture)
+    standing = part.desk.standing(scene.main)
+    if standing is not None and (standing.counted or standing.estimated):
+        return "markdown", (
+            f"These figures are of all {standing.rows:,} attached rows, and the file holds a part of them: "
+            "they are not figured anew here."
+        )
     found: Code = code_of(scene.main, part.answer, scene.only, scene.lit, part.desk.table)
     if found.untold:
         return "markdown", f"These figures are not figured anew here: {found.untold}."
