@@ -40,7 +40,8 @@ def clear_interrupted() -> int:
             )
             arrival.save(update_fields=["state", "version", "progress", "said", "source_file"])
         else:
-            said = f"Reading {arrival.file_name} was interrupted, and nothing was kept. Bring the file again."
+            way_on = "Attach it again." if arrival.attached else "Bring the file again."
+            said = f"Reading {arrival.file_name} was interrupted, and nothing was kept. {way_on}"
             end(arrival, Arrival.State.FAILED, said)
     forget_unused_files()
     return len(interrupted)

@@ -17,7 +17,7 @@ from night_trail.core.language.numbers import number
 from night_trail.core.one_by_one import goes_one_by_one
 from night_trail.core.playing import plays
 from night_trail.core.question import Scene, to_json
-from night_trail.core.questions.registry import kind_of, short_name
+from night_trail.core.questions.registry import Answer, kind_of, short_name
 from night_trail.core.questions.shared.figures import Figures
 from night_trail.core.questions.shared.periods import time_column
 from night_trail.core.questions.shared.sentence import Sentence
@@ -131,8 +131,9 @@ def _pieces(said: Sentence) -> list[dict[str, str]]:
 def _rows_words(desk: Desk) -> str:
     """Say which rows the picture is of: how many of how many, where a filter keeps a part."""
     main = desk.scene.main
-    if main is not None and (standing := desk.standing(main)) is not None:
-        basis = desk.answer(main).basis
+    # an answer may find that it rests on the part after all
+    basis = None if main is None or not desk.table.part_words else desk.answer(main).basis
+    if main is not None and basis is not None and (standing := desk.standing(main)) is not None:
         if not standing.counted:
             return f"from a part: {standing.words.removesuffix(', drawn at random')}"
         if basis.rows == standing.rows:
@@ -142,6 +143,14 @@ def _rows_words(desk: Desk) -> str:
     if kept == every:
         return desk.table.rows_in_words(every)
     return f"{kept:,} of {desk.table.rows_in_words(every)}, kept by the filter"
+
+
+def _pending(desk: Desk, answer: Answer) -> Any:
+    """Return how far what is made behind the page is: the main picture, or counts of one beside."""
+    asked = [q for q in (desk.scene.main, *desk.scene.beside) if q is not None]
+    counting = [s.pending for q in asked if (s := desk.standing(q)) is not None and s.pending is not None]
+    going = [one for one in counting if not one.stopped and not one.refused]
+    return next(iter(going or counting), None) or getattr(answer, "pending", None)
 
 
 def desk_context(request: HttpRequest, step: Step) -> dict[str, Any]:
@@ -196,13 +205,8 @@ def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:
     context["annotation_offers"] = annotation_offers(desk, main)
     context["all_groups"] = all_groups(scene.main, main.answer, desk)
     context["one_by_one"] = goes_one_by_one(main.answer)
-    standing = desk.standing(scene.main)
-    context["standing"] = standing
-    context["pending"] = (
-        standing.pending
-        if standing is not None and standing.pending
-        else getattr(main.answer, "pending", None)
-    )
+    context["standing"] = desk.standing(scene.main)
+    context["pending"] = _pending(desk, main.answer)
     if scene.plays is not None:
         context["playing"] = desk_bar(desk, step)
     elif plays(scene) and time_column(desk.table) is not None:

@@ -17,7 +17,7 @@ from msgspec.structs import replace as replace_in
 from night_trail.core.annotating import offered
 from night_trail.core.annotations import Annotation
 from night_trail.core.attached.answering import part_answer
-from night_trail.core.errors import NightTrailError
+from night_trail.core.errors import Beyond, NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.spans import Words
 from night_trail.core.playing import Frame, frames, place_of, whole
@@ -47,7 +47,7 @@ from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
 from night_trail.trails.behind import answer_behind, behind, job_for
 from night_trail.trails.models import Step
-from night_trail.trails.whole import Standing, from_all
+from night_trail.trails.whole import Standing, Told, counted_answer, told_of
 
 MOST_WEIGHED = 40
 
@@ -116,8 +116,7 @@ class Desk:
         self._own_rows: Rows | None = None
         self.table: Table = core_table(version)
         self._attachment = attachment_of(version)
-        self._standings: dict[str, Standing] = {}
-        self._counted: dict[str, Answer] = {}
+        self._told: dict[str, Told] = {}
 
     @property
     def rows(self) -> Rows:
@@ -146,7 +145,12 @@ class Desk:
             if name in _answers:
                 return _answers[name]
         if standing is not None and standing.counted:
-            found = self._counted[key(question)]
+            try:
+                found = counted_answer(question, self.rows, self._told[key(question)])
+            except Beyond as error:
+                # cells say only what they were asked for
+                self._told[key(question)] = Told(replace(standing, counted=False, reason=str(error)))
+                return self.answer(question)
         elif standing is not None and standing.estimated:
             found = part_answer(question, self.rows, standing.rows)
         elif how := behind(question):
@@ -174,20 +178,15 @@ class Desk:
         if self._attachment is None:
             return None
         named = key(question)
-        if named not in self._standings:
+        if named not in self._told:
             if self.scene.plays is not None:
                 reason = "What plays is told from the part."
-                self._standings[named] = Standing(
-                    self._attachment.rows, self.table.height, "", self.table.part_words, reason=reason
-                )
-                return self._standings[named]
-            found, standing = from_all(
+                rows, words = self._attachment.rows, self.table.part_words
+                return Standing(rows, self.table.height, "", words, reason=reason)
+            self._told[named] = told_of(
                 self.version, self._attachment, question, self.rows, begins=self._counts
             )
-            self._standings[named] = standing
-            if found is not None:
-                self._counted[named] = found
-        return self._standings[named]
+        return self._told[named].standing
 
     def _all_periods(self) -> tuple[Answer, ...]:
         """Return the main picture's answers in all periods it plays through, whatever is lit."""
@@ -324,8 +323,8 @@ class Desk:
         if self.scene.lit is None:
             return ""
         words, main = in_words(self.scene.lit, self.table), self.scene.main
-        if main is not None and (standing := self.standing(main)) is not None and standing.counted:
-            basis = self.answer(main).basis
+        basis = None if main is None or self._attachment is None else self.answer(main).basis
+        if main is not None and basis is not None and (found := self.standing(main)) and found.counted:
             return f"{words} — {basis.lit or 0:,} of {self.table.rows_in_words(basis.used)}"
         of = self.table.rows_in_words(self.rows.n)
         part = " of the part" if self.table.part_words else ""

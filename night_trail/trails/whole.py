@@ -7,6 +7,8 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import msgspec
+import polars as pl
+from django.utils import timezone
 
 from night_trail.core.attached.answering import is_scaled, roll_for, whole_answer
 from night_trail.core.attached.roll import Roll, check_seen
@@ -18,7 +20,6 @@ from night_trail.core.rows import Rows
 from night_trail.jobs.models import Job
 from night_trail.jobs.work import Wanted, does, job_of
 from night_trail.tables.attached.drawing import Attachment, attachment_of
-from night_trail.tables.attached.opened import Stopped
 from night_trail.tables.attached.telling import ask, told
 from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
@@ -59,44 +60,55 @@ class Standing:
         if self.pending is None:
             own = "" if self.estimated else ": sums and counts are those of the part"
             return f"{said}{own}. {self.reason}".strip()
-        if self.pending.refused:
-            return f"{said}: all rows could not be counted. {self.pending.refused}"
         if self.pending.stopped:
             return f"{said}: counting all of them was stopped."
+        if self.pending.refused:
+            return f"{said}: all rows could not be counted. {self.pending.refused}"
         slow = f", in about {self.seconds:.0f} s" if self.seconds >= SLOW else ""
         return f"{said}. All of them are being counted{slow}."
 
 
-def from_all(
-    version: Version, attachment: Attachment, question: Question, rows: Rows, begins: bool
-) -> tuple[Answer | None, Standing]:
-    """Return an answer from all rows where they were told, and on what it rests.
+@dataclass(frozen=True)
+class Told:
+    """On what an answer rests, and the cells it comes from where all rows were counted."""
 
-    ``rows`` are those of the part at hand. Where it ``begins`` an engine is asked for what was not told.
+    standing: Standing
+    roll: Roll | None = None
+    cells: pl.DataFrame | None = None
+
+
+def told_of(version: Version, attachment: Attachment, question: Question, rows: Rows, begins: bool) -> Told:
+    """Return on what an answer rests; ``rows`` are those of the part at hand.
+
+    Where it ``begins`` an engine is asked for what was not told.
     """
     at = attachment.as_of.strftime("%H:%M")
     standing = Standing(attachment.rows, rows.table.height, at, rows.table.part_words)
     if attachment.reshaped:
         reason = "A step of the recipe changed which rows there are, so that all of them are not counted."
-        return None, replace(standing, reason=reason)
+        return Told(replace(standing, reason=reason))
     standing = replace(standing, estimated=is_scaled(question))
     try:
         roll = roll_for(question, rows)
         check_seen(roll, attachment.fields, rows.table)
-        cells = told(version, roll)
-        if cells is None:
-            wanted = Wanted(KIND, ALGORITHM, key(roll), {"roll": Version.as_json(roll)}, 1)
-            job = job_of(wanted, version, begins)
-            cells = told(version, roll) if job.finished else None
-        if cells is not None:
-            found = whole_answer(question, rows, roll, cells)
-            return found, replace(standing, counted=True, binned=bool(roll.bins))
     except Beyond as error:
-        return None, replace(standing, reason=str(error))
+        return Told(replace(standing, reason=str(error)))
+    cells = told(version, roll)
+    if cells is None:
+        job = job_of(Wanted(KIND, ALGORITHM, key(roll), {"roll": Version.as_json(roll)}, 1), version, begins)
+        cells = told(version, roll) if job.finished else None
+    if cells is not None:
+        return Told(replace(standing, counted=True, binned=bool(roll.bins)), roll, cells)
     if not job.pk or job.finished:
-        return None, replace(standing, reason="All of them were not counted.")
+        return Told(replace(standing, reason="All of them were not counted."))
     pending = Pending(job.done, job.of, job.stopped, job.refused)
-    return None, replace(standing, pending=pending, seconds=attachment.seconds)
+    return Told(replace(standing, pending=pending, seconds=attachment.seconds))
+
+
+def counted_answer(question: Question, rows: Rows, found: Told) -> Answer:
+    """Return the answer from all rows, which were counted."""
+    assert found.roll is not None and found.cells is not None  # noqa: S101  (so they were)
+    return whole_answer(question, rows, found.roll, found.cells)
 
 
 def job_of_question(version: Version, question: Question, rows: Rows) -> Job | None:
@@ -118,10 +130,8 @@ def _cells(job: Job) -> Iterator[Any]:
     roll = msgspec.convert(job.asked["roll"], Roll)
 
     def waits() -> bool:
-        return Job.objects.filter(pk=job.pk, stopped=False).exists()
+        # it says that it goes on, so that nobody takes it for work that was interrupted
+        return bool(Job.objects.filter(pk=job.pk, stopped=False).update(moved=timezone.now()))
 
-    try:
-        cells, seconds = ask(job.version, attachment, core_table(job.version), roll, waits)
-    except Stopped:
-        return
+    cells, seconds = ask(job.version, attachment, core_table(job.version), roll, waits)
     yield {"cells": cells, "seconds": seconds}

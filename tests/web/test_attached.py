@@ -17,11 +17,13 @@ from django.conf import settings as house
 from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
+from django.utils import timezone
 
 from night_trail.core.conditions import OneOf
-from night_trail.core.errors import NightTrailError
+from night_trail.core.errors import Beyond, NightTrailError
 from night_trail.core.recipe.steps import LeaveRepeats
-from night_trail.core.turns import Light, Say
+from night_trail.core.turns import Beside, Light, Say
+from night_trail.jobs import work as jobs
 from night_trail.jobs.models import Job
 from night_trail.tables import recipes
 from night_trail.tables.attached import drawing, opened, telling
@@ -223,6 +225,52 @@ def test_counting_is_stopped_and_taken_up_again(
     monkeypatch.setattr(drawing, "PART_ROWS", 1_000)
     client.post(work, {"go": "on"})
     assert "all 4,000 rows" in page(client, step)
+
+
+def test_a_count_that_takes_long_says_that_it_goes_on(
+    client: Client, owner: User, root: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    step = desk(owner, attached(client), "average fare by line")
+    beats = []
+
+    def long(
+        version: object, attachment: object, part: object, roll: object, waits: Callable[[], bool]
+    ) -> Any:
+        Job.objects.update(moved=timezone.now() - 2 * jobs.STALLED)
+        beats.append(waits())
+        beats.append(Job.objects.get().moved > timezone.now() - jobs.STALLED)
+        Job.objects.update(stopped=True)
+        beats.append(waits())
+        raise opened.Stopped("It was stopped")
+
+    monkeypatch.setattr("night_trail.trails.whole.ask", long)
+    assert "counting all of them was stopped" in page(client, step)
+    assert beats == [True, True, False] and not RolledUp.objects.exists()
+
+
+def test_a_picture_beside_is_waited_for_too(
+    client: Client, owner: User, root: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    table = attached(client)
+    step = desk(owner, table, "average fare by line")
+    page(client, step)
+    monkeypatch.setattr("night_trail.jobs.work.do", lambda job: None)
+    both = take_turn(step, Beside(desk(owner, table, "sum of fare by month").scene_value().main))
+    shown = page(client, both)
+    assert "all 4,000 rows" in shown and 'id="pending"' in shown and Job.objects.count() == 2
+
+
+def test_cells_that_do_not_say_enough_leave_the_part(
+    client: Client, owner: User, root: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    step = desk(owner, attached(client), "average fare by line")
+
+    def not_enough(*anything: object) -> None:
+        raise Beyond("Something is kept or lit that was not asked for")
+
+    monkeypatch.setattr("night_trail.trails.whole.whole_answer", not_enough)
+    shown = page(client, step)
+    assert "from a part" in shown and "was not asked for" in shown and "<svg" in shown
 
 
 def test_an_engine_is_broken_off_when_nobody_waits(root: Path, settings: Any) -> None:

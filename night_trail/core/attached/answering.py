@@ -8,7 +8,15 @@ import msgspec
 import numpy as np
 import polars as pl
 
-from night_trail.core.attached.roll import Roll, check_kind, is_bars, is_binned, measures_in, roll_of
+from night_trail.core.attached.roll import (
+    Roll,
+    check_kind,
+    is_bars,
+    is_binned,
+    keeps_values,
+    measures_in,
+    roll_of,
+)
 from night_trail.core.attached.rolled import AsLarge, RolledTable
 from night_trail.core.errors import Beyond
 from night_trail.core.many import total
@@ -36,10 +44,9 @@ def roll_for(question: Question, rows: Rows) -> Roll:
         Where its figures do not follow from cells.
     """
     edges: tuple[float, ...] = ()
-    if is_binned(question):
+    if is_binned(question) and not keeps_values(question, rows.table):
         found = answer_from(question, rows)
-        if not isinstance(found, HistogramAnswer):
-            raise Beyond("Several widths are looked at by the rows themselves", rows.table.name)
+        assert isinstance(found, HistogramAnswer)  # noqa: S101  (so its shape is)
         edges = tuple(float(edge) for edge in found.edges)
     return roll_of(_grained(question, rows), rows.only, rows.lit_condition, rows.table, edges)
 

@@ -207,7 +207,15 @@ def is_bars(question: Question) -> bool:
 
 def is_binned(question: Question) -> TypeGuard[Spread]:
     """Whether a question asks how many rows lie between edges."""
-    return isinstance(question, Spread) and question.shape == "histogram" and question.scale == "plain"
+    if not isinstance(question, Spread) or question.angles:
+        return False
+    return question.shape == "histogram" and question.scale == "plain"
+
+
+def keeps_values(question: Spread, table: Table) -> bool:
+    """Whether a histogram is told by its values kept apart, and not by edges alone."""
+    column = table.column(question.column)
+    return column.distinct <= MOST_APART and not column.kind.temporal
 
 
 def roll_of(
@@ -231,10 +239,7 @@ def roll_of(
     needs = _Needs(table)
     bins: tuple[tuple[str, tuple[float, ...]], ...] = ()
     if is_binned(question):
-        if (
-            table.column(question.column).distinct <= MOST_APART
-            and not table.column(question.column).kind.temporal
-        ):
+        if keeps_values(question, table):
             needs.keys[question.column] = None
         else:
             bins = ((question.column, edges),)

@@ -7,7 +7,7 @@ import numpy as np
 import polars as pl
 
 from night_trail.core.attached.roll import Roll, follows
-from night_trail.core.conditions import Condition, Missing
+from night_trail.core.conditions import AllOf, AnyOf, Condition, Missing, Not
 from night_trail.core.errors import Beyond
 from night_trail.core.many import Stands
 from night_trail.core.reading.kinds import without_missing
@@ -118,11 +118,10 @@ class RolledTable(Table):
             return found
         if isinstance(condition, Missing) and condition.column in self._squares:
             return np.isnan(self.axis(condition.column).values)
-        column = getattr(condition, "column", None)
-        if column is None:
+        if isinstance(condition, Not | AllOf | AnyOf):
             return None
-        if not follows(condition, self._roll.keys, self._roll.times, self._roll.step):  # type: ignore[arg-type]
-            raise Beyond("A condition on it was not asked for", column)
+        if not follows(condition, self._roll.keys, self._roll.times, self._roll.step):
+            raise Beyond("Something is kept or lit that was not asked for", self.name)
         return None
 
     def ordered(self, name: str) -> Ordered:

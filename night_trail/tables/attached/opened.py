@@ -15,8 +15,8 @@ from django.conf import settings
 from night_trail.core.errors import NightTrailError
 from night_trail.tables.attached.where import DATABASES, Where, parts_of
 
-LOOKED = 0.1
-"""Seconds between two looks whether somebody still waits."""
+LOOKED = 0.5
+"""Seconds between two looks whether somebody still waits; an answer that comes is taken at once."""
 
 
 class Stopped(NightTrailError):
