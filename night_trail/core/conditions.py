@@ -21,7 +21,7 @@ import polars as pl
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.kinship import names_below, tree_of
-from night_trail.core.moments import LENGTHS, Part, is_zone, part_of, seconds_of, when
+from night_trail.core.moments import FIRST, LAST, LENGTHS, Part, is_zone, part_of, seconds_of, when
 from night_trail.core.places.flat import hexagons, kilometres
 from night_trail.core.places.inside import SHIPPED, in_shipped
 from night_trail.core.table import Bools, Column, Floats, Kind, Table
@@ -239,9 +239,15 @@ def _named(leaf: Leaf) -> tuple[str, ...]:
 
 
 def between(column: Column, low: float | None, high: float | None, closed: bool = False) -> Between:
-    """Return a range of a measured column; dates in seconds become ISO text."""
+    """Return a range of a measured column; dates in seconds become ISO text.
+
+    An end beyond the calendar is open: the last period it has holds its last day too.
+    """
     if column.kind.temporal:
-        from_, to = (None if at is None else iso(at, column.kind) for at in (low, high))
+        ends = (None if at is None or not FIRST <= at <= LAST else at for at in (low, high))
+        from_, to = (None if at is None else iso(at, column.kind) for at in ends)
+        if from_ is None and to is None:
+            from_ = iso(FIRST, column.kind)
         return Between(column.name, from_, to, high_closed=closed)
     return Between(column.name, low, high, high_closed=closed)
 

@@ -52,18 +52,18 @@ MONDAY = 4 * 86_400
 """1970-01-05 was a Monday."""
 
 
+FIRST = (dt.datetime.min - EPOCH).total_seconds()
+LAST = (dt.datetime.max.replace(microsecond=0) - EPOCH).total_seconds()
+"""The ends of the calendar: 9999-12-31 stands for what is not known yet, and a step behind it is none."""
+
+
 def when(seconds: float) -> dt.datetime:
-    """Return a moment as a date-time, to the microsecond.
+    """Return a moment as a date-time, to the microsecond; one beyond the calendar as its end.
 
-    Raises
-    ------
-    OverflowError
-        Beyond the years 1 to 9999.
-
-    >>> when(90000.0)
-    datetime.datetime(1970, 1, 2, 1, 0)
+    >>> when(90000.0), when(1e12).year
+    (datetime.datetime(1970, 1, 2, 1, 0), 9999)
     """
-    return EPOCH + dt.timedelta(seconds=round(seconds, 6))
+    return EPOCH + dt.timedelta(seconds=round(min(max(seconds, FIRST), LAST), 6))
 
 
 def seconds_of(at: dt.date) -> float:

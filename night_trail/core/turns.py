@@ -16,7 +16,7 @@ from night_trail.core.conditions import Between, Condition, Text, check, iso, to
 from night_trail.core.errors import BadQuestion
 from night_trail.core.language.conditions import in_words, parts_from_words
 from night_trail.core.measure import Name
-from night_trail.core.moments import DAY, HOUR, GrainName
+from night_trail.core.moments import DAY, FIRST, HOUR, LAST, GrainName
 from night_trail.core.playing import started, still_plays, whole
 from night_trail.core.question import Descent, Question, Scene, decode, to_json
 from night_trail.core.questions import registry as answers
@@ -358,10 +358,10 @@ def range_condition(change: LightRange, table: Table) -> Between:
     if column.kind.temporal:
         step = DAY if column.kind == "date" or change.grain > HOUR else 60.0
         low, high = (round(end / step) * step for end in ends)
-        try:
-            return Between(column.name, iso(low, column.kind), iso(max(high, low + step), column.kind))
-        except OverflowError:
-            raise BadQuestion("The range lies outside the calendar", column.name, "Draw it again.") from None
+        high = max(high, low + step)
+        if low < FIRST or high > LAST:
+            raise BadQuestion("The range lies outside the calendar", column.name, "Draw it again.")
+        return Between(column.name, iso(low, column.kind), iso(high, column.kind))
     places = -math.floor(math.log10(change.grain)) if change.grain > 0 else 12
     low, high = (round(end, places) for end in ends)
     return Between(column.name, low, high if high > low else low + 10.0**-places)

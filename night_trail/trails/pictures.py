@@ -17,7 +17,7 @@ from msgspec.structs import replace as replace_in
 from night_trail.core.annotating import offered
 from night_trail.core.annotations import Annotation
 from night_trail.core.attached.answering import part_answer
-from night_trail.core.errors import Beyond, NightTrailError
+from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.spans import Words
 from night_trail.core.playing import Frame, frames, place_of, whole
@@ -147,8 +147,8 @@ class Desk:
         if standing is not None and standing.counted:
             try:
                 found = counted_answer(question, self.rows, self._told[key(question)])
-            except Beyond as error:
-                # cells say only what they were asked for
+            except NightTrailError as error:
+                # cells say only what they were asked for, and all rows may be too many to draw
                 self._told[key(question)] = Told(replace(standing, counted=False, reason=str(error)))
                 return self.answer(question)
         elif standing is not None and standing.estimated:

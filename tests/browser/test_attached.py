@@ -37,5 +37,5 @@ def test_a_picture_of_a_part_becomes_that_of_all_rows(page: Page, base: str) -> 
     say(page, "walk_min by line as box plots")
     expect(count).to_contain_text(re.compile(r"from a part: [\d,]+ of 1,618,500 rows"))
     expect(page.locator("#cautions")).to_contain_text("needs the rows themselves")
-    page.get_by_role("button", name="Rows").click()
+    page.get_by_role("button", name="Rows", exact=True).click()
     expect(page.locator("[data-drawer=rows]")).to_contain_text("of a part:")

@@ -337,6 +337,23 @@ def test_sums_of_a_part_are_estimates_and_averages_are_not_made_larger(buses: Ke
     assert not is_scaled(Compare(Measure("count"), "depot", more=(Measure("mean", "late_min"),)))
 
 
+def test_all_rows_choose_their_steps_where_they_reach_far_beyond_the_part(tmp_path: Path) -> None:
+    at = [dt.datetime(2024, 1, 1) + dt.timedelta(hours=i) for i in range(1_000)]
+    frame = pl.DataFrame({"g": ["a", "b"] * 500, "at": at})
+    kept = Kept(tmp_path, frame)
+    far = frame.vstack(pl.DataFrame({"g": ["a"], "at": [dt.datetime(1066, 10, 14)]}))
+    far.write_parquet(tmp_path / "far.parquet")
+    connection = ibis.duckdb.connect()
+    rows = Rows(kept.part)
+    question = read("number of rows over time", kept.part)[0]
+    roll = roll_for(question, rows)
+    source = Attached(connection.read_parquet(str(tmp_path / "far.parquet")), kept.part, kept.fields)
+    cells = source.cells(roll, lambda e: pl.DataFrame(pl.from_arrow(connection.to_pyarrow(e))))
+    found = whole_answer(question, rows, roll, cells)
+    assert answer(question, rows).calendar.grain == "day"
+    assert found.calendar.grain == "year" and found.together.n.sum() == 1_001 and found.question == question
+
+
 def test_too_many_cells_are_refused(buses: Kept, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("night_trail.core.attached.engine.MOST_CELLS", 5)
     roll = roll_of(Compare(Measure("count"), "line"), (), None, buses.part)

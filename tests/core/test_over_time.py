@@ -33,7 +33,7 @@ from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
 from night_trail.core.table import Table
 from night_trail.core.turns import Zoom, turn
-from night_trail.draw import draw
+from night_trail.draw import Size, draw
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 
@@ -537,3 +537,33 @@ def test_a_year_of_one_month_is_no_line_and_named() -> None:
     short = catches(dt.date(2022, 1, 1), 10)
     alone = answer(Cycle(Measure("mean", "moths"), "night", "year", years=True), Rows(short))
     assert [r.label for r in alone.rounds] == ["2022"] and not alone.begun
+
+
+@pytest.mark.parametrize("last", [dt.date(9999, 12, 31), dt.date(9998, 6, 1), dt.date(1, 1, 1)])
+@pytest.mark.parametrize("timed", [False, True])
+def test_dates_at_the_ends_of_the_calendar_break_no_picture(last: dt.date, timed: bool) -> None:
+    """Where an end is not known yet, many tables write 9999-12-31: its rows are there, and can be lit."""
+    days = [last if i % 50 == 0 else dt.date(2024, 1, 1) + dt.timedelta(days=i % 200) for i in range(600)]
+    at = [dt.datetime.combine(day, dt.time(23, 59, 59)) for day in days] if timed else days
+    table = table_of(g=[*"abc"] * 200, at=at, v=np.arange(600.0))
+    drawn = 0
+    for words in (
+        *("number of rows by at", "number of rows over time", "average v by year", "average v by quarter"),
+        *("average v by month", "average v by at", "at by g as a strip of points", "v vs at", "at"),
+        *("average v by year for each g", "average v by year taken apart", "at as a density curve"),
+        *("what makes up the number of rows by at › g", "what stands out", "at as box plots"),
+    ):
+        question, only = read(words, table)
+        try:
+            found = answer(question, Rows(table, only))
+        except BadQuestion:
+            continue  # eight thousand years are more months than can be drawn, and that is said
+        words_of(found, table, only)
+        figures_of(found)
+        draw(found, table, Size(664, 420), "main")
+        drawn += 1
+    assert drawn > 8
+    line = answer(read("number of rows by year", table)[0], Rows(table))
+    for period in np.flatnonzero(line.together.n):
+        lit = mask(line.condition(line.together, int(period)), table)
+        assert int(lit.sum()) == line.together.n[period]

@@ -18,7 +18,7 @@ from night_trail.core.attached.roll import (
     roll_of,
 )
 from night_trail.core.attached.rolled import AsLarge, RolledTable
-from night_trail.core.errors import Beyond
+from night_trail.core.errors import BadQuestion, Beyond
 from night_trail.core.many import total
 from night_trail.core.question import Question
 from night_trail.core.questions.decomposition.question import Decomposition
@@ -56,7 +56,14 @@ def whole_answer(question: Question, rows: Rows, roll: Roll, cells: pl.DataFrame
     table = RolledTable(rows.table, roll, cells)
     every = Rows(table, rows.only, rows.lit_condition)
     if not is_binned(question):
-        found = answer_from(_grained(question, rows), every)
+        grained = _grained(question, rows)
+        try:
+            found = answer_from(grained, every)
+        except BadQuestion:
+            if grained == question:
+                raise
+            # all rows may reach much further than the part: then they choose the steps
+            found = answer_from(question, every)
         return found if question == found.question else replace(found, question=question)  # type: ignore[arg-type]
     found = answer_from(question, rows)
     assert isinstance(found, HistogramAnswer)  # noqa: S101  (else no cells were asked for)

@@ -7,7 +7,7 @@ import math
 from collections.abc import Sequence
 from functools import lru_cache
 
-from night_trail.core.moments import when
+from night_trail.core.moments import LAST, when
 from night_trail.core.table import CLOCK, YEAR, Kind
 
 THIN = "\u2009"
@@ -108,7 +108,7 @@ def value(at: float, kind: Kind, unit: str = "", digits: int = 4) -> str:
 def stretch(low: float, high: float, kind: Kind, unit: str = "") -> str:
     """Return a left-closed range in words; calendar units by their own names."""
     if kind.temporal:
-        return _calendar_stretch(low, high, kind)
+        return f"{value(low, kind)} and later" if high > LAST else _calendar_stretch(low, high, kind)
     return f"{bare(low, unit, 6)} to {with_unit(high, unit, 6)}"
 
 

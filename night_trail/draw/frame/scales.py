@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -203,7 +204,14 @@ def date_ticks(low: float, high: float, wanted: int, kind: Kind) -> list[Tick]:
         return [Tick(low, _label(low, "%H:%M"))]
     from mizani.breaks import breaks_date  # noqa: PLC0415  (slow import)
 
-    places = [seconds_of(at) for at in breaks_date(n=max(2, wanted))((when(low), when(high)))]
+    ends = when(low), when(high)
+    try:
+        places = [seconds_of(at) for at in breaks_date(n=max(2, wanted))(ends)]
+    except (ValueError, OverflowError):
+        # near its ends the calendar has no round year behind the last
+        every = max(1, math.ceil((ends[1].year - ends[0].year) / max(2, wanted) / 500)) * 500
+        first = -(-ends[0].year // every) * every or every
+        places = [seconds_of(dt.date(year, 1, 1)) for year in range(first, ends[1].year + 1, every)]
     places = [p for p in places if low <= p <= high] or [low]
     step = min((b - a for a, b in pairwise(places)), default=high - low)
     form = "%Y" if step > 360 * DAY else "%b %Y" if step > 27 * DAY else "%-d %b"

@@ -2,19 +2,14 @@
 
 from __future__ import annotations
 
-import datetime as dt
-
 import numpy as np
 
-from night_trail.core.language.numbers import stretch, value
-from night_trail.core.moments import GRAINS, GrainName, numbered, seconds_of, starts
+from night_trail.core.language.numbers import stretch
+from night_trail.core.moments import GRAINS, LAST, GrainName, numbered, starts
 from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.questions.shared.basis import Group, Grouping, grouping
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column, Kind
-
-LAST = seconds_of(dt.datetime.max.replace(microsecond=0))
-"""The last moment a calendar has, in seconds."""
 
 MOST_VALUES = 250_000
 """Values of a level that are kept apart."""
@@ -53,8 +48,7 @@ def _by_periods(rows: Rows, name: str, grain: GrainName) -> Grouping:
     low, high = starts(present, grain).tolist(), starts(present + 1, grain).tolist()
     groups = []
     for at, (start, end) in enumerate(zip(low, high, strict=True)):
-        # the last period a calendar has is open: 9999-12-31 stands for dates that are not known yet
-        last = end > LAST
-        label = f"{value(start, column.kind)} and later" if last else stretch(start, end, column.kind)
-        groups.append(Group(label, label, band=(start, None if last else end), at=at))
+        label = stretch(start, end, column.kind)
+        # the last period a calendar has is open
+        groups.append(Group(label, label, band=(start, None if end > LAST else end), at=at))
     return Grouping(column, tuple(groups), codes)
