@@ -137,8 +137,8 @@ def _rows_words(desk: Desk) -> str:
         if not standing.counted:
             return f"from a part: {standing.words.removesuffix(', drawn at random')}"
         if basis.rows == standing.rows:
-            return f"all {standing.rows:,} rows, as of {standing.as_of} UTC"
-        return f"{basis.rows:,} of {standing.rows:,} rows, kept by the filter, as of {standing.as_of} UTC"
+            return f"all {standing.rows:,} rows, as of {standing.as_of}"
+        return f"{basis.rows:,} of {standing.rows:,} rows, kept by the filter, as of {standing.as_of}"
     kept, every = desk.rows.n, desk.table.height
     if kept == every:
         return desk.table.rows_in_words(every)

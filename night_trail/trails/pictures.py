@@ -181,8 +181,7 @@ class Desk:
         if named not in self._told:
             if self.scene.plays is not None:
                 reason = "What plays is told from the part."
-                rows, words = self._attachment.rows, self.table.part_words
-                return Standing(rows, self.table.height, "", words, reason=reason)
+                return Standing(self._attachment.rows, "", self.table.part_words, reason=reason)
             self._told[named] = told_of(
                 self.version, self._attachment, question, self.rows, begins=self._counts
             )

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -33,14 +34,13 @@ SLOW = 10.0
 class Standing:
     """On which rows an answer about an attached table rests.
 
-    It is of ``rows`` attached ones, ``part`` of which are at hand, in ``words``. ``counted`` is whether it
-    is from all of them; ``binned`` that its counts are, and its middles are not; else whether sums and
+    There are ``rows`` attached; ``words`` say which of them are at hand. ``counted`` is whether it is
+    from all of them; ``binned`` that its counts are, and its middles are not; else whether sums and
     counts are ``estimated`` for all. ``reason`` says why it is from the part, ``pending`` how far the
     counting is, ``seconds`` about how long it takes.
     """
 
     rows: int
-    part: int
     as_of: str
     words: str
     counted: bool = False
@@ -82,8 +82,7 @@ def told_of(version: Version, attachment: Attachment, question: Question, rows: 
 
     Where it ``begins`` an engine is asked for what was not told.
     """
-    at = attachment.as_of.strftime("%H:%M")
-    standing = Standing(attachment.rows, rows.table.height, at, rows.table.part_words)
+    standing = Standing(attachment.rows, as_of(attachment), rows.table.part_words)
     if attachment.reshaped:
         reason = "A step of the recipe changed which rows there are, so that all of them are not counted."
         return Told(replace(standing, reason=reason))
@@ -111,15 +110,21 @@ def counted_answer(question: Question, rows: Rows, found: Told) -> Answer:
     return whole_answer(question, rows, found.roll, found.cells)
 
 
-def job_of_question(version: Version, question: Question, rows: Rows) -> Job | None:
-    """Return the counting behind a question, where there is some."""
+def as_of(attachment: Attachment) -> str:
+    """Return when the rows were attached, as it stands below a picture."""
+    return attachment.as_of.strftime("%-d %b %H:%M UTC")
+
+
+def counts_behind(version: Version, questions: Sequence[Question], rows: Rows) -> list[Job]:
+    """Return the counts of all rows behind questions that are not done."""
     if attachment_of(version) is None:
-        return None
-    try:
-        roll = roll_for(question, rows)
-    except Beyond:
-        return None
-    return Job.objects.filter(kind=KIND, version=version, key=key(roll)).first()
+        return []
+    keys = []
+    for question in questions:
+        with suppress(Beyond):
+            keys.append(key(roll_for(question, rows)))
+    jobs = Job.objects.filter(kind=KIND, version=version, key__in=keys)
+    return [job for job in jobs if not job.finished]
 
 
 @does(KIND)

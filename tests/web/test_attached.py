@@ -258,6 +258,8 @@ def test_a_picture_beside_is_waited_for_too(
     both = take_turn(step, Beside(desk(owner, table, "sum of fare by month").scene_value().main))
     shown = page(client, both)
     assert "all 4,000 rows" in shown and 'id="pending"' in shown and Job.objects.count() == 2
+    client.post(reverse("trails:work", args=[both.trail_id, both.pk]))
+    assert [job.stopped for job in Job.objects.order_by("pk")] == [False, True]
 
 
 def test_cells_that_do_not_say_enough_leave_the_part(

@@ -31,7 +31,6 @@ def attach(request: HttpRequest) -> HttpResponse:
         "groups": _by_root(found),
         "roots": list(roots()),
         "sought": sought,
-        "n": len(found),
         "tab": "tables",
     }
     return render(request, "tables/attach.html", context)

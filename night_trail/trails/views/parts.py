@@ -45,7 +45,7 @@ from night_trail.trails.pictures import Desk, size_from
 from night_trail.trails.rowlist import View, csv_pieces, row_page, spoken_of
 from night_trail.trails.services import take_turn
 from night_trail.trails.views import naming
-from night_trail.trails.whole import job_of_question
+from night_trail.trails.whole import counts_behind
 from night_trail.web.downloads import download
 
 TITLES = {"breakdown": "Break the lit rows down"}
@@ -119,8 +119,10 @@ def work(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     found = step_for(request, trail, step)
     desk = desk_of(found)
     how = None if desk.scene.main is None else behind(desk.scene.main)
-    if desk.scene.main is not None and (job := job_of_question(desk.version, desk.scene.main, desk.rows)):
-        (go_on if request.POST.get("go") else stop)(job)
+    pictures = [q for q in (desk.scene.main, *desk.scene.beside) if q is not None]
+    if counting := counts_behind(desk.version, pictures, desk.rows):
+        for job in counting:
+            (go_on if request.POST.get("go") else stop)(job)
         return went_on(request, found)
     if how is None or desk.scene.main is None:
         raise NightTrailError("No work goes on behind this picture", "", "Reload the page.")
