@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import os
 import sqlite3
 import time
+import zipfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -21,11 +23,13 @@ from django.utils import timezone
 
 from night_trail.core.conditions import OneOf
 from night_trail.core.errors import Beyond, NightTrailError
-from night_trail.core.recipe.steps import LeaveRepeats
-from night_trail.core.turns import Beside, Light, Say
+from night_trail.core.measure import Measure
+from night_trail.core.questions.compare.question import Compare
+from night_trail.core.recipe.steps import Calculate, LeaveRepeats
+from night_trail.core.turns import Beside, Light, Say, SeeColumn
 from night_trail.jobs import work as jobs
 from night_trail.jobs.models import Job
-from night_trail.tables import recipes
+from night_trail.tables import quota, recipes, upkeep
 from night_trail.tables.attached import drawing, opened, telling
 from night_trail.tables.attached.where import Where, fingerprint, listed, parts_of
 from night_trail.tables.models import Arrival, RolledUp, Table, Version
@@ -421,3 +425,78 @@ def test_two_who_ask_the_same_have_it_counted_once(client: Client, owner: User, 
     page(client, first)
     assert "all 4,000 rows" in page(client, second)
     assert Job.objects.count() == 1 and RolledUp.objects.count() == 1
+
+
+def test_what_is_taken_along_says_which_rows_it_is_of(client: Client, owner: User, root: Path) -> None:
+    table = attached(client)
+    tale = Tale.objects.create(owner=owner, title="Fares")
+    for words in ("average fare by line", "fare by line as box plots"):
+        step = desk(owner, table, words)
+        page(client, step)
+        add_stop(tale, cairn_at(step))
+    packed = client.get(reverse("tales:take", args=[tale.pk, "notebook"]))
+    with zipfile.ZipFile(io.BytesIO(packed.content)) as found:
+        script = found.read("tale.py").decode()
+    assert "of all 4,000 attached rows, and the file holds a part of them" in script
+    written = client.get(reverse("tales:take", args=[tale.pk, "html"])).content.decode()
+    assert written.count("drawn at random") == 1, "the counted picture needs no caution, the other has one"
+
+
+def test_an_overview_and_the_digest_say_they_are_of_a_part(client: Client, owner: User, root: Path) -> None:
+    table = attached(client)
+    client.post(reverse("tales:overview-of", args=[table.pk]))
+    tale = Tale.objects.get()
+    walk = reverse("tales:walk", args=[Link.make(tale)[1]])
+    assert "of the part at hand" in Client().get(walk, follow=True).content.decode()
+    short = client.get(reverse("trails:table-in-short", args=[table.pk])).content.decode()
+    assert "This is told from a part" in short and "of 4,000 rows, drawn at random" in short
+
+
+def test_cells_count_for_their_owner_and_go_with_the_table(client: Client, owner: User, root: Path) -> None:
+    table = attached(client)
+    before = quota.used_by(owner)
+    page(client, desk(owner, table, "average fare by line"))
+    assert quota.used_by(owner) > before
+    client.post(reverse("tables:delete", args=[table.pk]), {"sure": "yes"})
+    assert not Table.objects.filter(pk=table.pk).exists() and not RolledUp.objects.exists()
+    # the rows themselves are nobody's to delete
+    assert len(list((root / "taps").iterdir())) == 3
+
+
+def test_attaching_that_was_interrupted_says_so_and_leaves_nothing(
+    client: Client, owner: User, root: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("night_trail.tables.tasks.read_arrival", lambda arrival: None)
+    client.post(reverse("tables:attach"), {"root": "depot", "path": "taps"})
+    Arrival.objects.update(state=Arrival.State.READING, version=Version.objects.create())
+    assert upkeep.clear_interrupted() == 1
+    arrival = Arrival.objects.get()
+    assert arrival.state == Arrival.State.FAILED and arrival.said.endswith("Attach it again.")
+    assert not Version.objects.exists() and not list(house.INCOMING.glob("*-part-*"))
+
+
+def test_a_column_the_recipe_left_alone_is_still_counted(client: Client, owner: User, root: Path) -> None:
+    table = attached(client)
+    recipes.take_step(table, Calculate("dear", "fare > 5"))
+    now = Table.objects.get(pk=table.pk)
+    assert "all 4,000 rows" in page(client, desk(owner, now, "average fare by line"))
+    told = page(client, desk(owner, now, "number of rows by dear"))
+    assert "“dear” was read otherwise than it is there" in told and "estimates from" in told
+
+
+def test_names_that_look_like_commands_are_only_names(client: Client, owner: User, root: Path) -> None:
+    hostile = {
+        'a"; DROP TABLE x; --': ["n", "s", "e"] * 500,
+        "<script>alert(1)</script>": [0.5, 1.5, 4.0] * 500,
+    }
+    frame = pl.DataFrame(hostile | {"y" * 200: ["1", "2", "3"] * 500, "🦋": [True, False, None] * 500})
+    frame.write_parquet(root / 'it\'s "odd" <b>.parquet')
+    table = attached(client, 'it\'s "odd" <b>.parquet')
+    names = [c.name for c in table.latest.column_list()]
+    step = take_turn(start_trail(owner, table), SeeColumn(names[1]))
+    shown = page(client, step)
+    assert "all 1,500 rows" in shown and "<script>alert" not in shown
+    asked = Compare(Measure("mean", names[1]), names[0])
+    shown = page(client, take_turn(step, Beside(asked)))
+    assert "<script>alert" not in shown and "drawn at random" not in shown
+    assert "<b>.parquet" not in client.get(reverse("tables:attach")).content.decode()
