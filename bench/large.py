@@ -70,6 +70,7 @@ def measured(root: Path) -> dict[str, Any]:
     from django.contrib.auth.models import User
 
     from night_trail.core.attached.answering import is_scaled, part_answer, roll_for, whole_answer
+    from night_trail.core.conditions import OneOf
     from night_trail.core.questions.registry import answer
     from night_trail.core.rows import Rows
     from night_trail.core.sentence import read
@@ -88,8 +89,6 @@ def measured(root: Path) -> dict[str, Any]:
     version = arrival.table.latest
     part, attachment = core_table(version), attachment_of(version)
     assert attachment is not None
-    from night_trail.core.conditions import OneOf
-
     passes = OneOf("ticket", ("pass",))
     at_once: dict[str, float] = {}
     exact: dict[str, list[float]] = {name: [] for name in TURNS}

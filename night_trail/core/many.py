@@ -34,11 +34,14 @@ class Stands:
 class Runs:
     """Values in a row, each as often as it stands for a row, without being written out so often."""
 
-    def __init__(self, values: Floats, rows_in: Ints | Floats, begins: int = 0, n: int | None = None) -> None:
-        self._values, self._rows_in = values, rows_in
-        self._ends = np.cumsum(rows_in)
-        self._begins = begins
-        self._n = (int(self._ends[-1]) if len(values) else 0) if n is None else n
+    def __init__(self, values: Floats, ends: Floats, begins: int, n: int) -> None:
+        self._values, self._ends, self._begins, self._n = values, ends, begins, n
+
+    @classmethod
+    def of(cls, values: Floats, rows_in: Ints | Floats) -> Runs:
+        """Return values, each for so many rows; both of shape (values,)."""
+        ends = np.cumsum(rows_in, dtype=np.float64)
+        return cls(values, ends, 0, int(ends[-1]) if len(values) else 0)
 
     def __len__(self) -> int:
         return self._n
@@ -47,7 +50,7 @@ class Runs:
         """Return the value at a place, those at several, or those of a stretch."""
         if isinstance(at, slice):
             begins, end, _ = at.indices(self._n)
-            return Runs(self._values, self._rows_in, self._begins + begins, max(end - begins, 0))
+            return Runs(self._values, self._ends, self._begins + begins, max(end - begins, 0))
         return self._values[np.searchsorted(self._ends, np.asarray(at) + self._begins, side="right")]
 
 

@@ -67,7 +67,7 @@ def add_to_bundle(
     bundle: Bundle, path: Path, name: str, into: Table | None = None, part: str | None = None
 ) -> None:
     """Make an arrival of each table in a file; one that failed where it cannot be read."""
-    if into is not None and (into.latest.base or into.latest).attached:
+    if into is not None and into.latest.attached:
         raise NightTrailError(
             f"The rows of {into.name} stay where they are", "", "Look at them again on its survey instead."
         )

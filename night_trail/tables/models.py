@@ -120,8 +120,8 @@ class Version(models.Model):
 
     A version that was read from a file has a ``source_file`` and was read with
     ``settings``; one that a recipe made has a ``base``, the version it began
-    from. One that is ``attached`` holds a part of rows that stay where they are.
-    ``places`` says where each column is kept, as [version, position,
+    from. One that is ``attached``, or made from one that is, holds a part of
+    rows that stay where they are. ``places`` says where each column is kept, as [version, position,
     version of a row map, its position]: a recipe copies nothing that it left
     alone. It is empty where every column is this version's own.
     """
@@ -210,7 +210,6 @@ class RolledUp(models.Model):
     version = models.ForeignKey(Version, on_delete=models.CASCADE, related_name="rolled_up")
     key = models.CharField(max_length=40)
     data = models.BinaryField()
-    seconds = models.FloatField(default=0.0)
     made = models.DateTimeField(default=timezone.now)
 
     class Meta:

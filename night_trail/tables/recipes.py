@@ -169,6 +169,7 @@ def prepared(table: Table, steps: Sequence[Step], base: Version, lenient: bool =
         recipe=Version.as_json(wanted),
         height=draft.height,
         part=base.part,
+        attached=base.attached,
         columns=Version.as_json([p.column for p in draft.places]),
         complaints=[*base.complaints, *draft.complaints] if lenient else [],
         notes=base.notes,

@@ -138,5 +138,4 @@ def _cells(job: Job) -> Iterator[Any]:
         # it says that it goes on, so that nobody takes it for work that was interrupted
         return bool(Job.objects.filter(pk=job.pk, stopped=False).update(moved=timezone.now()))
 
-    cells, seconds = ask(job.version, attachment, core_table(job.version), roll, waits)
-    yield {"cells": cells, "seconds": seconds}
+    yield {"cells": ask(job.version, attachment, core_table(job.version), roll, waits)}

@@ -19,7 +19,7 @@ from night_trail.core.attached.roll import (
 )
 from night_trail.core.attached.rolled import AsLarge, RolledTable
 from night_trail.core.errors import BadQuestion, Beyond
-from night_trail.core.many import total
+from night_trail.core.measure import Measure
 from night_trail.core.question import Question
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.forecast.question import Forecast
@@ -27,7 +27,8 @@ from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.registry import Answer
 from night_trail.core.questions.registry import answer as answer_from
 from night_trail.core.questions.shared.basis import Basis, Grouping
-from night_trail.core.questions.shared.measures import ADDS_UP
+from night_trail.core.questions.shared.cells import Cells
+from night_trail.core.questions.shared.measures import ADDS_UP, overall
 from night_trail.core.questions.shared.periods import grain_for
 from night_trail.core.questions.spread.histogram import HistogramAnswer
 from night_trail.core.rows import Rows
@@ -155,7 +156,10 @@ def _counted(found: HistogramAnswer, every: Rows, table: RolledTable) -> Histogr
         return every.tally(pairs, len(found.groups) * wide, where).reshape(-1, wide)
 
     def middle(where: Bools, before: float | None) -> float | None:
-        return _quantile(table, name, where, 0.5) if apart else before
+        if not apart:
+            return before
+        cells = _in_order(table, name, where)
+        return overall(Measure("median", name), cells) if len(cells.values) else None
 
     all_counts = counts(used)
     lit = None if every.lit is None else counts(used & every.lit)
@@ -197,32 +201,24 @@ def _places(values: Floats, edges: Floats) -> Ints:
 
 def _summed_up(found: HistogramAnswer, table: RolledTable, used: Bools, n: int) -> Summary | None:
     """Return the five numbers and the mean of all rows, as far as cells tell them."""
-    name, overall = found.column.name, found.overall
-    if overall is None or not n:
-        return overall
+    name, before = found.column.name, found.overall
+    if before is None or not n:
+        return before
     if name not in table:
         low, high = (one[used] for one in table.ends[name])
-        return replace(overall, n=n, low=float(np.nanmin(low)), high=float(np.nanmax(high)))
-    values, stands = table.axis(name).values[used], table.stands().at(np.flatnonzero(used))
-
-    def at(level: float) -> float:
-        return _quantile(table, name, used, level) or 0.0
-
-    return Summary(n, at(0.0), at(0.25), at(0.5), at(0.75), at(1.0), total(values, stands) / n)
+        return replace(before, n=n, low=float(np.nanmin(low)), high=float(np.nanmax(high)))
+    cells = _in_order(table, name, used)
+    q1, median, q3 = (overall(Measure("quantile", name, level=level), cells) for level in (0.25, 0.5, 0.75))
+    least, most = float(cells.values[0]), float(cells.values[-1])
+    return Summary(n, least, q1, median, q3, most, overall(Measure("mean", name), cells))
 
 
-def _quantile(table: RolledTable, name: str, where: Bools, level: float) -> float | None:
-    """Return a quantile (type 7) of rows whose values are kept apart; None where there are none."""
+def _in_order(table: RolledTable, name: str, where: Bools) -> Cells:
+    """Return the cells of a column whose values are kept apart, ascending; ``where`` has shape (cells,)."""
+    values = table.axis(name).values
     at = np.flatnonzero(where)
-    values, rows_in = table.axis(name).values[at], table.stands().n[at]
-    if not len(at):
-        return None
-    order = np.argsort(values)
-    ends = np.cumsum(rows_in[order])
-    place = level * (float(ends[-1]) - 1)
-    below = np.floor(place)
-    low, high = (values[order][np.searchsorted(ends, one, side="right")] for one in (below, np.ceil(place)))
-    return float(low + (place - below) * (high - low))
+    at = at[np.argsort(values[at], kind="stable")]
+    return Cells(values[at], np.zeros(len(at), dtype=np.int64), stands=table.stands().at(at))
 
 
 def _groups(grouping: Grouping, table: RolledTable) -> Ints:

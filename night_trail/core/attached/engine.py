@@ -8,7 +8,7 @@ from typing import Any
 import polars as pl
 
 from night_trail.core.attached.fields import Field
-from night_trail.core.attached.roll import DAY, HOUR, MOST_CELLS, Roll
+from night_trail.core.attached.roll import MOST_CELLS, Roll, check_seen
 from night_trail.core.conditions import (
     Above,
     AllOf,
@@ -23,7 +23,7 @@ from night_trail.core.conditions import (
     columns_of,
 )
 from night_trail.core.errors import Beyond
-from night_trail.core.moments import when
+from night_trail.core.moments import DAY, HOUR, when
 from night_trail.core.table import Table, on_axis
 
 Expr = Any
@@ -49,6 +49,7 @@ class Attached:
         Beyond
             Where a column was read otherwise than it is there, or where there would be too many cells.
         """
+        check_seen(roll, self._fields, self._part)
         found = fetch(self.expression(roll).limit(MOST_CELLS + 1))
         if not _all_numbers(found):
             # something is no number, or infinite: that is missing, and is looked for in every row
@@ -82,10 +83,10 @@ class Attached:
             if names
             else self._rows
         )
-        told = _Told(rows, names, self._part, self._fields)
         if roll.where:
-            rows = rows.filter([told(c) for c in roll.where])
-            told = _Told(rows, names, self._part, self._fields)
+            kept = _Told(rows, names, self._part, self._fields)
+            rows = rows.filter([kept(c) for c in roll.where])
+        told = _Told(rows, names, self._part, self._fields)
         keys: dict[str, Expr] = {}
         sums: dict[str, Expr] = {"n": rows.count()}
         for at, name in enumerate(roll.keys):
@@ -125,9 +126,7 @@ class Attached:
         return float(known.mean()) if len(known) else 0.0
 
     def _value(self, name: str, careful: bool) -> Expr:
-        field = self._fields.get(name)
-        if field is None:
-            raise Beyond(f"“{name}” was read otherwise than it is there", self._part.name)
+        field = self._fields[name]
         cell = self._rows[field.source]
         match field.how:
             case "number":
@@ -195,7 +194,7 @@ def _parted(found: pl.DataFrame) -> pl.DataFrame:
     return pl.concat([present, missing])
 
 
-def _stretch(moment: Expr, step: int) -> Expr:
+def _stretch(moment: Expr, step: float) -> Expr:
     """Return what moments of one stretch of so many seconds have in common."""
     if step == DAY:
         return moment.date()

@@ -29,6 +29,7 @@ from night_trail.core.conditions import (
 )
 from night_trail.core.errors import Beyond
 from night_trail.core.measure import Measure
+from night_trail.core.moments import DAY, HOUR
 from night_trail.core.question import Question
 from night_trail.core.questions.compare.question import Baseline, Compare
 from night_trail.core.questions.crosstab.question import Crosstab
@@ -48,8 +49,8 @@ from night_trail.core.table import Column, Kind, Table
 MOST_CELLS = 2_000_000
 """Cells that are brought at most."""
 
-DAY, HOUR, QUARTER = 86_400, 3_600, 900
-"""Seconds that a time is kept to."""
+QUARTER = 900.0
+"""Seconds that a time is kept to where days are told by a zone."""
 
 MOST_APART = 50_000
 """Values that a column has at most where each is counted once."""
@@ -72,7 +73,7 @@ class Roll(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
 
     keys: tuple[str, ...] = ()
     times: tuple[str, ...] = ()
-    step: int = HOUR
+    step: float = HOUR
     measured: tuple[str, ...] = ()
     products: tuple[tuple[str, str], ...] = ()
     truths: tuple[Condition, ...] = ()
@@ -137,17 +138,11 @@ class _Needs:
         if measure.column is None:
             return
         column = self.table.column(measure.column)
-        if measure.aggregate == "distinct":
+        if measure.aggregate in ("distinct", "median", "quantile"):
+            # what is counted once, or ranked, is told by values that are kept apart
             if column.distinct > MOST_APART:
-                raise Beyond(f"“{column.name}” has too many different values to count each", self.table.name)
-            self.keys[column.name] = None
-            return
-        if measure.aggregate in ("median", "quantile"):
-            # ranks are told by values that are kept apart
-            if column.distinct > MOST_APART:
-                raise Beyond(
-                    f"“{column.name}” has too many different values to rank them all", self.table.name
-                )
+                wanted = "count each" if measure.aggregate == "distinct" else "rank them all"
+                raise Beyond(f"“{column.name}” has too many different values to {wanted}", self.table.name)
             self.keys[column.name] = None
             return
         self._measured(column)
@@ -267,8 +262,8 @@ def roll_of(
     truths = dict.fromkeys(leaf for leaf in told if not follows(leaf, keys, times, step))
     for leaf in truths:
         check_told(leaf, table)
-    both = [name for name in needs.measured if name in needs.keys]
-    measured = tuple(name for name in needs.measured if name not in both)
+    # what is kept apart is measured by its own values
+    measured = tuple(name for name in needs.measured if name not in needs.keys)
     return Roll(
         keys=tuple(sorted(keys)),
         times=tuple(sorted(times)),
@@ -311,7 +306,7 @@ def check_told(leaf: Leaf, table: Table) -> None:
         raise Beyond(f"A condition that is kept or lit needs {what}", table.name)
 
 
-def follows(leaf: Leaf, keys: tuple[str, ...], times: tuple[str, ...], step: int) -> bool:
+def follows(leaf: Leaf, keys: tuple[str, ...], times: tuple[str, ...], step: float) -> bool:
     """Whether what a condition says of a row follows from its cell: from values kept apart, or hours."""
     match leaf:
         case OneOf(column) | Contains(column) | Missing(column):
@@ -325,5 +320,5 @@ def follows(leaf: Leaf, keys: tuple[str, ...], times: tuple[str, ...], step: int
     return False
 
 
-def _whole(bound: float | str, step: int) -> bool:
+def _whole(bound: float | str, step: float) -> bool:
     return isinstance(bound, str) and moment(bound) % step == 0

@@ -45,10 +45,10 @@ def attach(owner: Any, where: Where, into: Table | None = None) -> Arrival:
 
 def attach_again(table: Table) -> Arrival:
     """Look at a table's attached rows once more, as they are now."""
-    root = table.latest.base or table.latest
-    if not root.attached:
+    attached = table.latest.attached
+    if not attached:
         raise NightTrailError(f"The rows of {table.name} are all here", "", "Bring its file again.")
-    return attach(table.owner, msgspec.convert(root.attached, Attachment).where, table)
+    return attach(table.owner, msgspec.convert(attached, Attachment).where, table)
 
 
 def drawn(arrival: Arrival, goes_on: Callable[[str], bool]) -> Attachment:

@@ -95,11 +95,11 @@ def attachment_of(version: Version) -> Attachment | None:
     None where it is not attached, or where all its rows are at hand. Columns of a version that a
     recipe made count where it left them alone and took no row away.
     """
-    root = version.base or version
-    if not root.attached:
+    if not version.attached:
         return None
-    found = msgspec.convert(root.attached, Attachment)
-    if found.rows <= root.height or not root.pk:
+    root = version.base or version
+    found = msgspec.convert(version.attached, Attachment)
+    if found.rows <= root.height:
         return None
     if root is version:
         return found

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import threading
-import time
 from collections.abc import Callable
 
 import polars as pl
@@ -38,17 +37,14 @@ def told(version: Version, roll: Roll) -> pl.DataFrame | None:
     return found
 
 
-def ask(
-    version: Version, attachment: Attachment, part: Table, roll: Roll, waits: Callable[[], bool]
-) -> tuple[int, float]:
-    """Ask the engine for cells and keep them; return how many they are, and the seconds it took.
+def ask(version: Version, attachment: Attachment, part: Table, roll: Roll, waits: Callable[[], bool]) -> int:
+    """Ask the engine for cells and keep them; return how many they are.
 
     Raises
     ------
     NightTrailError
         Where the rows are others by now, the engine fails, or nobody waits any more.
     """
-    began = time.monotonic()
     if changed_since(attachment):
         raise NightTrailError(
             "The rows are others than those that were attached",
@@ -58,13 +54,10 @@ def ask(
     with opened(attachment.where) as engine:
         source = Attached(engine.rows, part, attachment.fields)
         cells = source.cells(roll, lambda expression: engine.run(expression, waits))
-    seconds = time.monotonic() - began
     packed = io.BytesIO()
     cells.write_ipc(packed, compression="zstd")
-    RolledUp.objects.update_or_create(
-        version=version, key=key(roll), defaults={"data": packed.getvalue(), "seconds": seconds}
-    )
-    return len(cells), seconds
+    RolledUp.objects.update_or_create(version=version, key=key(roll), defaults={"data": packed.getvalue()})
+    return len(cells)
 
 
 def forget() -> None:

@@ -22,10 +22,10 @@ class AttachedWords:
 
 def attached_words(version: Version) -> AttachedWords | None:
     """Return what is said of the attached rows of a version; None where it has none."""
-    root = version.base or version
-    if not root.attached:
+    if not version.attached:
         return None
-    found = msgspec.convert(root.attached, Attachment)
+    root = version.base or version
+    found = msgspec.convert(version.attached, Attachment)
     files = "one file" if found.files == 1 else counted(found.files, "file")
     at = found.as_of.strftime("%-d %B %Y %H:%M")
     said = f"They are in {files} at {found.where.words}, as of {at} (UTC)."

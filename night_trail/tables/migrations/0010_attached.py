@@ -32,7 +32,6 @@ class Migration(migrations.Migration):
                 ),
                 ("key", models.CharField(max_length=40)),
                 ("data", models.BinaryField()),
-                ("seconds", models.FloatField(default=0.0)),
                 ("made", models.DateTimeField(default=django.utils.timezone.now)),
                 (
                     "version",

@@ -233,7 +233,7 @@ def _in_groups(cells: Cells) -> Floats | Runs:
     """Return ascending values group by group, each as often as it stands for a row."""
     order = _by_group(cells.codes)
     values = cells.values[order]
-    return values if cells.stands is None else Runs(values, cells.stands.n[order])
+    return values if cells.stands is None else Runs.of(values, cells.stands.n[order])
 
 
 def _with_quantiles(level: float, cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
@@ -278,7 +278,7 @@ def overall(measure: Measure, cells: Cells) -> float:
         return float("nan")
     if measure.aggregate in ("median", "quantile"):
         if cells.stands is not None:
-            every = Runs(values, cells.stands.n)
+            every = Runs.of(values, cells.stands.n)
             return float(_quantiles(every, np.array([len(every)]), _level(measure))[0])
         return float(quantiles(values, (_level(measure),))[0])
     if measure.aggregate == "distinct":
