@@ -452,6 +452,17 @@ def test_an_overview_and_the_digest_say_they_are_of_a_part(client: Client, owner
     assert "This is told from a part" in short and "of 4,000 rows, drawn at random" in short
 
 
+def test_signposts_say_that_they_were_found_in_a_part(client: Client, root: Path) -> None:
+    dear = pl.when(pl.col("line") == "N1").then(pl.col("fare") + 9).otherwise(pl.col("fare"))
+    taps().with_columns(fare=dear).write_parquet(root / "dear.parquet")
+    begin = reverse("trails:begin", args=[attached(client, "dear.parquet").pk])
+    shown = client.get(begin).content.decode()
+    assert 'class="signpost"' in shown and "Found in a part: " in shown and "of 4,000 rows" in shown
+    taps(300).with_columns(fare=dear).write_parquet(root / "few.parquet")
+    shown = client.get(reverse("trails:begin", args=[attached(client, "few.parquet").pk])).content.decode()
+    assert 'class="signpost"' in shown and "Found in a part" not in shown
+
+
 def test_cells_count_for_their_owner_and_go_with_the_table(client: Client, owner: User, root: Path) -> None:
     table = attached(client)
     before = quota.used_by(owner)

@@ -102,7 +102,12 @@ def _context(request: HttpRequest, desk: Desk, searched: Search, table: Table) -
         item = _item(desk, one.question, f"s{i}")
         if item is not None:
             items.append(item | {"useful": key(one.question) in useful})
-    return {"items": items, "tried": searched.tried, "away": tastes.put_away(request.user, table)[:1]}
+    return {
+        "part": desk.table.part_words,
+        "items": items,
+        "tried": searched.tried,
+        "away": tastes.put_away(request.user, table)[:1],
+    }
 
 
 def _item(desk: Desk, question: Question, prefix: str) -> dict[str, Any] | None:
