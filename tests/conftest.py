@@ -19,7 +19,7 @@ from night_trail.core.table import Table
 from night_trail.demo.night_buses import write_csv
 
 settings.register_profile(
-    "house", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=60
+    "house", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=30
 )
 settings.load_profile("house")
 

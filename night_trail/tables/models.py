@@ -204,6 +204,27 @@ class ColumnPart(models.Model):
         return f"column {self.position}, part {self.part}"
 
 
+class Database(models.Model):
+    """How somebody reaches a database on a server: ``server`` is its host and port, ``secret`` is locked."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="databases")
+    name = models.CharField(max_length=100)
+    server = models.CharField(max_length=300)
+    database = models.CharField(max_length=100)
+    user = models.CharField(max_length=100)
+    secret = models.TextField()
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(fields=["owner", "name"], name="a database's name once for an owner")
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class RolledUp(models.Model):
     """What an engine told of all rows of an attached version: cells, kept by what was asked of them."""
 

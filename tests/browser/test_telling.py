@@ -47,6 +47,7 @@ def test_a_claim_is_taken_from_what_is_proposed_and_another_is_typed(page: Page)
 def test_figures_are_bound_beats_are_set_on_the_picture_and_it_is_walked(page: Page) -> None:
     begin(page)
     page.get_by_role("button", name="Begin a tale with it").click()
+    expect(page.locator("#stop-prose")).to_have_attribute("contenteditable", "true")
     page.locator("#stop-prose").click()
     page.keyboard.press("ControlOrMeta+a")
     page.keyboard.press("Delete")

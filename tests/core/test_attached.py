@@ -189,7 +189,7 @@ conditions = st.recursive(
 )
 
 
-@settings(max_examples=80)
+@settings(max_examples=40)
 @given(only=conditions, lit=conditions)
 def test_an_engine_tells_conditions_as_the_table_does(untidy: Kept, only: Condition, lit: Condition) -> None:
     asked = Crosstab("word", "yes")
@@ -255,7 +255,7 @@ def test_values_beyond_number_are_not_ranked(tmp_path: Path) -> None:
     assert bars.groups[0].counts[1:-1].tolist() == found.tolist() and bars.overall.high == values.max()
 
 
-@settings(max_examples=40)
+@settings(max_examples=25)
 @given(
     st.lists(st.tuples(st.integers(0, 3), st.integers(-3, 6)), min_size=8, max_size=200),
     st.sampled_from([0.5, 0.9, 0.01]),

@@ -128,7 +128,7 @@ conditions = st.recursive(
 )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(condition=conditions, yes=arithmetic, no=arithmetic)
 def test_nested_expressions_agree_with_sqlite_missing_cells_included(
     table: Table, sqlite: sqlite3.Connection, condition: str, yes: str, no: str
@@ -250,7 +250,7 @@ def test_names_that_are_hard_to_write_are_quoted() -> None:
 
 
 @given(text=st.text(max_size=60))
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=60, deadline=None)
 def test_whatever_is_typed_is_computed_or_refused_in_a_sentence(table: Table, text: str) -> None:
     try:
         found = compile_sql(text, table).compute(table)

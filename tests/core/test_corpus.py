@@ -69,7 +69,7 @@ def tables(draw: st.DrawFn) -> tuple[list[str], list[list[str]], list[str]]:
     return names, [list(row) for row in zip(*columns, strict=True)], kinds
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     table=tables(),
     delimiter=st.sampled_from([",", ";", "\t", "|"]),

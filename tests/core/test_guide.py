@@ -117,7 +117,7 @@ def test_every_suggestion_can_be_turned_to_and_speaks_of_the_same(name: str) -> 
 # ---- slopes ----
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=50, deadline=None)
 @given(st.lists(st.floats(0, 300), min_size=1, max_size=15))
 def test_names_are_moved_apart_in_order_and_stay_in_sight(places: list[float]) -> None:
     places = sorted(places)

@@ -232,7 +232,7 @@ conditions = st.recursive(
 
 
 @given(condition=conditions)
-@settings(max_examples=150)
+@settings(max_examples=60)
 def test_a_condition_and_its_negation_part_the_rows(condition: Condition, table: Table) -> None:
     check(condition, table)
     met, not_met = mask(condition, table), mask(Not(condition), table)
@@ -270,7 +270,7 @@ def test_a_condition_is_put_otherwise_and_words_that_fail_change_nothing(table: 
 @given(
     corners=st.lists(st.tuples(st.floats(-3, 9), st.floats(0, 12)), min_size=3, max_size=12),
 )
-@settings(max_examples=60)
+@settings(max_examples=30)
 def test_a_loop_holds_what_matplotlib_finds_inside(corners: list[tuple[float, float]], table: Table) -> None:
     loop = Loop("late", "rain", tuple(corners), (-50.0, 50.0, -50.0, 50.0))
     data = frame(table).dropna()

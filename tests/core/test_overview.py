@@ -40,7 +40,7 @@ def cells(tiles: tuple[Tile, ...]) -> list[tuple[int, int]]:
     return [(t.x + i, t.y + j) for t in tiles for i in range(t.w) for j in range(t.h)]
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(
     st.lists(st.tuples(*[st.integers(0, 11), st.integers(0, 20), st.integers(2, 12), st.integers(2, 8)]), max_size=7),
     st.integers(0, 6), st.tuples(*[st.integers(-3, 15)] * 4),

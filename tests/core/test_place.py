@@ -79,7 +79,7 @@ def test_distances_are_those_of_a_sphere_of_proj() -> None:
     assert kilometres(13.4, 52.5, lon, lat) == pytest.approx(far / 1_000, abs=1e-6)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(st.floats(0.001, 5), st.floats(0, 60), st.integers(0, 10_000))
 def test_a_place_is_in_the_hexagon_whose_middle_is_nearest(wide: float, parallel: float, seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -123,7 +123,7 @@ def test_point_in_area_is_that_of_shapely() -> None:
     assert within(ring, lon, lat).tolist() == [polygon.contains(Point(p)) for p in zip(lon, lat, strict=True)]
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(st.integers(0, 10_000))
 def test_what_is_clipped_has_the_area_shapely_finds(seed: int) -> None:
     rng = np.random.default_rng(seed)

@@ -196,7 +196,7 @@ def test_parts_of_a_date_are_those_of_pandas(part: Any) -> None:
         assert (made.kind, made.unit) == (Kind.TIME, CLOCK)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(
     values=st.lists(st.one_of(st.none(), st.floats(-50, 50, allow_nan=False)), min_size=1, max_size=40),
     edges=st.lists(st.integers(-40, 40), min_size=1, max_size=6, unique=True),

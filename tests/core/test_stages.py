@@ -124,7 +124,7 @@ def test_figures_are_those_of_another_library_in_all_and_in_groups() -> None:
     assert drawn.count('class="lost"') == 3 and drawn.count('class="bar hue-') == 8
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(st.lists(st.tuples(st.sampled_from("abcdef"), st.sampled_from("123"), st.integers(0, 9)), min_size=2))
 def test_nobody_is_lost_twice_or_counted_beyond_the_stage_before(rows: list[tuple[str, str, int]]) -> None:
     table = told(rows)

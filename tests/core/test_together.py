@@ -44,7 +44,7 @@ def frame(table: Table, keys: list[str]) -> list[tuple[Any, ...]]:
 keys_ = st.lists(st.one_of(st.none(), st.sampled_from(["a", "b", "c", "d"])), min_size=1, max_size=12)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(ours=keys_, theirs=keys_, how=st.sampled_from(get_args(JoinHow)))
 def test_joins_are_those_of_pandas(ours: list[str | None], theirs: list[str | None], how: JoinHow) -> None:
     left = table_of(k=pl.Series(ours, dtype=pl.String), x=list(range(len(ours))))
@@ -76,7 +76,7 @@ def test_joins_are_those_of_pandas(ours: list[str | None], theirs: list[str | No
         )
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(ours=keys_, theirs=keys_, how=st.sampled_from(get_args(JoinHow)))
 def test_made_one_row_a_key_first_nothing_is_counted_twice(
     ours: list[str | None], theirs: list[str | None], how: JoinHow

@@ -252,7 +252,7 @@ def test_a_picture_as_png_has_its_size_and_its_letters() -> None:
     assert len(data) > 1.3 * len(png(re.sub(r"<text.*?</text>", "", svg)))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(
     st.lists(st.tuples(st.floats(-4, 9), st.floats(0.001, 0.9)), min_size=3, max_size=3),
     st.sampled_from(["dots", "bars"]),

@@ -18,6 +18,8 @@ from typing import Any
 from night_trail.core.conditions import Between, Condition, OneOf
 from night_trail.core.language.spans import plain
 from night_trail.core.question import Scene, to_json
+from night_trail.core.questions.drivers.answer import bare, drives, pieces
+from night_trail.core.questions.drivers.question import Drivers
 from night_trail.core.questions.registry import answer, figures_of, kind_of, words_of
 from night_trail.core.reading import load
 from night_trail.core.rows import Rows
@@ -181,8 +183,18 @@ def answered(question: Any, rows: Rows) -> Any:
         return answer(question, rows)
     key = (rows.table.key, to_json(question), rows.only, rows.lit_condition)
     if key not in _answered:
-        _answered[key] = answer(question, rows)
+        _answered[key] = (
+            _with_models(question, rows) if isinstance(question, Drivers) else answer(question, rows)
+        )
     return _answered[key]
+
+
+def _with_models(question: Drivers, rows: Rows) -> Any:
+    # of another shape, or with other rows lit, the models are the same
+    key = (rows.table.key, to_json(bare(question)), rows.only)
+    if key not in _answered:
+        _answered[key] = list(pieces(question, rows))
+    return drives(question, rows, _answered[key])
 
 
 def made(name: str) -> str:

@@ -116,9 +116,12 @@ def test_what_was_told_is_kept_though_the_rows_are_gone(client: Client, owner: U
     assert "all 4,000 rows" in page(client, lit), "a mark that is drawn asks nothing"
     other = desk(owner, table, "average fare by month")
     shown = page(client, other)
-    assert "all rows could not be counted" in shown and "others than those" in shown
+    assert "all rows could not be counted" in shown and "holds no files" in shown
     assert "<svg" in shown
-    assert "others by now, or gone" in client.get(reverse("tables:survey", args=[table.pk])).content.decode()
+    assert (
+        "others by now, or cannot be reached"
+        in client.get(reverse("tables:survey", args=[table.pk])).content.decode()
+    )
 
 
 def test_rows_that_changed_are_looked_at_again_as_a_new_version(

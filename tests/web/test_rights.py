@@ -19,7 +19,7 @@ from django.utils import timezone
 
 from night_trail.core.places.plan import PlanPicture
 from night_trail.tables.arrivals import add_to_bundle
-from night_trail.tables.models import Arrival, Bundle, OwnPlan, Table, Version
+from night_trail.tables.models import Arrival, Bundle, Database, OwnPlan, Table, Version
 from night_trail.tables.worker import beat_file
 from night_trail.tales.deeds import FIELDS
 from night_trail.tales.models import Comment, Edition, Image, Link, Tale
@@ -36,7 +36,7 @@ OPEN = {"health", "people:present", "people:sign-in", "people:theme"} | {
 
 EVERYONES = {
     *("people:sign-out", "people:sign-out-everywhere", "people:password", "people:account", "people:outbox"),
-    *("tables:home", "tables:bring", "tables:attach"),
+    *("tables:home", "tables:bring", "tables:attach", "tables:add-database"),
     *("trails:index", "tales:index", "tales:new", "tales:open", "tales:draft-cairns"),
 }
 """What any signed-in person may use for themselves."""
@@ -106,6 +106,8 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         values = {k: known[k] for k in pattern.pattern.converters}
         if name in ("tables:bundle", "tables:cancel", "tables:read"):
             values["pk"] = waiting.pk if name == "tables:bundle" else arrival.bundle_id
+        if name in ("tables:database", "tables:forget-database"):
+            values["pk"] = Database.objects.get_or_create(owner=owner, name="depots")[0].pk
         if name == "tales:take":
             values["form"] = "html"
         if name == "tables:decide":
@@ -195,11 +197,11 @@ def test_the_owner_meets_no_server_error(address: dict[str, str], client: Client
     ]
     first = [n for n in ALL if n not in last]
     assert walked({"owner": client}, address, first, fine) == {}
-    # these want a value in the address, a condition that is there, a mark, or groups
+    # these want a value in the address, a condition that is there, a mark, groups, or a server
     wanting = ("people:enter", "people:invited", "tables:finding", "trails:same-rows", "trails:reword")
     wanting += ("trails:groups", "trails:groups-csv", "trails:at-hand", "trails:walk-again", "trails:claim")
     wanting += ("trails:rewalked", "tales:claim", "trails:played", "trails:panels", "trails:shape")
-    wanting += ("trails:placing",)
+    wanting += ("trails:placing", "tables:database")
     seen = {n: client.get(address[n]).status_code for n in first if n not in wanting}
     assert set(seen.values()) <= {200, 204, 302, 405}, seen
     assert walked({"owner": client}, address, last, fine) == {}

@@ -126,6 +126,8 @@ class Attached:
         return float(known.mean()) if len(known) else 0.0
 
     def _value(self, name: str, careful: bool) -> Expr:
+        import ibis  # noqa: PLC0415  (slow import)
+
         field = self._fields[name]
         cell = self._rows[field.source]
         match field.how:
@@ -133,7 +135,9 @@ class Attached:
                 number = cell.cast("float64")
                 return _finite(number) if careful and cell.type().is_floating() else number
             case "yes":
-                return cell.cast("int64").cast("float64")
+                # not every engine takes a yes for a number
+                told = ((cell, 1), (~cell, 0)) if cell.type().is_boolean() else ()
+                return ibis.cases(*told, else_=None).cast("float64") if told else cell.cast("float64")
             case "text":
                 return cell.cast("string").strip()
             case "day":

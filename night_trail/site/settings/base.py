@@ -145,6 +145,9 @@ DELIVERIES = Path(os.environ.get("NIGHT_TRAIL_DELIVERIES", VAR / "deliveries"))
 ATTACH_ROOTS = [p for p in os.environ.get("NIGHT_TRAIL_ATTACH", "").split(os.pathsep) if p]
 """The folders of which files, folders of parts and databases may be attached; none where it is empty."""
 
+ATTACH_SERVERS = os.environ.get("NIGHT_TRAIL_ATTACH_SERVERS", "").replace(",", " ").split()
+"""The servers, as ``host:port``, whose PostgreSQL databases may be attached; none where it is empty."""
+
 ATTACH_MEMORY = _whole("ATTACH_MEMORY", 2_000_000_000)
 """Bytes an engine in this process may take for attached rows before it goes to the disk."""
 

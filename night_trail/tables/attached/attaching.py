@@ -11,8 +11,8 @@ import msgspec
 from django.conf import settings
 
 from night_trail.core.errors import NightTrailError
-from night_trail.tables.attached.drawing import Attachment, draw_part
-from night_trail.tables.attached.where import Where, parts_of
+from night_trail.tables.attached.drawing import Attachment, draw_part, looked_at
+from night_trail.tables.attached.where import Where
 from night_trail.tables.models import Arrival, Bundle, Table, Version
 
 
@@ -24,7 +24,7 @@ def attach(owner: Any, where: Where, into: Table | None = None) -> Arrival:
     NightTrailError
         Where they are not there, or lie outside of what may be attached.
     """
-    parts_of(where)
+    looked_at(where)
     title = (into.name if into is not None else where.title)[:180]
     bundle = Bundle.objects.create(owner=owner, name=title)
     settings.INCOMING.mkdir(parents=True, exist_ok=True)

@@ -16,6 +16,7 @@ from night_trail.core.errors import NightTrailError
 from night_trail.core.table import Column
 from night_trail.tables import cache
 from night_trail.tables.attached.opened import opened
+from night_trail.tables.attached.servers import database_of
 from night_trail.tables.attached.where import Where, fingerprint, parts_of
 from night_trail.tables.models import Version
 
@@ -51,8 +52,7 @@ def draw_part(where: Where, into: Path, goes_on: Callable[[str], bool]) -> Attac
     NightTrailError
         Where they cannot be read, or change meanwhile.
     """
-    _, files = parts_of(where)
-    before = fingerprint(files)
+    files, before = looked_at(where)
     began = timezone.now()
     with opened(where) as engine:
         counting = "Counting the rows where they are."
@@ -66,11 +66,26 @@ def draw_part(where: Where, into: Path, goes_on: Callable[[str], bool]) -> Attac
         looked = timezone.now()
         engine.write(drawn, into, lambda: goes_on(drawing))
         seconds = (timezone.now() - looked).total_seconds()
-    if fingerprint(parts_of(where)[1]) != before:
+    if looked_at(where)[1] != before:
         raise NightTrailError(
             "The rows changed while they were looked at", where.words, "Attach them again when they rest."
         )
-    return Attachment(where, rows, len(files), before, began, seconds=seconds)
+    return Attachment(where, rows, files, before, began, seconds=seconds)
+
+
+def looked_at(where: Where) -> tuple[int, str]:
+    """Return how many files rows are in, and what tells them from others; of a server there is nothing.
+
+    Raises
+    ------
+    NightTrailError
+        Where they are not there, or may not be reached.
+    """
+    if where.server:
+        database_of(where)
+        return 0, ""
+    files = parts_of(where)[1]
+    return len(files), fingerprint(files)
 
 
 def _some(rows: Any, share: float) -> Any:
@@ -123,8 +138,8 @@ def part_words(attachment: Attachment, height: int) -> str:
 
 
 def changed_since(attachment: Attachment) -> bool:
-    """Whether the rows are others now than those that were attached, or are gone."""
+    """Whether the rows are seen to be others now than those that were attached, or are gone."""
     try:
-        return fingerprint(parts_of(attachment.where)[1]) != attachment.fingerprint
+        return looked_at(attachment.where)[1] != attachment.fingerprint
     except NightTrailError:
         return True

@@ -6,6 +6,7 @@ import contextlib
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor, wait
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +14,9 @@ import polars as pl
 from django.conf import settings
 
 from night_trail.core.errors import NightTrailError
+from night_trail.tables.attached.servers import away, database_of, reached
 from night_trail.tables.attached.where import Where, parts_of
+from night_trail.tables.models import Database
 
 LOOKED = 0.5
 """Seconds between two looks whether somebody still waits; an answer that comes is taken at once."""
@@ -76,17 +79,22 @@ class Engine:
 
     def _interrupt(self) -> None:
         with contextlib.suppress(Exception):
-            self._connection.con.interrupt()
+            held = self._connection.con
+            (held.cancel if hasattr(held, "cancel") else held.interrupt)()
 
 
 @contextlib.contextmanager
 def opened(where: Where) -> Iterator[Engine]:
     """Open the engine that holds rows, to read them only."""
-    form, parts = parts_of(where)
+    if where.server:
+        door: Callable[[], tuple[Any, Any]] = partial(_served, database_of(where), where)
+    else:
+        form, parts = parts_of(where)
+        door = partial(_DOORS[form], parts, where)
     # some engines want to be asked by the one thread that opened them
     with ThreadPoolExecutor(1, thread_name_prefix="engine") as hand:
         try:
-            connection, rows = hand.submit(_DOORS[form], parts, where).result()
+            connection, rows = hand.submit(door).result()
         except NightTrailError:
             raise
         except Exception as error:
@@ -155,6 +163,20 @@ def _sqlite(parts: list[Path], where: Where) -> tuple[Any, Any]:
     connection = ibis.sqlite.connect(str(parts[0]))
     connection.con.execute("PRAGMA query_only = ON")
     return connection, _table(connection, where)
+
+
+def _served(kept: Database, where: Where) -> tuple[Any, Any]:
+    import ibis  # noqa: PLC0415  (slow import)
+
+    try:
+        connection = ibis.postgres.connect(database=kept.database, **reached(kept))
+    except NightTrailError:
+        raise
+    except Exception as error:
+        raise away(error, kept) from None
+    if where.table not in connection.list_tables(database=where.path):
+        raise NightTrailError("This table is not there any more", where.words, "Look at what there is.")
+    return connection, connection.table(where.table, database=where.path)
 
 
 _DOORS: dict[str, Callable[[list[Path], Where], tuple[Any, Any]]] = {

@@ -14,7 +14,7 @@ from night_trail.core.attached.roll import Roll
 from night_trail.core.errors import NightTrailError
 from night_trail.core.question import key
 from night_trail.core.table import Table
-from night_trail.tables.attached.drawing import Attachment, changed_since
+from night_trail.tables.attached.drawing import Attachment, looked_at
 from night_trail.tables.attached.opened import opened
 from night_trail.tables.models import RolledUp, Version
 
@@ -43,21 +43,31 @@ def ask(version: Version, attachment: Attachment, part: Table, roll: Roll, waits
     Raises
     ------
     NightTrailError
-        Where the rows are others by now, the engine fails, or nobody waits any more.
+        Where the rows are others by now or cannot be reached, the engine fails, or nobody waits any more.
     """
-    if changed_since(attachment):
-        raise NightTrailError(
-            "The rows are others than those that were attached",
-            attachment.where.words,
-            "Look at them again on the survey.",
-        )
+    if looked_at(attachment.where)[1] != attachment.fingerprint:
+        raise _changed(attachment)
     with opened(attachment.where) as engine:
         source = Attached(engine.rows, part, attachment.fields)
         cells = source.cells(roll, lambda expression: engine.run(expression, waits))
+        if attachment.where.server:
+            # files are told by their times; here only how many rows there are says something
+            every = engine.rows.aggregate(n=engine.rows.count())
+            counted = engine.run(every, waits)["n"][0] if roll.where else cells["n"].sum()
+            if int(counted) != attachment.rows:
+                raise _changed(attachment)
     packed = io.BytesIO()
     cells.write_ipc(packed, compression="zstd")
     RolledUp.objects.update_or_create(version=version, key=key(roll), defaults={"data": packed.getvalue()})
     return len(cells)
+
+
+def _changed(attachment: Attachment) -> NightTrailError:
+    return NightTrailError(
+        "The rows are others than those that were attached",
+        attachment.where.words,
+        "Look at them again on the survey.",
+    )
 
 
 def forget() -> None:

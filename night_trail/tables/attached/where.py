@@ -33,15 +33,22 @@ WAY_ON = "Ask whoever runs this server which folders may be attached."
 
 
 class Where(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """Where rows are: a file or folder below a root, by the root's name, and a table of a database."""
+    """Where rows are: a file or folder below a root, by the root's name, and a table of a database.
+
+    In a database on a ``server``, by the key it is kept under, ``root`` is what the database is called and
+    ``path`` a schema of it.
+    """
 
     root: str
     path: str
     table: str = ""
+    server: int = 0
 
     @property
     def words(self) -> str:
         """What it is called on a page."""
+        if self.server:
+            return f"{self.root}, table {self.path}.{self.table}"
         inner = f", table {self.table}" if self.table else ""
         return f"{self.root}/{self.path}{inner}"
 

@@ -28,7 +28,10 @@ def attached_words(version: Version) -> AttachedWords | None:
     found = msgspec.convert(version.attached, Attachment)
     files = "one file" if found.files == 1 else counted(found.files, "file")
     at = found.as_of.strftime("%-d %B %Y %H:%M")
-    said = f"They are in {files} at {found.where.words}, as of {at} (UTC)."
+    place = f"the database {found.where.words}" if found.where.server else f"{files} at {found.where.words}"
+    said = f"They are in {place}, as of {at} (UTC)."
+    if found.where.server:
+        said += " Rows that were changed there since, and not added or taken away, are not noticed."
     if found.rows > root.height:
         said += (
             f" What is said here is of a part of {root.height:,} of them, drawn at random once; pictures of "
@@ -42,5 +45,5 @@ def attached_words(version: Version) -> AttachedWords | None:
         said += " There are few enough of them to look at all."
     changed = ""
     if changed_since(found):
-        changed = "The rows are others by now, or gone: what was told of them stays as it was."
+        changed = "The rows are others by now, or cannot be reached: what was told of them stays as it was."
     return AttachedWords(found.rows, said, changed)
