@@ -497,7 +497,11 @@ def as_text(series: pl.Series) -> pl.Series:
     return series.cast(pl.String)
 
 
-def counted_texts(cells: pl.Series) -> tuple[pl.Series, pl.Series]:
+Counted = tuple[pl.Series, pl.Series]
+"""Different texts, the most frequent first, and how often each is there."""
+
+
+def counted_texts(cells: pl.Series) -> Counted:
     """Return the different cells as words, the most frequent first, and how often each is there."""
     counts = cells.drop_nulls().value_counts(sort=True)
     return as_text(counts.to_series(0)), counts.to_series(1).cast(pl.Int64)

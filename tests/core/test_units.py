@@ -9,6 +9,7 @@ from night_trail.core.recipe import apply
 from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.offers import column_offers
 from night_trail.core.recipe.units import mixed
+from night_trail.core.table import counted_texts
 from tests.core.tables import table_of
 
 
@@ -52,7 +53,7 @@ def test_amounts_are_brought_to_one_unit(cells: list[str], text: str, made: list
 )
 def test_what_is_no_amount_of_one_dimension_is_left_alone(cells: list[str | None]) -> None:
     table = table_of(x=[*cells, *cells] if cells[0] is None else cells * 20)
-    assert mixed(table.series("x")) is None
+    assert mixed(counted_texts(table.series("x"))) is None
 
 
 def test_units_that_do_not_go_together_are_refused_and_odd_cells_are_missing() -> None:

@@ -195,7 +195,7 @@ def test_the_password_is_in_no_page_no_log_no_row_and_no_package(
         ({"database": "host=10.0.0.9 dbname=x"}, "does not exist"),
         ({"name": " "}, "are needed"),
         ({"name": "n" * 101}, "at most 100"),
-        ({"user": "moth\x00"}, "does not answer"),
+        ({"user": "moth\x00"}, "cannot be opened"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_reached_is_said_in_a_sentence_and_the_form_stays(

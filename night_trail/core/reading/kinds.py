@@ -45,6 +45,9 @@ MISSING = (
 ENOUGH = 0.98
 """Share of the cells that must fit a kind; the others become missing, counted and shown."""
 
+LOOKED_AT, FEW = 5_000, 500
+"""Of so many cells first is seen whether they are numbers, or at most so many different texts."""
+
 EXAMPLES = 5
 FAILED_KEPT = 100
 
@@ -83,9 +86,14 @@ def typed(
     """
     setting, hints = setting or ColumnSetting(), hints or Hints()
     name = setting.name or name
-    clean = without_missing(cells, hints.missing) if cells.dtype == pl.String else _native(cells)
+    read: pl.Series | None = None
+    if cells.dtype == pl.String:
+        read = None if hints.missing else _all_numbers(cells)
+        clean = cells if read is not None else without_missing(cells, hints.missing)
+    else:
+        clean = _native(cells)
     if clean.dtype == pl.String:
-        found = _from_text(name, clean, setting, hints)
+        found = _from_text(name, clean, setting, hints, read)
     else:
         found = _from_values(name, clean, setting)
     if found.kind.numeric and (numbers := _numbers_in(hints.missing)):
@@ -128,14 +136,27 @@ def described(name: str, found: Typed, clean: pl.Series, unit: str = "") -> tupl
         failed=count,
         failed_examples=tuple(text[:60] for text in examples),
         failed_cells=failed,
-        distinct=_distinct(found.cells),
+        distinct=_distinct(found.cells) if found.distinct is None else found.distinct,
         pattern=found.pattern,
     )
     return decided(column, summing(name, found.kind, found.cells, unit)), found.cells
 
 
+def _all_numbers(cells: pl.Series) -> pl.Series | None:
+    """Return texts as numbers where every one is read as it stands, and so needs no trimming."""
+    if cells.head(LOOKED_AT).cast(pl.Float64, strict=False).null_count() > cells.head(LOOKED_AT).null_count():
+        return None
+    numbers = as_float(cells)
+    return numbers if numbers.null_count() == cells.null_count() else None
+
+
 def without_missing(cells: pl.Series, more: tuple[str, ...] = ()) -> pl.Series:
     """Return texts trimmed, and null where they stand for nothing."""
+    if len(cells) > LOOKED_AT and cells.head(LOOKED_AT).n_unique() <= FEW:
+        values = cells.unique()
+        # a handful of values that are as they should be: no cell has to be looked at
+        if len(values) <= FEW and without_missing(values, more).equals(values):
+            return cells
     clean = cells.str.strip_chars(_BLANK)
     nothing = clean.is_in(_nothing(more)).fill_null(False)
     if "NA" not in more and _na_is_a_code(clean, nothing):
@@ -173,7 +194,9 @@ def _distinct(cells: pl.Series) -> int:
     return present.n_unique()
 
 
-def _from_text(name: str, clean: pl.Series, setting: ColumnSetting, hints: Hints) -> Typed:
+def _from_text(
+    name: str, clean: pl.Series, setting: ColumnSetting, hints: Hints, read: pl.Series | None
+) -> Typed:
     present = clean.drop_nulls()
     if not len(present):
         return Typed(setting.kind or Kind.TEXT, _empty(clean, setting.kind), "every cell is missing")
@@ -181,7 +204,7 @@ def _from_text(name: str, clean: pl.Series, setting: ColumnSetting, hints: Hints
         return _chosen(name, clean, present, setting, hints)
     return (
         words.yes_no(clean, present)
-        or _number(name, clean, present, setting, hints)
+        or _number(name, clean, present, setting, hints, read)
         or _clock(name, clean, present)
         or _dates(clean, present, ENOUGH, setting, hints)
         or words.words(name, clean, present)
@@ -201,13 +224,21 @@ def _empty(clean: pl.Series, kind: Kind | None) -> pl.Series:
 
 
 def _number(
-    name: str, clean: pl.Series, present: pl.Series, setting: ColumnSetting, hints: Hints
+    name: str,
+    clean: pl.Series,
+    present: pl.Series,
+    setting: ColumnSetting,
+    hints: Hints,
+    read: pl.Series | None,
 ) -> Typed | None:
     # a quick look first: most text columns are told from numbers by a handful of cells
     first = as_numbers(present.head(300), setting.decimal, hints.decimal)
     if first is None or first.cells.null_count() > 0.5 * min(300, len(present)) or not known_beside(first):
         return None
-    numbers = as_numbers(clean, setting.decimal, hints.decimal)
+    if read is not None and "," not in (setting.decimal, hints.decimal):
+        numbers: Numbers | None = Numbers(read, clean)
+    else:
+        numbers = as_numbers(clean, setting.decimal, hints.decimal)
     if numbers is None:
         return None
     valid = numbers.cells.drop_nulls()
@@ -241,19 +272,22 @@ def _plain_number(
 ) -> Typed | None:
     valid = numbers.cells.drop_nulls()
     fractions = not bool((valid == valid.floor()).all())
-    if fractions or bool(numbers.plain.str.contains(r"[.][0-9]*[1-9]|[eE]").any()):
+    if fractions:
         return names.number(name, numbers.cells, f"{of} are numbers{note}")
-    if present.str.contains(r"^[+-]?0\d").any():
+    # what is written as a whole number is read as one; only the others are looked at closely
+    integers = numbers.plain.cast(pl.Int64, strict=False)
+    written = numbers.plain.filter(integers.is_null() & numbers.cells.is_not_null())
+    if bool(written.str.contains(r"[.][0-9]*[1-9]|[eE]").any()):
+        return names.number(name, numbers.cells, f"{of} are numbers{note}")
+    if any(_any(present, sign, r"^[+-]?0\d") for sign in ("0", "-0", "+0")):
         return None  # leading zeros: a code, not a quantity
     compact = _compact_dates(name, clean, present)
     if compact is not None:
         return compact
-    if largest(valid) < 2**53:
-        integers = numbers.cells.cast(pl.Int64)
-    else:
-        integers = numbers.plain.cast(pl.Int64, strict=False)
-        if integers.null_count() > numbers.cells.null_count():
+    if len(written):
+        if largest(valid) >= 2**53:
             return None  # beyond 64 bits: kept as written
+        integers = numbers.cells.cast(pl.Int64)
     if (
         names.identifies(name)
         and not bool(present.str.contains(".", literal=True).any())
@@ -261,6 +295,11 @@ def _plain_number(
     ):
         return Typed(Kind.IDENTIFIER, clean, "whole numbers under an identifier's name")
     return names.whole(name, integers, f"{of} are whole numbers{note}")
+
+
+def _any(texts: pl.Series, begins: str, pattern: str) -> bool:
+    """Whether any text that begins so holds a pattern; beginnings are found much sooner."""
+    return bool(texts.filter(texts.str.starts_with(begins)).str.contains(pattern).any())
 
 
 def _compact_dates(name: str, clean: pl.Series, present: pl.Series) -> Typed | None:

@@ -15,7 +15,7 @@ import numpy as np
 import polars as pl
 
 from night_trail.core.reading.numbers import currency_of, unit_of
-from night_trail.core.table import CLOCK, YEAR, Column, Floats, Kind, on_axis
+from night_trail.core.table import CLOCK, YEAR, Bools, Column, Floats, Kind, on_axis
 
 
 @dataclass(frozen=True)
@@ -240,11 +240,16 @@ def related(columns: Sequence[Column], fetch: Callable[[int], pl.Series], height
 
 def _same(a: Floats, b: Floats) -> bool:
     """Whether two columns hold the same numbers, as far as they were rounded to cents."""
-    both = ~(np.isnan(a) | np.isnan(b))
-    if both.sum() < max(LEAST_ROWS, 0.5 * len(a)):
-        return False
-    a, b = a[both], b[both]
-    return bool(np.all(np.abs(a - b) <= np.maximum(0.0051, 1e-9 * np.abs(a))))
+    return bool(_alike(a[np.newaxis], b)[0])
+
+
+def _alike(columns: Floats, other: Floats) -> Bools:
+    """Return which columns, of shape (columns, rows), hold the numbers of another one, of shape (rows,)."""
+    off = np.abs(columns - other)
+    either = np.isnan(off)
+    near = off <= np.maximum(0.0051, 1e-9 * np.abs(columns))
+    enough = (~either).sum(axis=1) >= max(LEAST_ROWS, 0.5 * len(other))
+    return np.asarray((near | either).all(axis=1) & enough, dtype=np.bool_)
 
 
 def _totals(values: Floats) -> list[tuple[int, tuple[int, ...]]]:
@@ -257,11 +262,10 @@ def _totals(values: Floats) -> list[tuple[int, tuple[int, ...]]]:
     for parts in (*pairs, *runs):
         if not spread[list(parts)].all():
             continue
-        quick = few[list(parts)].sum(axis=0)
-        for total in range(k):
+        for total in np.flatnonzero(_alike(few, few[list(parts)].sum(axis=0))).tolist():
             if total in parts or not spread[total] or any(total == t for t, _ in found):
                 continue
-            if _same(few[total], quick) and _same(values[total], values[list(parts)].sum(axis=0)):
+            if _same(values[total], values[list(parts)].sum(axis=0)):
                 found.append((total, parts))
                 break
     return found
@@ -277,8 +281,8 @@ def _products(values: Floats, whole: list[bool]) -> list[tuple[int, int, int]]:
         for price in range(k):
             if price == quantity or (whole[price] and price < quantity):
                 continue
-            for product in range(k):
-                if product in (price, quantity) or not _same(few[product], few[quantity] * few[price]):
+            for product in np.flatnonzero(_alike(few, few[quantity] * few[price])).tolist():
+                if product in (price, quantity):
                     continue
                 if _same(values[product], values[quantity] * values[price]):
                     found.append((product, quantity, price))

@@ -68,17 +68,17 @@ def words(name: str, clean: pl.Series, present: pl.Series) -> Typed:
     few = len(present) < 2 * FEW_VALUES and distinct <= FEW_VALUES and distinct < len(present)
     short = few and max(int(n) for n in values.str.len_chars()) <= 40
     if distinct <= CATEGORY_MOST and (distinct <= len(present) / 2 or short):
-        return category(clean, present, (_PLACE.search(name) and Kind.PLACE) or None, pattern, name)
+        return category(clean, values, (_PLACE.search(name) and Kind.PLACE) or None, pattern, name)
     spaces = bool(present.str.contains(r"\s").any())
     longest = max((int(n) for n in present.str.len_chars().unique()), default=0)
     if distinct == len(present) and len(present) >= 10 and longest <= 40 and not spaces:
-        return Typed(Kind.IDENTIFIER, clean, "every cell is different")
+        return Typed(Kind.IDENTIFIER, clean, "every cell is different", distinct=distinct)
     if identifies(name) and not spaces:
-        return Typed(Kind.IDENTIFIER, clean, "codes under an identifier's name")
+        return Typed(Kind.IDENTIFIER, clean, "codes under an identifier's name", distinct=distinct)
     reason = "one text" if distinct == 1 else f"{distinct:,} different texts"
     if _PLACE.search(name) and longest <= 60:
-        return Typed(Kind.PLACE, clean, f"{reason} under a place's name", pattern=pattern)
-    return Typed(Kind.TEXT, clean, reason, pattern=pattern)
+        return Typed(Kind.PLACE, clean, f"{reason} under a place's name", pattern=pattern, distinct=distinct)
+    return Typed(Kind.TEXT, clean, reason, pattern=pattern, distinct=distinct)
 
 
 def category(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from bisect import bisect_right
 from dataclasses import dataclass
 
 from rapidfuzz import process
@@ -54,33 +55,42 @@ def clusters(counts: dict[str, int]) -> list[Cluster]:
     keys = [key for key in by_key if len(key) >= LETTERS[0][0]]
     totals = {key: sum(counts[t] for t in by_key[key]) for key in keys}
     joined: dict[str, str] = {}
+    digits = {key: _digits(key) for key in keys}
     ordered: dict[tuple[object, ...], list[str]] = {}
     for key in keys:
-        ordered.setdefault((*sorted(key.split()), *_digits(key)), []).append(key)
+        ordered.setdefault((*sorted(key.split()), *digits[key]), []).append(key)
     for same in ordered.values():
         most = max(same, key=lambda k: totals[k])
         joined |= {key: most for key in same if key != most}
-    targets = set(joined.values())
-    for key in sorted(keys, key=lambda k: totals[k]):
-        slips = max(n for least, n in LETTERS if len(key) >= least)
-        if key in joined or key in targets:
-            continue
-        for other, _, _ in process.extract(key, keys, scorer=OSA.distance, score_cutoff=slips, limit=5):
-            if (
-                other != key
-                and other not in joined
-                and totals[other] >= 3 * totals[key]
-                and _digits(key) == _digits(other)
-            ):
-                joined[key] = other
-                targets.add(other)
-                break
+    _join_slips(keys, totals, digits, joined)
     common = {key: max(texts, key=lambda t: (counts[t], t)) for key, texts in by_key.items()}
     groups: dict[str, list[str]] = {}
     for key, other in joined.items():
         groups.setdefault(common[other], []).extend(by_key[key])
     near = [_cluster([kept, *texts], counts, False) for kept, texts in groups.items()]
     return sorted(found + near, key=lambda c: (not c.surely, -sum(n for _, n in c.spellings)))
+
+
+def _join_slips(
+    keys: list[str], totals: dict[str, int], digits: dict[str, tuple[str, ...]], joined: dict[str, str]
+) -> None:
+    """Join rare keys to a much more frequent one that differs by a letter or so and has the same digits."""
+    targets = set(joined.values())
+    # the more frequent first: only those are what a rare one may stand for
+    by_digits: dict[tuple[str, ...], list[str]] = {}
+    for key in sorted(keys, key=lambda k: -totals[k]):
+        by_digits.setdefault(digits[key], []).append(key)
+    for key in sorted(keys, key=lambda k: totals[k]):
+        same = by_digits[digits[key]]
+        if key in joined or key in targets or 3 * totals[key] > totals[same[0]]:
+            continue
+        slips = max(n for least, n in LETTERS if len(key) >= least)
+        frequent = same[: bisect_right(same, -3 * totals[key], key=lambda k: -totals[k])]
+        for other, _, _ in process.extract(key, frequent, scorer=OSA.distance, score_cutoff=slips, limit=5):
+            if other not in joined:
+                joined[key] = other
+                targets.add(other)
+                break
 
 
 def exact(text: str) -> str:
@@ -91,15 +101,17 @@ def exact(text: str) -> str:
     >>> exact("5.6 mm"), exact("C++"), exact("A-")
     ('5.6 mm', 'c++', 'a-')
     """
-    plain = unicodedata.normalize("NFKD", text.casefold().replace("−", "-"))
-    letters = "".join(c for c in plain if not unicodedata.combining(c)).strip()
+    letters = text.casefold().replace("−", "-")
+    if not letters.isascii():
+        letters = "".join(c for c in unicodedata.normalize("NFKD", letters) if not unicodedata.combining(c))
+    letters = letters.strip()
     # a stop between digits belongs to the number, a sign at the end to what it is of
     letters = re.sub(r"(?<!\d)[.,;:'’\"()_/-](?=\S)|[.,;:'’\"()_/](?!\d)|(?<=\D)-(?=\s)", " ", letters)
     return " ".join(letters.split())
 
 
-def _digits(text: str) -> list[str]:
-    return re.findall(r"\d+|[-+<>%#&*=]", text)
+def _digits(text: str) -> tuple[str, ...]:
+    return tuple(re.findall(r"\d+|[-+<>%#&*=]", text))
 
 
 def _cluster(texts: list[str], counts: dict[str, int], surely: bool) -> Cluster:

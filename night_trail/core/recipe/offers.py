@@ -18,7 +18,7 @@ from night_trail.core.recipe.apply import currency
 from night_trail.core.recipe.clusters import MOST_VALUES, Cluster, clusters
 from night_trail.core.recipe.several import MOST_YES_NO, several
 from night_trail.core.recipe.units import LONGEST, mixed
-from night_trail.core.table import Coded, Column, Kind, as_text, largest, on_axis
+from night_trail.core.table import Coded, Column, Counted, Kind, as_text, counted_texts, largest, on_axis
 
 MOST_ODD = 0.4
 """The share of cells that may not fit where text is offered to be read as a number or a date."""
@@ -45,14 +45,15 @@ def column_offers(column: Column, cells: pl.Series) -> tuple[Remedy, ...]:
         hidden = _mostly(column, cells)
     if hidden:
         found.append(hidden)
-    if column.kind in (Kind.CATEGORY, Kind.TEXT) and (units := _units(column, cells)):
+    texts = counted_texts(cells) if column.kind in (Kind.CATEGORY, Kind.PLACE, Kind.TEXT) else None
+    if texts and column.kind != Kind.PLACE and (units := _units(column, texts)):
         found.insert(0, units)
     if column.kind.numeric and (sentinel := _sentinel(column, cells)):
         found.append(sentinel)
-    if column.kind in (Kind.CATEGORY, Kind.PLACE, Kind.TEXT) and 1 < column.distinct <= MOST_VALUES:
+    if texts and 1 < column.distinct <= MOST_VALUES:
         found += _spellings(column, cells)
-    if column.kind in (Kind.CATEGORY, Kind.PLACE, Kind.TEXT) and not column.once:
-        found += _several(column, cells)
+    if texts and not column.once:
+        found += _several(column, cells, texts)
     if (blanks := _blocks(column, cells)) is not None:
         found.append(blanks)
     if column.missing < len(cells) and column.distinct == 1 and len(cells) > 1:
@@ -152,9 +153,9 @@ def _blocks(column: Column, cells: pl.Series) -> Remedy | None:
     return Remedy(f"Fill its {counted(column.missing, 'blank')} from above", s.FillDown(column.name))
 
 
-def _units(column: Column, cells: pl.Series) -> Remedy | None:
+def _units(column: Column, texts: Counted) -> Remedy | None:
     """Return the offer to bring amounts in several units to one, saying what is taken as what."""
-    held = mixed(cells)
+    held = mixed(texts)
     if held is None:
         return None
     if not held.unit:
@@ -167,9 +168,9 @@ def _units(column: Column, cells: pl.Series) -> Remedy | None:
     return Remedy(text, s.ReadUnits(column.name, held.unit, held.plain))
 
 
-def _several(column: Column, cells: pl.Series) -> list[Remedy]:
+def _several(column: Column, cells: pl.Series, texts: Counted) -> list[Remedy]:
     """Return the two ways to take apart cells that hold several values."""
-    held = several(cells)
+    held = several(texts, cells.null_count())
     if held is None:
         return []
     few = held.values[:MOST_YES_NO]

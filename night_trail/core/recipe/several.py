@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from night_trail.core.table import counted_texts
+from night_trail.core.table import Counted
 
 MARKS = ("|", ";", ",", "/")
 """What may stand between the values of a cell, the surest first."""
@@ -37,20 +37,22 @@ class Several:
     rows: int
 
 
-def several(cells: pl.Series) -> Several | None:
+def several(counted: Counted, missing: int) -> Several | None:
     """Return how the cells of a text column hold several values each, or None where they do not.
+
+    ``counted`` are its texts with their counts; ``missing`` cells keep their rows.
 
     Values must be short, recur, and be free in their order: the second of one cell stands first in
     another. So "Tarn, upper" or "Reed, Anna" are one value and "moths, beetles" are two.
     """
-    texts, times = counted_texts(cells)
+    texts, times = counted
     part, weights = texts.head(LOOKED_AT), times.head(LOOKED_AT)
     if len(texts) < 3 or int(texts.head(200).str.len_chars().sum()) > 200 * 5 * LONGEST:
         return None
     for mark in MARKS:
         held = int(weights.filter(part.str.contains(mark, literal=True)).sum())
         if held >= LEAST_SEVERAL * int(weights.sum()) and _free(parted(part, mark), weights):
-            return _counted(parted(texts, mark), times, mark, cells.null_count())
+            return _counted(parted(texts, mark), times, mark, missing)
     return None
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from night_trail.core.table import counted_texts
+from night_trail.core.table import Counted
 
 LOOKED_AT = 20_000
 """Different texts that are looked at."""
@@ -78,23 +78,27 @@ def amount(text: str) -> tuple[float, str] | None:
     return float(figure), unit
 
 
-def mixed(cells: pl.Series) -> Mixed | None:
-    """Return how the cells of a text column mix units of one dimension, or None where they do not."""
-    texts, times = (found.head(LOOKED_AT).to_list() for found in counted_texts(cells))
+def mixed(counted: Counted) -> Mixed | None:
+    """Return how a text column mixes units of one dimension, or None where it does not.
+
+    ``counted`` are its texts with their counts, the most frequent first.
+    """
+    texts, times = (found.head(LOOKED_AT).to_list() for found in counted)
     whole = sum(times)
     if not whole or len(texts[0]) > LONGEST or not any(char.isdigit() for char in texts[0]):
         return None
     read: dict[str, list[tuple[float, int]]] = {}
-    feet = 0
+    feet = unread = 0
     for text, n in zip(texts, times, strict=True):
-        if len(text) > LONGEST:
-            continue
-        if (found := amount(text)) is not None:
+        found = amount(text) if len(text) <= LONGEST else None
+        if found is not None:
             read.setdefault(found[1], []).append((found[0], n))
             feet += n if _FEET.match(text.strip().lower()) else 0
+            continue
+        unread += n
+        if whole - unread < LEAST_READ * whole:
+            return None
     often = {unit: sum(n for _, n in each) for unit, each in read.items()}
-    if sum(often.values()) < LEAST_READ * whole:
-        return None
     if set(often) == {""}:
         commas = [text for text in texts if "," in text]
         points = [text for text in texts if "." in text]

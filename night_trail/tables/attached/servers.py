@@ -145,4 +145,4 @@ def away(error: BaseException, kept: Database) -> NightTrailError:
     with suppress(Unopened):
         secret = open_seal(kept.secret)
         reason = reason.replace(secret, "…") if secret else reason
-    return NightTrailError(f"The database does not answer ({reason[:160].rstrip('.')})", kept.name, AGAIN)
+    return NightTrailError(f"The database cannot be opened ({reason[:160].rstrip('.')})", kept.name, AGAIN)
