@@ -17,6 +17,7 @@ from night_trail.core.calling import Vocabulary
 from night_trail.core.errors import BadQuestion
 from night_trail.core.many import Stands, tallied
 from night_trail.core.moments import DAY, year_starts
+from night_trail.core.stats.ordering import by_places
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -162,6 +163,8 @@ class Ordered:
     @classmethod
     def of(cls, values: Floats) -> Ordered:
         """Return numbers in order, NaN left out."""
+        if (found := by_places(values)) is not None:
+            return cls(*found)
         axis = pl.Series(values).fill_nan(None)
         present = len(axis) - axis.null_count()
         order = axis.arg_sort(nulls_last=True).head(present)

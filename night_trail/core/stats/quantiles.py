@@ -9,7 +9,7 @@ import numpy as np
 from scipy import special
 
 from night_trail.core.stats.intervals import Z95
-from night_trail.core.table import Floats, Ints
+from night_trail.core.table import Bools, Floats
 
 
 def quantiles(ascending: Floats, at: tuple[float, ...]) -> Floats:
@@ -67,20 +67,18 @@ def summary(ascending: Floats) -> Summary | None:
     )
 
 
-def middle_of_part(ascending: Floats, running: Ints) -> float | None:
+def middle_of_part(ascending: Floats, part: Bools) -> float | None:
     """Return the median of a part of sorted values, or None where the part is empty.
 
-    ``running`` counts how many of the values up to each place belong to the
-    part; the median is then found by bisection, without picking the part out.
+    ``part`` says which of the values belong to it; both have shape (values,).
 
-    >>> middle_of_part(np.array([1.0, 2.0, 3.0, 9.0]), np.array([0, 1, 1, 2]))
+    >>> middle_of_part(np.array([1.0, 2.0, 3.0, 9.0]), np.array([False, True, False, True]))
     5.5
     """
-    n = int(running[-1]) if len(running) else 0
-    if n == 0:
+    at = np.flatnonzero(part)
+    if not len(at):
         return None
-    ranks = ((n - 1) // 2 + 1, n // 2 + 1)
-    low, high = ascending[np.searchsorted(running, ranks)]
+    low, high = ascending[at[[(len(at) - 1) // 2, len(at) // 2]]]
     return float(low + (high - low) / 2)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from dataclasses import dataclass
 
@@ -132,7 +133,6 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
     # bins and the overall figures need all groups together in one order
     whole = together(rows, question.column, found)
     at, lit = whole.values, whole.lit
-    running = None if lit is None else np.cumsum(lit, dtype=np.int64)
     overall = summary(at)
     edges, width, calendar = _edges(question, column, at, overall)
     spans = np.diff(edges)
@@ -151,8 +151,8 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
         calendar=calendar,
         even=question.scale == "log" or len(spans) < 2 or bool(np.ptp(spans) <= 1e-6 * spans[0]),
         overall=overall,
-        lit_middle=None if running is None else middle_of_part(at, running),
-        rest_middle=None if running is None else middle_of_part(at, np.arange(1, len(at) + 1) - running),
+        lit_middle=None if lit is None else middle_of_part(at, lit),
+        rest_middle=None if lit is None else middle_of_part(at, ~lit),
         humps=_humps(column, free, rows) if alone and question.scale != "log" else (),
         not_positive=left,
         hues=hues(rows, groups),
@@ -199,7 +199,7 @@ def _counted(member: Member, edges: Floats) -> HistogramGroup:
     cuts = binning.cuts(member.values, edges)
     lit = None
     if member.lit is not None:
-        lit = np.diff(np.concatenate([[0], np.cumsum(member.lit, dtype=np.int64)])[cuts])
+        lit = np.array([np.count_nonzero(member.lit[a:b]) for a, b in itertools.pairwise(cuts)])
     middle = float(quantiles(member.values, (0.5,))[0]) if len(member.values) else None
     return HistogramGroup(np.diff(cuts), lit, len(member.values), middle)
 
