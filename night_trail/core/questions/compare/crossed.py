@@ -19,7 +19,10 @@ from night_trail.core.questions.shared.group_figures import GroupFigure, figures
 from night_trail.core.questions.shared.measures import ADDS_UP, plain_figures
 from night_trail.core.questions.shared.ranking import can_rank, ranked_grouping
 from night_trail.core.rows import Rows
-from night_trail.core.table import Column
+from night_trail.core.table import Column, Ints
+
+MOST_COUNTED = 4_000_000
+"""Pairs that could be at most where each is counted; of more the rows are sorted."""
 
 MOST_LANES, MOST_SERIES, MOST_GRID = 20, 7, 20
 
@@ -140,7 +143,7 @@ def _extremes(question: Compare, rows: Rows, *found: Grouping) -> tuple[ExtremeP
         (a, a_labels), (b, b_labels) = sides
         assert a is not None and b is not None  # noqa: S101  (grouped by columns)
         pairs = np.where((a < 0) | (b < 0), -1, a.astype(np.int64) * len(b_labels) + b)
-        seen, dense = np.unique(pairs, return_inverse=True)
+        seen, dense = _used(pairs, len(a_labels) * len(b_labels))
         without = int(len(seen) > 0 and seen[0] < 0)
         codes = (dense - without).astype(np.int32)
         got = plain_figures(
@@ -158,6 +161,19 @@ def _extremes(question: Compare, rows: Rows, *found: Grouping) -> tuple[ExtremeP
 
     (both,) = rows.remember(("extremes", question.measure, names, question.least), lambda: (made(),))
     return both
+
+
+def _used(pairs: Ints, wide: int) -> tuple[Ints, Ints]:
+    """Return the pairs that occur, ascending, and the place of each row's pair among them.
+
+    ``pairs`` has shape (rows,), from −1 to ``wide`` − 1.
+    """
+    if wide > MOST_COUNTED:
+        seen, dense = np.unique(pairs, return_inverse=True)
+        return np.asarray(seen), np.asarray(dense)
+    # counting asks for no order of all rows
+    held = np.bincount(pairs + 1, minlength=wide + 1) > 0
+    return np.flatnonzero(held) - 1, (np.cumsum(held) - 1)[pairs + 1]
 
 
 def _crossed(first: Grouping, second: Grouping) -> Grouping:
