@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
+Side = Literal["left", "right"]
 
 
 @dataclass(frozen=True)
@@ -51,7 +52,22 @@ class Runs:
         if isinstance(at, slice):
             begins, end, _ = at.indices(self._n)
             return Runs(self._values, self._ends, self._begins + begins, max(end - begins, 0))
-        return self._values[np.searchsorted(self._ends, np.asarray(at) + self._begins, side="right")]
+        places = np.asarray(at)
+        places = np.where(places < 0, places + self._n, places) + self._begins
+        return self._values[np.searchsorted(self._ends, places, side="right")]
+
+    def place(self, value: float, side: Side) -> int:
+        """Return how many of the values lie below another, or at it too on the ``right`` of it."""
+        cells = int(np.searchsorted(self._values, value, side=side))
+        before = int(self._ends[cells - 1]) if cells else 0
+        return min(max(before - self._begins, 0), self._n)
+
+
+def place_in(ascending: Floats | Runs, value: float, side: Side = "left") -> int:
+    """Return how many values lie below another, or at it too; ``ascending`` has shape (values,)."""
+    if isinstance(ascending, Runs):
+        return ascending.place(value, side)
+    return int(np.searchsorted(ascending, value, side=side))
 
 
 def tallied(codes: npt.NDArray[np.integer[Any]], width: int, stands: Stands | None = None) -> Ints:

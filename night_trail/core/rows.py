@@ -19,6 +19,7 @@ from night_trail.core.table import Bools, Floats, Ints, Table
 
 Codes = npt.NDArray[np.int32]
 T = TypeVar("T")
+Cell = TypeVar("Cell", bound=np.generic)
 
 
 @dataclass(frozen=True)
@@ -26,12 +27,34 @@ class Measured:
     """The kept, present cells of a measured column, ascending; where grouped, within each group.
 
     ``lit`` says which of them are lit and ``codes`` which group each belongs
-    to, None where nothing is lit or nothing is grouped.
+    to, None where nothing is lit or nothing is grouped. ``n`` is how many rows each stands for, None
+    where each is a row.
     """
 
     values: Floats
     lit: Bools | None
     codes: Codes | None
+    n: Ints | None = None
+
+    def at(self, which: Bools | Ints) -> Measured:
+        """Return some of the cells, in the order they are named in."""
+
+        def of(part: npt.NDArray[Cell] | None) -> npt.NDArray[Cell] | None:
+            return None if part is None else part[which]
+
+        return Measured(self.values[which], of(self.lit), of(self.codes), of(self.n))
+
+    @property
+    def rows(self) -> int:
+        """How many rows they are."""
+        return len(self.values) if self.n is None else int(self.n.sum())
+
+    @property
+    def rows_lit(self) -> int | None:
+        """How many of the rows are lit; None where nothing is."""
+        if self.lit is None:
+            return None
+        return int(np.count_nonzero(self.lit)) if self.n is None else int(self.n[self.lit].sum())
 
 
 def _bytes_of(value: Any) -> int:
@@ -199,7 +222,9 @@ class Rows:
 
         def lit_up() -> Measured:
             values, order, codes = self.remember(("measured", key), lambda: self._in_order(name, group))
-            return Measured(values, None if self.lit is None else self.lit[order], codes)
+            stands = self.table.stands()
+            n = None if stands is None else np.rint(stands.n[order]).astype(np.int64)
+            return Measured(values, None if self.lit is None else self.lit[order], codes, n)
 
         return self.remember_lit(key, lit_up)
 
@@ -221,4 +246,4 @@ class Rows:
 
     def present(self, name: str) -> int:
         """Return how many kept rows have the column."""
-        return len(self.measured(name).values)
+        return self.measured(name).rows

@@ -16,6 +16,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from night_trail.core.attached import roll
 from night_trail.core.attached.answering import is_scaled, part_answer, roll_for, whole_answer
 from night_trail.core.attached.engine import Attached
 from night_trail.core.attached.fields import fields_of
@@ -55,7 +56,7 @@ from night_trail.core.table import Table
 from tests.golden import PICTURES, table_of
 
 FROM_THE_PART = {
-    *("boxes", "density", "running", "strip", "cloud", "each", "panels", "together", "stages"),
+    *("density", "running", "strip", "cloud", "each", "panels", "together", "stages"),
     *("kin", "place", "place hexagons", "drives", "opened", "rules", "changed", "held", "coefficients"),
     *("what is left", "stands", "differ", "calendar"),
 }
@@ -369,3 +370,34 @@ def test_no_rows_and_one_row(tmp_path: Path) -> None:
     one = kept.told(Compare(Measure("mean", "v"), "g"), (Between("v", 2.0, None),))
     assert [(g.label, g.value, g.low) for g in one.groups] == [("b", 2.5, None)]
     assert kept.attached.cells(Roll(), kept.fetch)["n"].to_list() == [4]
+
+
+@pytest.mark.parametrize("shape", ["boxes", "letters"])
+@pytest.mark.parametrize("across", [None, "depot", "line"])
+@pytest.mark.parametrize("scale", ["plain", "log"])
+def test_boxes_of_all_rows_are_those_of_the_rows_with_every_point_beyond(
+    buses: Kept, shape: Any, across: str | None, scale: Any
+) -> None:
+    lit = Between("rain_mm", 2.0, None)
+    for column in ("late_min", "boardings"):
+        question = Spread(column, across=across, shape=shape, scale=scale)
+        for only in ((), (OneOf("festival", ("yes",)),)):
+            want, got = answer(question, Rows(buses.whole, only, lit)), buses.told(question, only, lit)
+            assert want.basis == got.basis and want.not_positive == got.not_positive
+            assert want.boxes == got.boxes and want.apart == got.apart
+            assert (want.low, want.high, want.lowest, want.highest) == (
+                got.low,
+                got.high,
+                got.lowest,
+                got.highest,
+            )
+
+
+def test_values_too_many_to_be_kept_apart_are_boxes_of_the_part(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    rng = np.random.default_rng(4)
+    kept = Kept(tmp_path, pl.DataFrame({"x": rng.normal(size=3_000), "k": rng.integers(0, 3, 3_000)}))
+    monkeypatch.setattr(roll, "MOST_APART", 1_000)
+    with pytest.raises(Beyond, match="too many different values"):
+        kept.told(Spread("x", shape="boxes"), (), None)

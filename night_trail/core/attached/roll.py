@@ -46,6 +46,9 @@ from night_trail.core.questions.spread.question import Spread
 from night_trail.core.renaming import NAMES
 from night_trail.core.table import Column, Kind, Table
 
+Binned = tuple[tuple[str, tuple[float, ...]], ...]
+"""Columns of which only the place between edges is kept, with the edges."""
+
 MOST_CELLS = 2_000_000
 """Cells that are brought at most."""
 
@@ -78,7 +81,7 @@ class Roll(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     products: tuple[tuple[str, str], ...] = ()
     truths: tuple[Condition, ...] = ()
     where: tuple[Condition, ...] = ()
-    bins: tuple[tuple[str, tuple[float, ...]], ...] = ()
+    bins: Binned = ()
 
 
 class _Needs:
@@ -157,6 +160,20 @@ class _Needs:
             raise Beyond(f"“{column.name}” is {column.kind}", self.table.name)
         self.measured[column.name] = None
 
+    def spread(self, question: Spread, edges: tuple[float, ...]) -> Binned:
+        """Keep the values of a column apart, or only their places between edges, which are returned then."""
+        apart = keeps_values(question, self.table)
+        if is_ranked(question) and not apart:
+            wanted = "has too many different values to rank them all"
+            raise Beyond(f"“{question.column}” {wanted}", self.table.name)
+        if apart:
+            self.keys[question.column] = None
+        if question.across is not None:
+            self.named(question.across)
+            if question.across in self.times:
+                raise Beyond(f"“{question.across}” is cut into bands by its values", self.table.name)
+        return () if apart else ((question.column, edges),)
+
     def times_of_stocks(self) -> None:
         """Keep the days at which a stock that is summed was taken: its sum says how many there are."""
         for name in self.stocks:
@@ -187,7 +204,9 @@ def measures_in(value: object) -> list[Measure]:
 
 def check_kind(question: Question) -> None:
     """Refuse questions whose figures do not follow from cells."""
-    if not (isinstance(question, ROLLED_UP) or is_binned(question) or is_bars(question)):
+    if not (
+        isinstance(question, ROLLED_UP) or is_binned(question) or is_bars(question) or is_ranked(question)
+    ):
         raise Beyond(f"“{kind_of(question).way}” needs the rows themselves")
     if isinstance(question, OverTime) and question.until is not None:
         raise Beyond("What is under way needs the rows themselves")
@@ -200,6 +219,11 @@ def is_bars(question: Question) -> bool:
     return isinstance(question, Spread) and question.shape == "bars"
 
 
+def is_ranked(question: Question) -> TypeGuard[Spread]:
+    """Whether a question asks for the quarters of values, and what lies beyond them."""
+    return isinstance(question, Spread) and not question.angles and question.shape in ("boxes", "letters")
+
+
 def is_binned(question: Question) -> TypeGuard[Spread]:
     """Whether a question asks how many rows lie between edges."""
     if not isinstance(question, Spread) or question.angles:
@@ -208,7 +232,7 @@ def is_binned(question: Question) -> TypeGuard[Spread]:
 
 
 def keeps_values(question: Spread, table: Table) -> bool:
-    """Whether a histogram is told by its values kept apart, and not by edges alone."""
+    """Whether a spread is told by its values kept apart, and not by edges alone."""
     column = table.column(question.column)
     return column.distinct <= MOST_APART and not column.kind.temporal
 
@@ -232,16 +256,9 @@ def roll_of(
     """
     check_kind(question)
     needs = _Needs(table)
-    bins: tuple[tuple[str, tuple[float, ...]], ...] = ()
-    if is_binned(question):
-        if keeps_values(question, table):
-            needs.keys[question.column] = None
-        else:
-            bins = ((question.column, edges),)
-        if question.across is not None:
-            needs.named(question.across)
-            if question.across in needs.times:
-                raise Beyond(f"“{question.across}” is cut into bands by its values", table.name)
+    bins: Binned = ()
+    if is_ranked(question) or is_binned(question):
+        bins = needs.spread(question, edges)
     else:
         needs.of(question)
     named = {name for c in needs.conditions for name in columns_of(c)}

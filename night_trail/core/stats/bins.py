@@ -8,6 +8,7 @@ from typing import cast
 
 import numpy as np
 
+from night_trail.core.many import Runs, place_in
 from night_trail.core.moments import MEAN_SECONDS, MONDAY, GrainName, numbered, starts
 from night_trail.core.stats.quantiles import quantiles
 from night_trail.core.table import Floats, Ints
@@ -172,7 +173,7 @@ class Window:
 FEW_FAR, MOST_FAR, SQUEEZED = 0.01, 0.1, 0.05
 
 
-def window(ascending: Floats, low_whisker: float, high_whisker: float) -> Window:
+def window(ascending: Floats | Runs, low_whisker: float, high_whisker: float) -> Window:
     """Return what to draw bin by bin, leaving out far tails that would squeeze the rest.
 
     ``ascending`` is sorted. A tail is gathered where it lies further from the whiskers' middle than
@@ -183,10 +184,7 @@ def window(ascending: Floats, low_whisker: float, high_whisker: float) -> Window
     Shape (n,) without NaN, in the column's unit, as the whiskers are.
     """
     near_low, near_high = _near(low_whisker, high_whisker)
-    outside = (
-        int(np.searchsorted(ascending, near_low)),
-        len(ascending) - int(np.searchsorted(ascending, near_high)),
-    )
+    outside = (place_in(ascending, near_low), len(ascending) - place_in(ascending, near_high))
     ends = (float(ascending[0]), float(ascending[-1]))
     return _kept(ends, (low_whisker, high_whisker), outside, len(ascending))
 

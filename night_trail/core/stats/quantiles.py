@@ -8,11 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special
 
+from night_trail.core.many import Runs, place_in
 from night_trail.core.stats.intervals import Z95
 from night_trail.core.table import Bools, Floats
 
 
-def quantiles(ascending: Floats, at: tuple[float, ...]) -> Floats:
+def quantiles(ascending: Floats | Runs, at: tuple[float, ...]) -> Floats:
     """Return quantiles by linear interpolation, type 7 of Hyndman & Fan (1996).
 
     Parameters
@@ -102,7 +103,7 @@ class BoxFigures:
     above: int
 
 
-def box(ascending: Floats) -> BoxFigures:
+def box(ascending: Floats | Runs) -> BoxFigures:
     """Return the figures of a box plot.
 
     Whiskers reach to the furthest value within 1.5 interquartile ranges of
@@ -116,8 +117,7 @@ def box(ascending: Floats) -> BoxFigures:
     """
     q1, median, q3 = (float(q) for q in quantiles(ascending, (0.25, 0.5, 0.75)))
     reach = 1.5 * (q3 - q1)
-    below = int(np.searchsorted(ascending, q1 - reach, side="left"))
-    inside = int(np.searchsorted(ascending, q3 + reach, side="right"))
+    below, inside = place_in(ascending, q1 - reach), place_in(ascending, q3 + reach, "right")
     low = min(float(ascending[below]), q1) if below < inside else q1
     high = max(float(ascending[inside - 1]), q3) if below < inside else q3
     half_notch = 1.57 * (q3 - q1) / math.sqrt(len(ascending))
@@ -135,7 +135,7 @@ def box(ascending: Floats) -> BoxFigures:
     )
 
 
-def middles_apart(first: Floats, second: Floats, groups: int) -> bool:
+def middles_apart(first: Floats | Runs, second: Floats | Runs, groups: int) -> bool:
     """Whether the median of the first lies above that of the second beyond chance, of so many groups.
 
     The two are the extremes of ``groups`` looked at: their distribution-free intervals (order
@@ -144,7 +144,7 @@ def middles_apart(first: Floats, second: Floats, groups: int) -> bool:
     """
     z = float(special.ndtri(1 - 0.025 / math.comb(groups, 2))) / math.sqrt(2)
 
-    def end(values: Floats, side: int) -> float:
+    def end(values: Floats | Runs, side: int) -> float:
         at = (len(values) - 1) / 2 + side * z * math.sqrt(len(values)) / 2
         at = math.floor(at) if side < 0 else math.ceil(at)
         return float(values[at]) if 0 <= at < len(values) else side * math.inf
@@ -152,7 +152,7 @@ def middles_apart(first: Floats, second: Floats, groups: int) -> bool:
     return end(first, -1) > end(second, 1)
 
 
-def letter_values(ascending: Floats) -> tuple[tuple[float, float], ...]:
+def letter_values(ascending: Floats | Runs) -> tuple[tuple[float, float], ...]:
     """Return letter values from the fourths outwards: (low, high) pairs at depths halved again and again.
 
     As many as stay trustworthy (Hofmann, Wickham & Kafadar 2017): each beyond

@@ -9,6 +9,7 @@ import numpy as np
 
 from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf, between
 from night_trail.core.language.numbers import stretch, value
+from night_trail.core.many import Runs
 from night_trail.core.moments import DAY
 from night_trail.core.rows import Codes, Measured, Rows
 from night_trail.core.stats.bins import CALENDAR_SECONDS, calendar_edges, even_edges, round_width, window
@@ -211,18 +212,15 @@ def _banded(rows: Rows, across: str, most: int) -> Grouping:
     return Grouping(column, tuple(groups), codes)
 
 
-def basis_of(rows: Rows, column: str, used: int, lit: Bools | None, left: int = 0) -> Basis:
-    """Return how many rows an answer rests on: ``used`` of them, ``left`` have no place on its scale.
-
-    ``lit`` has shape (rows of the table,), None where the lantern is out.
-    """
+def basis_of(rows: Rows, column: str, found: Measured, left: int = 0) -> Basis:
+    """Return how many rows an answer rests on: those ``found``; ``left`` have no place on its scale."""
     present = rows.present(column)
     return Basis(
         rows=rows.n,
-        used=used,
+        used=found.rows,
         missing=rows.n - present,
-        groupless=present - used - left,
-        lit=None if lit is None else int(np.count_nonzero(lit)),
+        groupless=present - found.rows - left,
+        lit=found.rows_lit,
         table_rows=rows.table.n,
     )
 
@@ -242,24 +240,35 @@ def together(rows: Rows, column: str, found: Measured) -> Measured:
     if len(plain.values) == len(found.values):
         return plain  # no row lacks a group
     order = np.argsort(found.values, kind="stable")
-    return Measured(found.values[order], None if found.lit is None else found.lit[order], None)
+    return replace(found.at(order), codes=None)
 
 
 @dataclass(frozen=True)
 class Member:
-    """The ascending values of one group, and which of them are lit."""
+    """The ascending values of one group, which of them are lit, and how many rows each stands for."""
 
     position: int
     values: Floats
     lit: Bools | None
+    n: Ints | None = None
+
+    @property
+    def each(self) -> Floats | Runs:
+        """The values, each as often as it stands for a row."""
+        return self.values if self.n is None else Runs.of(self.values, self.n)
 
 
 def members_of(found: Measured, n_groups: int) -> list[Member]:
     """Return each group's part of a column's cells."""
     if found.codes is None:
-        return [Member(0, found.values, found.lit)]
+        return [Member(0, found.values, found.lit, found.n)]
     bounds = np.searchsorted(found.codes, np.arange(n_groups + 1))
     return [
-        Member(i, found.values[start:end], None if found.lit is None else found.lit[start:end])
+        Member(
+            i,
+            found.values[start:end],
+            None if found.lit is None else found.lit[start:end],
+            None if found.n is None else found.n[start:end],
+        )
         for i, (start, end) in enumerate(pairwise(bounds))
     ]

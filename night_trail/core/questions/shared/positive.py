@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Measured
 
@@ -13,8 +11,7 @@ def above_zero(question: Spread, found: Measured) -> tuple[Measured, int]:
     if question.scale != "log":
         return found, 0
     fits = found.values > 0
-    left = int(np.count_nonzero(~fits))
-    if not left:
+    if fits.all():
         return found, 0
-    lit = None if found.lit is None else found.lit[fits]
-    return Measured(found.values[fits], lit, None if found.codes is None else found.codes[fits]), left
+    kept = found.at(fits)
+    return kept, found.rows - kept.rows

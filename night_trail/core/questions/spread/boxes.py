@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from night_trail.core.conditions import Between, Condition, Missing, Not, iso, joined_all
+from night_trail.core.many import Runs, place_in
 from night_trail.core.questions.shared.basis import (
     Basis,
     Grouping,
@@ -106,8 +107,9 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     groups = grouping(rows, question.across, MOST_BOXES)
     cells, left = above_zero(question, measured(rows, question.column, groups))
     members = [m for m in members_of(cells, len(groups.groups)) if len(m.values)]
-    figures = [box(m.values) for m in members]
-    at = together(rows, question.column, cells).values
+    figures = [box(m.each) for m in members]
+    every = together(rows, question.column, cells)
+    at = Member(0, every.values, None, every.n).each
     lowest, highest = (float(at[0]), float(at[-1])) if len(at) else (0.0, 1.0)
     low, high = _window(question, at, figures) if len(at) else (lowest, highest)
     cell = (high - low) / min(CELLS, max(50, CELLS_IN_ALL // max(1, len(members))))
@@ -127,7 +129,7 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     return BoxesAnswer(
         question=question,
         column=column,
-        basis=basis_of(rows, question.column, len(at), cells.lit, left),
+        basis=basis_of(rows, question.column, cells, left),
         grouping=groups,
         boxes=tuple(found),
         low=low,
@@ -137,7 +139,7 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
         not_positive=left,
         apart=_apart(
             [
-                (figure.median, member.values)
+                (figure.median, member.each)
                 for member, figure in zip(members, figures, strict=True)
                 if not groups.groups[member.position].others
             ]
@@ -145,7 +147,7 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     )
 
 
-def _apart(groups: list[tuple[float, Floats]]) -> bool:
+def _apart(groups: list[tuple[float, Floats | Runs]]) -> bool:
     """Whether the extreme middles of groups differ beyond chance; each group as its middle and its values."""
     if len(groups) < 2:
         return False
@@ -153,7 +155,7 @@ def _apart(groups: list[tuple[float, Floats]]) -> bool:
     return middles_apart(high[1], low[1], len(groups))
 
 
-def _window(question: Spread, at: Floats, figures: list[BoxFigures]) -> tuple[float, float]:
+def _window(question: Spread, at: Floats | Runs, figures: list[BoxFigures]) -> tuple[float, float]:
     """Return the ends of the axis: far tails are left out as in a histogram, but no box and no whisker."""
     low, high = float(at[0]), float(at[-1])
     if question.ends == "open" or question.scale == "log":
@@ -166,7 +168,8 @@ def _window(question: Spread, at: Floats, figures: list[BoxFigures]) -> tuple[fl
 def _box(
     member: Member, label: str, figures: BoxFigures, axis: tuple[float, float, float], lettered: bool
 ) -> Box:
-    letters = letter_values(member.values) if lettered else ()
+    each = member.each
+    letters = letter_values(each) if lettered else ()
     if letters:
         # what lies beyond the outermost letters stands as points of its own
         low, high = letters[-1]
@@ -174,19 +177,28 @@ def _box(
             figures,
             low_whisker=low,
             high_whisker=high,
-            below=int(np.searchsorted(member.values, low, side="left")),
-            above=figures.n - int(np.searchsorted(member.values, high, side="right")),
+            below=place_in(each, low),
+            above=figures.n - place_in(each, high, "right"),
         )
+    # what lies beyond a whisker begins with a value: the cells of it are told by their rows alone
+    first, last = figures.below, figures.n - figures.above
     n_lit = None if member.lit is None else int(np.count_nonzero(member.lit))
+    lit = None
+    if member.lit is not None and n_lit:
+        lit = Member(0, member.values[member.lit], None, None if member.n is None else member.n[member.lit])
+    if member.n is not None:
+        ends = np.cumsum(member.n)
+        first, last = (int(np.searchsorted(ends, rows, side="right")) for rows in (first, last))
+        n_lit = None if member.lit is None else int(member.n[member.lit].sum())
     return Box(
         position=member.position,
         label=label,
         figures=figures,
         n_lit=n_lit,
-        lit=box(member.values[member.lit]) if member.lit is not None and n_lit else None,
+        lit=None if lit is None else box(lit.each),
         outlying=(
-            *_outlying(member, slice(0, figures.below), axis),
-            *_outlying(member, slice(figures.n - figures.above, None), axis),
+            *_outlying(member, slice(0, first), axis),
+            *_outlying(member, slice(last, None), axis),
         ),
         letters=letters,
     )
@@ -199,18 +211,19 @@ def _outlying(member: Member, where: slice, axis: tuple[float, float, float]) ->
         return ()
     low, high, cell = axis
     lit = np.zeros(len(beyond), dtype=np.bool_) if member.lit is None else member.lit[where]
+    n = np.ones(len(beyond), dtype=np.int64) if member.n is None else member.n[where]
     cells = np.floor(beyond / cell) if cell > 0 else np.zeros(len(beyond))
     cells = np.where(beyond > high, np.inf, np.where(beyond < low, -np.inf, cells))
     starts = np.flatnonzero(np.concatenate([[True], cells[1:] != cells[:-1]]))
     ends = np.append(starts[1:], len(beyond))
-    lit_sums = np.add.reduceat(lit.astype(np.int64), starts)
+    sums, lit_sums = np.add.reduceat(n, starts), np.add.reduceat(np.where(lit, n, 0), starts)
     return tuple(
         Outlying(
             float(beyond[s]),
             float(beyond[e - 1]),
-            int(e - s),
+            int(count),
             int(k),
             int(np.sign(cells[s])) if np.isinf(cells[s]) else 0,
         )
-        for s, e, k in zip(starts, ends, lit_sums, strict=True)
+        for s, e, count, k in zip(starts, ends, sums, lit_sums, strict=True)
     )

@@ -89,7 +89,7 @@ def curves(question: Spread, rows: Rows) -> CurvesAnswer:
     return CurvesAnswer(
         question=question,
         column=column,
-        basis=basis_of(rows, question.column, len(at), found.lit, left),
+        basis=basis_of(rows, question.column, found, left),
         grouping=groups,
         hues=hues(rows, groups),
         curves=tuple(made),
