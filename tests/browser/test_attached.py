@@ -35,6 +35,8 @@ def test_a_picture_of_a_part_becomes_that_of_all_rows(page: Page, base: str) -> 
     expect(page.locator(".chip.lantern")).to_contain_text("lit:")
     expect(count).to_contain_text("all 1,618,500 rows")
     say(page, "walk_min by line as box plots")
+    expect(count).to_contain_text("all 1,618,500 rows", timeout=60_000)
+    say(page, "walk_min by line as a density curve")
     expect(count).to_contain_text(re.compile(r"from a part: [\d,]+ of 1,618,500 rows"))
     expect(page.locator("#cautions")).to_contain_text("needs the rows themselves")
     page.get_by_role("button", name="Rows", exact=True).click()

@@ -393,6 +393,10 @@ def test_boxes_of_all_rows_are_those_of_the_rows_with_every_point_beyond(
             )
 
 
+def test_boxes_of_the_part_are_not_taken_for_more_rows_than_they_are() -> None:
+    assert not is_scaled(Spread("late_min", shape="boxes")) and is_scaled(Spread("late_min"))
+
+
 def test_values_too_many_to_be_kept_apart_are_boxes_of_the_part(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

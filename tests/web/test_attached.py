@@ -8,6 +8,7 @@ import sqlite3
 import time
 import zipfile
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -403,7 +404,7 @@ def test_nothing_is_put_behind_attached_rows(
 
 
 def test_what_needs_the_rows_says_so_with_the_way_on(client: Client, owner: User, root: Path) -> None:
-    step = desk(owner, attached(client), "fare by line as box plots")
+    step = desk(owner, attached(client), "fare by line as a density curve")
     shown = page(client, step)
     assert "drawn at random" in shown and "needs the rows themselves" in shown
     assert 'id="pending"' not in shown
@@ -422,6 +423,28 @@ def test_a_fingerprint_follows_size_time_and_name(root: Path) -> None:
         fingerprint(parts)
 
 
+def test_an_engine_that_does_not_hear_at_once_is_broken_off_again() -> None:
+    class Deaf:
+        asked = 0
+
+        @property
+        def con(self) -> Deaf:
+            return self
+
+        def interrupt(self) -> None:
+            self.asked += 1
+
+        def to_pyarrow(self, expression: Any) -> Any:
+            while self.asked < 3:
+                time.sleep(0.01)
+            raise RuntimeError("interrupted")
+
+    deaf = Deaf()
+    with ThreadPoolExecutor(1) as hand, pytest.raises(opened.Stopped):
+        opened.Engine(hand, deaf, None, Where("depot", "taps")).run(None, lambda: False)
+    assert deaf.asked == 3
+
+
 def test_two_who_ask_the_same_have_it_counted_once(client: Client, owner: User, root: Path) -> None:
     table = attached(client)
     first, second = (desk(owner, table, "average fare by line") for _ in range(2))
@@ -433,7 +456,7 @@ def test_two_who_ask_the_same_have_it_counted_once(client: Client, owner: User, 
 def test_what_is_taken_along_says_which_rows_it_is_of(client: Client, owner: User, root: Path) -> None:
     table = attached(client)
     tale = Tale.objects.create(owner=owner, title="Fares")
-    for words in ("average fare by line", "fare by line as box plots"):
+    for words in ("average fare by line", "fare by line as a density curve"):
         step = desk(owner, table, words)
         page(client, step)
         add_stop(tale, cairn_at(step))

@@ -13,6 +13,7 @@ from night_trail.core.attached.roll import (
     check_kind,
     is_bars,
     is_binned,
+    is_ranked,
     keeps_values,
     measures_in,
     roll_of,
@@ -98,6 +99,8 @@ def is_scaled(question: Question) -> bool:
     """Whether all that a question figures are sums or counts, which a part has too little of."""
     if is_binned(question) or is_bars(question):
         return True
+    if is_ranked(question):
+        return False
     try:
         check_kind(question)
     except Beyond:

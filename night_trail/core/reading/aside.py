@@ -9,7 +9,6 @@ only: what comes out of a process that read a hostile file is never executed.
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import io
 import logging
 import os
@@ -38,6 +37,8 @@ logger = logging.getLogger(__name__)
 _LENGTH = struct.Struct(">Q")
 _MOST_FRAME = 8_000_000_000
 WIDE = 1 << 20
+"""Bytes of a pipe."""
+
 ASKED_EVERY = 0.5
 """Seconds after which somebody who waits is asked whether they still want the file."""
 _ERRORS: dict[str, type[NightTrailError]] = {
@@ -166,7 +167,9 @@ class _Process:
         )
         assert self._running.stdin is not None and self._running.stdout is not None  # noqa: S101  (pipes)
         self._to, self._out = self._running.stdin, self._running.stdout
-        with contextlib.suppress(OSError, AttributeError):
+        with contextlib.suppress(OSError, AttributeError, ImportError):
+            import fcntl  # noqa: PLC0415  (not on every system)
+
             # columns are large: a wider pipe, where there is one, takes fewer turns
             fcntl.fcntl(self._out, fcntl.F_SETPIPE_SZ, WIDE)
         self._ready = selectors.DefaultSelector()

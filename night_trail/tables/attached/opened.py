@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import time
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor, wait
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -64,7 +64,7 @@ class Engine:
                 if not waits():
                     raise Stopped("It was stopped", self._where.words)
             except BaseException:
-                self._interrupt()
+                self._break_off(answer)
                 raise
         if (error := answer.exception()) is not None:
             raise _said(error, self._where) from None
@@ -77,10 +77,13 @@ class Engine:
             "Keep only a part of the rows.",
         )
 
-    def _interrupt(self) -> None:
-        with contextlib.suppress(Exception):
-            held = self._connection.con
-            (held.cancel if hasattr(held, "cancel") else held.interrupt)()
+    def _break_off(self, answer: Future[Any]) -> None:
+        # what is asked between two pieces of an answer meets an idle engine, and is not heard
+        while not answer.done():
+            with contextlib.suppress(Exception):
+                held = self._connection.con
+                (held.cancel if hasattr(held, "cancel") else held.interrupt)()
+            wait([answer], LOOKED)
 
 
 @contextlib.contextmanager
@@ -169,7 +172,7 @@ def _served(kept: Database, where: Where) -> tuple[Any, Any]:
     import ibis  # noqa: PLC0415  (slow import)
 
     try:
-        connection = ibis.postgres.connect(database=kept.database, **reached(kept))
+        connection = ibis.postgres.connect(database=kept.database, **reached(kept, settings.ATTACH_SECONDS))
     except NightTrailError:
         raise
     except Exception as error:

@@ -6,6 +6,7 @@ from contextlib import suppress
 from typing import Any
 
 from django.conf import settings
+from django.db import IntegrityError, transaction
 
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.numbers import counted
@@ -48,7 +49,14 @@ def keep(owner: Any, name: str, host: str, database: str, user: str, secret: str
         raise NightTrailError(f"There are {MOST_DATABASES} databases already", "", "Forget one first.")
     found = Database(owner=owner, name=name, server=host, database=database, user=user, secret=seal(secret))
     tables_of(found)
-    found.save()
+    try:
+        # another tab may have been quicker
+        with transaction.atomic():
+            found.save()
+    except IntegrityError:
+        raise NightTrailError(
+            f"There is a database called {name} already", "", "Call it otherwise."
+        ) from None
     return found
 
 
@@ -69,8 +77,8 @@ def database_of(where: Where) -> Database:
     return found
 
 
-def reached(kept: Database) -> dict[str, Any]:
-    """Return how a database is opened: to read only, for as long as is allowed, in UTC."""
+def reached(kept: Database, seconds: int) -> dict[str, Any]:
+    """Return how a database is opened: to read only, for so many seconds a question, in UTC."""
     if kept.server not in hosts():
         raise NightTrailError(
             f"The server {kept.server} may not be reached any more",
@@ -86,7 +94,7 @@ def reached(kept: Database) -> dict[str, Any]:
         ) from None
     session = {
         "default_transaction_read_only": "on",
-        "statement_timeout": f"{settings.ATTACH_SECONDS * 1_000}",
+        "statement_timeout": f"{seconds * 1_000}",
         "timezone": "UTC",
     }
     return {
@@ -121,7 +129,7 @@ def tables_of(kept: Database) -> list[Found]:
     import psycopg  # noqa: PLC0415  (slow import)
 
     try:
-        with psycopg.connect(dbname=kept.database, **reached(kept)) as connection:
+        with psycopg.connect(dbname=kept.database, **reached(kept, PATIENCE)) as connection:
             rows = connection.execute(TABLES, [MOST_TABLES]).fetchall()
     except psycopg.Error as error:
         raise away(error, kept) from None
