@@ -26,7 +26,9 @@ def by_places(values: Floats) -> tuple[Floats, npt.NDArray[np.uint32]] | None:
     """
     if len(values) < MANY or len(values) >= 1 << 32:
         return None
-    unit = next((d for d in DECIMALS if _holds(values[:10_000], np.rint(values[:10_000] * d), d)), None)
+    some = values[:10_000]
+    with np.errstate(over="ignore"):
+        unit = next((d for d in DECIMALS if _holds(some, np.rint(some * d), d)), None)
     low, high = float(np.fmin.reduce(values)), float(np.fmax.reduce(values))
     if unit is None or not np.isfinite(high - low) or (high - low) * unit >= MOST - 2:
         return None

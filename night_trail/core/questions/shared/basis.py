@@ -257,6 +257,14 @@ class Member:
         """The values, each as often as it stands for a row."""
         return self.values if self.n is None else Runs.of(self.values, self.n)
 
+    @property
+    def lit_alone(self) -> Floats | Runs | None:
+        """The lit values, each as often as it stands for a row; None where nothing is lit."""
+        if self.lit is None:
+            return None
+        values = self.values[self.lit]
+        return values if self.n is None else Runs.of(values, self.n[self.lit])
+
 
 def members_of(found: Measured, n_groups: int) -> list[Member]:
     """Return each group's part of a column's cells."""

@@ -180,25 +180,21 @@ def _box(
             below=place_in(each, low),
             above=figures.n - place_in(each, high, "right"),
         )
-    # what lies beyond a whisker begins with a value: the cells of it are told by their rows alone
-    first, last = figures.below, figures.n - figures.above
-    n_lit = None if member.lit is None else int(np.count_nonzero(member.lit))
-    lit = None
-    if member.lit is not None and n_lit:
-        lit = Member(0, member.values[member.lit], None, None if member.n is None else member.n[member.lit])
-    if member.n is not None:
-        ends = np.cumsum(member.n)
-        first, last = (int(np.searchsorted(ends, rows, side="right")) for rows in (first, last))
-        n_lit = None if member.lit is None else int(member.n[member.lit].sum())
+    lit = member.lit_alone
+
+    def cells(rows: int) -> int:
+        # a whisker ends between two values, and so between what stands for many rows
+        return rows if member.n is None else int(np.searchsorted(np.cumsum(member.n), rows, side="right"))
+
     return Box(
         position=member.position,
         label=label,
         figures=figures,
-        n_lit=n_lit,
-        lit=None if lit is None else box(lit.each),
+        n_lit=None if lit is None else len(lit),
+        lit=box(lit) if lit is not None and len(lit) else None,
         outlying=(
-            *_outlying(member, slice(0, first), axis),
-            *_outlying(member, slice(last, None), axis),
+            *_outlying(member, slice(0, cells(figures.below)), axis),
+            *_outlying(member, slice(cells(figures.n - figures.above), None), axis),
         ),
         letters=letters,
     )
