@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import gzip
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
 
 import polars as pl
@@ -351,3 +352,43 @@ def test_what_tells_about_the_tables_of_an_archive_stands_behind_them(tmp_path: 
             archive.writestr(name, "a,b\n1,2\n")
     found = packed.members(path, "nights.zip")
     assert found[:2] == ["nights.csv", "readings.csv"] and sorted(found) == sorted(inside)
+
+
+@pytest.mark.parametrize(
+    "cell",
+    [
+        lambda i: str(i % 40),
+        lambda i: f"{i % 977}.{i % 10}",
+        lambda i: f"{i % 50}.0",
+        lambda i: f"{i % 50}.",
+        lambda i: f"{i}e2",
+        lambda i: f"0{i % 90}",
+        lambda i: f"-0{i % 90}",
+        lambda i: f"+{i % 90}",
+        lambda i: str(2**53 + i),
+        lambda i: str(2**63 + i),
+        lambda i: "inf" if i == 9 else str(i),
+        lambda i: "NaN" if i % 7 == 0 else str(i % 12),
+        lambda i: None if i % 7 == 0 else str(i % 12),
+        lambda i: ("DE", "NA", "FR", "IT", "ES")[i % 5],
+        lambda i: ("low", "NA", "high")[i % 3],
+        lambda i: ("Tarn", "Fen", "-", "n/a")[i % 4],
+        lambda i: ("yes", "no")[i % 2],
+        lambda i: str(i % 2),
+        lambda i: f"20{10 + i % 9}{1 + i % 9:02d}{1 + i % 27:02d}",
+        lambda i: f"{i % 28 + 1:02d}.03.2024",
+        lambda i: f"trap {i}",
+        lambda i: "abc" if i == 5_500 else str(i % 300),
+    ],
+)
+@pytest.mark.parametrize("name", ["x", "trip_id", "year", "share"])
+def test_cells_that_need_no_trimming_are_decided_on_as_those_that_do(
+    cell: Callable[[int], str | None], name: str
+) -> None:
+    plain = [cell(i) for i in range(6_000)]
+    padded = [None if one is None else f" {one} " for one in plain]
+    (column, cells), (other, others) = (
+        typed(name, pl.Series("cells", texts, dtype=pl.String)) for texts in (plain, padded)
+    )
+    assert column == other
+    assert cells.dtype == others.dtype and cells.equals(others)
