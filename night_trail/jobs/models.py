@@ -12,7 +12,7 @@ class Job(models.Model):
     """What was asked of a version, and the pieces that are made of it.
 
     ``kind`` names who does it, ``algorithm`` by which edition: pieces of
-    another edition are made anew.
+    another edition are made anew. ``looked`` is when a page last waited for it.
     """
 
     kind = models.CharField(max_length=40)
@@ -26,6 +26,7 @@ class Job(models.Model):
     stopped = models.BooleanField(default=False)
     refused = models.CharField(max_length=400, blank=True, default="")
     moved = models.DateTimeField(default=timezone.now)
+    looked = models.DateTimeField(default=timezone.now)
 
     class Meta:
         constraints = [

@@ -20,6 +20,11 @@ STALLED = dt.timedelta(minutes=2)
 
 Pieces = Callable[[Job], Iterator[Any]]
 
+LEFT = dt.timedelta(minutes=2)
+"""Work that no page has waited for so long is wanted by nobody, where its doer asks."""
+
+SEEN_EVERY = dt.timedelta(seconds=20)
+
 _doers: dict[str, Pieces] = {}
 
 
@@ -31,6 +36,10 @@ def does(kind: str) -> Callable[[Pieces], Pieces]:
         return pieces
 
     return known
+
+
+class Left(Exception):
+    """Nobody waits for the work: it is laid down, and taken up when somebody does again."""
 
 
 @dataclass(frozen=True)
@@ -56,6 +65,8 @@ def job_of(wanted: Wanted, version: Version, begins: bool) -> Job:
         Job.objects.filter(**named).exclude(algorithm=wanted.algorithm).delete()
         job, new = Job.objects.get_or_create(**named, defaults=fresh)
     if begins and not (job.finished or job.stopped or job.refused):
+        now = timezone.now()
+        Job.objects.filter(pk=job.pk, looked__lt=now - SEEN_EVERY).update(looked=now)
         stalled = Q(moved__lt=timezone.now() - STALLED)
         # of two who find it stalled in one moment, one takes it up
         if new or Job.objects.filter(stalled, pk=job.pk).update(moved=timezone.now()):
@@ -88,8 +99,16 @@ def do(job: Job) -> None:
             if not kept:
                 return
         Job.objects.filter(pk=job.pk).update(of=len(made))
+    except Left:
+        # as what was interrupted: whoever looks next sets it going
+        Job.objects.filter(pk=job.pk).update(moved=timezone.now() - 2 * STALLED)
     except NightTrailError as error:
         Job.objects.filter(pk=job.pk).update(refused=str(error)[:400])
+
+
+def is_left(job: Job) -> bool:
+    """Whether no page has waited for work for a while."""
+    return not Job.objects.filter(pk=job.pk, looked__gte=timezone.now() - LEFT).exists()
 
 
 @task()

@@ -19,8 +19,9 @@ from night_trail.core.questions.registry import Answer
 from night_trail.core.questions.shared.behind import Pending
 from night_trail.core.rows import Rows
 from night_trail.jobs.models import Job
-from night_trail.jobs.work import Wanted, does, job_of
+from night_trail.jobs.work import Left, Wanted, does, is_left, job_of
 from night_trail.tables.attached.drawing import Attachment, attachment_of
+from night_trail.tables.attached.opened import Stopped
 from night_trail.tables.attached.telling import ask, told
 from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
@@ -133,9 +134,18 @@ def _cells(job: Job) -> Iterator[Any]:
     if attachment is None:
         return
     roll = msgspec.convert(job.asked["roll"], Roll)
+    if is_left(job):
+        raise Left
 
     def waits() -> bool:
         # it says that it goes on, so that nobody takes it for work that was interrupted
-        return bool(Job.objects.filter(pk=job.pk, stopped=False).update(moved=timezone.now()))
+        going = Job.objects.filter(pk=job.pk, stopped=False).update(moved=timezone.now())
+        return bool(going) and not is_left(job)
 
-    yield {"cells": ask(job.version, attachment, core_table(job.version), roll, waits)}
+    try:
+        cells = ask(job.version, attachment, core_table(job.version), roll, waits)
+    except Stopped:
+        if is_left(job):
+            raise Left from None
+        raise
+    yield {"cells": cells}

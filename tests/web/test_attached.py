@@ -445,6 +445,29 @@ def test_an_engine_that_does_not_hear_at_once_is_broken_off_again() -> None:
     assert deaf.asked == 3
 
 
+def test_a_count_that_nobody_waits_for_is_laid_down_and_taken_up_again(
+    client: Client, owner: User, root: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    step = desk(owner, attached(client), "average fare by line")
+    with monkeypatch.context() as still:
+        still.setattr(jobs, "_set_going", lambda job: None)
+        assert "All of them are being counted" in page(client, step)
+    Job.objects.update(looked=timezone.now() - 2 * jobs.LEFT)
+    waiting = Job.objects.get()
+    jobs.do(waiting)
+    waiting.refresh_from_db()
+    assert not (waiting.finished or waiting.refused or waiting.stopped) and not RolledUp.objects.exists()
+    # an engine at work is broken off as well
+    looked = iter([False, True])
+    monkeypatch.setattr("night_trail.trails.whole.is_left", lambda job: next(looked, True))
+    monkeypatch.setattr(opened, "LOOKED", 0.0)
+    jobs.do(waiting)
+    assert not RolledUp.objects.exists() and not Job.objects.get().refused
+    monkeypatch.undo()
+    assert "all 4,000 rows" in page(client, step)
+    assert Job.objects.get().finished
+
+
 def test_two_who_ask_the_same_have_it_counted_once(client: Client, owner: User, root: Path) -> None:
     table = attached(client)
     first, second = (desk(owner, table, "average fare by line") for _ in range(2))
