@@ -24,7 +24,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from night_trail.core.errors import NightTrailError
-from night_trail.core.language.numbers import listed
+from night_trail.core.language.numbers import counted, listed
 from night_trail.core.reading import Understood
 from night_trail.core.reading.aside import Stopped
 from night_trail.core.reading.kinds import typed
@@ -256,7 +256,7 @@ def _settle(arrival: Arrival, version: Version, behind: Version | None = None) -
                 for own in dict.fromkeys((version, shown)):
                     recipes.look_at(table, own)
                 arrival.table = table
-                said = f"{version.height:,} rows and {len(columns):,} columns."
+                said = f"{counted(version.height, 'row')} and {counted(len(columns), 'column')}."
                 _mark(arrival, Arrival.State.DONE, said)
                 return True
         recipes.let_fall(shown)

@@ -393,6 +393,16 @@ def test_boxes_of_all_rows_are_those_of_the_rows_with_every_point_beyond(
             )
 
 
+def test_whole_numbers_that_run_together_as_floats_are_told_from_the_part(tmp_path: Path) -> None:
+    kept = Kept(
+        tmp_path, pl.DataFrame({"huge": [2**63 - 1 - i % 50 for i in range(300)], "k": [1, 2, 3] * 100})
+    )
+    for shape in ("histogram", "boxes"):
+        with pytest.raises(Beyond, match="read otherwise"):
+            kept.told(Spread("huge", shape=shape), (), None)  # type: ignore[arg-type]
+    assert kept.told(Spread("k", shape="boxes"), (), None).boxes[0].figures.n == 300
+
+
 def test_boxes_of_the_part_are_not_taken_for_more_rows_than_they_are() -> None:
     assert not is_scaled(Spread("late_min", shape="boxes")) and is_scaled(Spread("late_min"))
 

@@ -392,3 +392,15 @@ def test_cells_that_need_no_trimming_are_decided_on_as_those_that_do(
     )
     assert column == other
     assert cells.dtype == others.dtype and cells.equals(others)
+
+
+def test_points_in_brackets_are_no_negative_numbers_and_losses_are() -> None:
+    def kind(texts: list[str]) -> tuple[Kind, float | None]:
+        column, cells = typed("x", pl.Series("cells", texts))
+        return column.kind, float(cells.min()) if column.kind.numeric else None  # type: ignore[arg-type]
+
+    assert kind([f"({i},{i})" for i in range(400)])[0] == Kind.IDENTIFIER
+    assert kind([f"({i % 9}, -{i % 7}.5)" for i in range(400)])[0] == Kind.CATEGORY
+    assert kind([f"({i}.50)" for i in range(1, 400)]) == (Kind.NUMBER, -399.5)
+    assert kind([f"({i % 9 + 1},{i:03d})" for i in range(400)])[1] == -9_395.0
+    assert kind(["12.5", "(3.5)", "7.25"] * 40) == (Kind.NUMBER, -3.5)

@@ -22,14 +22,14 @@ from django.test import Client
 from django.urls import reverse
 
 from night_trail.core.conditions import Between, Contains, OneOf
-from night_trail.core.turns import Light
+from night_trail.core.turns import Light, SeeColumn
 from night_trail.tables.attached import drawing, telling
 from night_trail.tables.attached.opened import Stopped, opened
 from night_trail.tables.attached.sealed import open_seal, seal
 from night_trail.tables.attached.where import Where
 from night_trail.tables.models import Arrival, Database, RolledUp, Table
 from night_trail.trails.pictures import Desk
-from night_trail.trails.services import take_turn
+from night_trail.trails.services import start_trail, take_turn
 from tests.web.conftest import client_of
 from tests.web.test_attached import ROWS, desk, page, taps
 
@@ -222,6 +222,39 @@ def test_a_hostile_view_a_table_that_is_gone_and_rights_that_are_lacking(
     said = {"name": "read", "server": server, "database": "postgres", "user": "reader", "secret": "reads"}
     shown = client.post(reverse("tables:add-database"), said, follow=True).content.decode()
     assert "may read no table here" in shown and "public.taps" not in shown
+
+
+TYPES = """
+CREATE TABLE types AS SELECT md5(i::text)::uuid AS uid, ('10.0.0.' || i % 9)::inet AS net, (i % 7)::numeric / 3 AS exact,
+  'NaN'::numeric AS nothing, (i % 9)::text::money AS paid, point(i, i) AS at, int4range(i, i + 2) AS span, array[i, 2] AS both,
+  ('{"a": 1}')::jsonb AS js, decode('ff', 'hex') AS raw, i * interval '1 min' AS waited, time '10:00' + i * interval '1 s' AS hour,
+  CASE WHEN i % 5 = 0 THEN 'NaN'::float8 WHEN i % 7 = 0 THEN 'Infinity'::float8 ELSE i * 1.5 END AS wild,
+  CASE WHEN i % 4 = 0 THEN 'infinity'::timestamp ELSE timestamp '2024-01-01' + i * interval '1 h' END AS moment,
+  CASE WHEN i % 4 = 0 THEN date '4713-01-01 BC' ELSE date '9999-12-31' END AS day,
+  timestamptz '2024-03-31 00:30+02' + i * interval '13 min' AS zoned, 9223372036854775807 - i AS huge
+FROM generate_series(1, 3000) i
+"""
+
+
+def test_what_only_databases_have_is_told_in_kinds_that_tables_have(
+    client: Client, owner: User, reached: Database, server: str
+) -> None:
+    with _opened(int(server.rpartition(":")[2])) as base:
+        base.execute(TYPES)
+    table = attached(client, reached, "types")
+    kinds = {c.name: str(c.kind) for c in table.latest.column_list()}
+    assert kinds["exact"] == "number" and kinds["moment"] == "date and time" and kinds["day"] == "date"
+    assert {kinds[n] for n in ("uid", "at", "span")} <= {"identifier", "text"} and kinds[
+        "waited"
+    ] == "duration"
+    for name in kinds:
+        shown = page(client, take_turn(start_trail(owner, table), SeeColumn(name)))
+        assert "all 3,000 rows, as of" in shown or "from a part:" in shown, name
+        assert "could not read it" not in shown, name
+    step = desk(owner, table, "sum of exact by net")
+    assert "all 3,000 rows, as of" in page(client, step)
+    found = Desk(step.trail.version, step.scene_value()).answer(step.scene_value().main)
+    assert sum(g.value for g in found.groups) == pytest.approx(sum(i % 7 / 3 for i in range(1, 3_001)))
 
 
 def test_nothing_can_be_written_and_rows_that_are_more_by_now_are_not_counted(

@@ -9,11 +9,13 @@ import msgspec
 import polars as pl
 
 from night_trail.core.reading.kinds import MISSING
-from night_trail.core.table import Column, Kind
+from night_trail.core.table import Column, Kind, largest
 
 How = Literal["number", "yes", "text", "time", "day"]
 
 MOST_NOTHING = 200
+EXACT = 2.0**53
+"""Whole numbers up to here are told apart as floats."""
 
 
 class Field(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -72,6 +74,8 @@ def _field(came: pl.Series, kept: pl.Series, how: How) -> Field | None:
         case "yes":
             return Field(name, how) if _same(_as_number(came) != 0, kept.cast(pl.Boolean)) else None
         case "number":
+            if kept.dtype == pl.Int64 and largest(kept.cast(pl.Float64)) >= EXACT:
+                return None  # engines tell numbers as floats: such ones would run together
             return Field(name, how) if _same(_as_number(came), kept.cast(pl.Float64)) else None
         case "day":
             return Field(name, how) if _same(came.cast(pl.Date), kept) else None

@@ -27,6 +27,7 @@ UNITS = {
 """Units read from text beside a number, as they are written after one."""
 
 _SPACES = "[\u00a0\u2007\u2009\u202f']"
+_POINT = r"^\(-?\d+(?:\.\d+)?, ?-?\d+(?:\.\d+)?\)$"
 _PARTS = (
     r"^(?<sign>-?)\s*(?<before>[^\d+\-.,\s][^\d+\-.,]*?)?\s*"
     r"(?<number>[+-]?[.,]?\d[\d., ]*(?:[eE][+-]?\d+)?)\s*(?<after>[^\d\s][^\d]*)?$"
@@ -89,12 +90,12 @@ def as_numbers(clean: pl.Series, decimal: str = "", hint: str = "") -> Numbers |
 
 def _unified(clean: pl.Series) -> pl.Series:
     """Return texts with plain minus signs and spaces, brackets and trailing signs as signs before."""
-    return (
-        clean.str.replace_all("[−–]", "-")
-        .str.replace_all(_SPACES, " ")
-        .str.replace(r"^\((.*\d.*)\)$", "-$1")
-        .str.replace(r"^(.*\d)-$", "-$1")
-    )
+    plain = clean.str.replace_all("[−–]", "-").str.replace_all(_SPACES, " ")
+    first = plain.drop_nulls().head(300)
+    # two numbers in brackets are a point, where not all could be thousands
+    if not (first.str.contains(_POINT).all() and not first.str.contains(r"^\(\d{1,3},\d{3}\)$").all()):
+        plain = plain.str.replace(r"^\((.*\d.*)\)$", "-$1")
+    return plain.str.replace(r"^(.*\d)-$", "-$1")
 
 
 RARE = 0.02

@@ -179,8 +179,41 @@ def _served(kept: Database, where: Where) -> tuple[Any, Any]:
         raise away(error, kept) from None
     if where.table not in connection.list_tables(database=where.path):
         raise NightTrailError("This table is not there any more", where.words, "Look at what there is.")
-    return connection, connection.table(where.table, database=where.path)
+    return connection, _bearable(connection, connection.table(where.table, database=where.path), where)
 
+
+MONEY = """
+SELECT column_name FROM information_schema.columns
+WHERE table_schema = %s AND table_name = %s AND data_type = 'money'
+"""
+
+
+def _bearable(connection: Any, rows: Any, where: Where) -> Any:
+    """Return the rows of a database with each column as something that can be brought.
+
+    Exact decimals are numbers like others, moments beyond the calendar are missing, and what no table
+    has, as addresses and points, is text.
+    """
+    import ibis  # noqa: PLC0415  (slow import)
+
+    with connection.con.cursor() as cursor:
+        money = {name for (name,) in cursor.execute(MONEY, [where.path, where.table]).fetchall()}
+    first, last = (ibis.timestamp(end) for end in ("0001-01-01 00:00:00", "9999-12-31 23:59:59.999999"))
+    told = {}
+    for name, kind in rows.schema().items():
+        cell = rows[name]
+        if name in money or any(getattr(kind, f"is_{one}")() for one in NO_CELLS):
+            told[name] = cell.cast("string")
+        elif kind.is_decimal():
+            told[name] = cell.cast("float64")
+        elif kind.is_timestamp() or kind.is_date():
+            ends = (first, last) if kind.is_timestamp() else (first.date(), last.date())
+            told[name] = ibis.ifelse(cell.between(*ends), cell, ibis.null(kind))
+    return rows.mutate(**told)
+
+
+NO_CELLS = ("uuid", "inet", "macaddr", "geospatial", "unknown")
+"""Types of a database that no table has."""
 
 _DOORS: dict[str, Callable[[list[Path], Where], tuple[Any, Any]]] = {
     "Parquet": _parquet,
