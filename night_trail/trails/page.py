@@ -128,23 +128,6 @@ def _pieces(said: Sentence) -> list[dict[str, str]]:
     return found
 
 
-def _rows_words(desk: Desk) -> str:
-    """Say which rows the picture is of: how many of how many, where a filter keeps a part."""
-    main = desk.scene.main
-    # an answer may find that it rests on the part after all
-    basis = None if main is None or not desk.table.part_words else desk.answer(main).basis
-    if main is not None and basis is not None and (standing := desk.standing(main)) is not None:
-        if not standing.counted:
-            return f"from a part: {standing.words.removesuffix(', drawn at random')}"
-        if basis.rows == standing.rows:
-            return f"all {standing.rows:,} rows, as of {standing.as_of}"
-        return f"{basis.rows:,} of {standing.rows:,} rows, kept by the filter, as of {standing.as_of}"
-    kept, every = desk.rows.n, desk.table.height
-    if kept == every:
-        return desk.table.rows_in_words(every)
-    return f"{kept:,} of {desk.table.rows_in_words(every)}, kept by the filter"
-
-
 def _pending(desk: Desk, answer: Answer) -> Any:
     """Return how far what is made behind the page is: the main picture, or counts of one beside."""
     asked = [q for q in (desk.scene.main, *desk.scene.beside) if q is not None]
@@ -187,7 +170,7 @@ def _pictured(request: HttpRequest, step: Step) -> dict[str, Any]:
     context: dict[str, Any] = {
         "scene": scene,
         "lit": desk.lit_words(),
-        "rows_words": _rows_words(desk),
+        "rows_words": desk.rows_words(),
         "only": [
             {"words": in_words(condition, desk.table), "drop": to_json(Drop(i)), "position": i}
             for i, condition in enumerate(scene.only)

@@ -317,6 +317,22 @@ class Desk:
         asked = [q for q in (self.scene.main, *self.scene.beside) if q is not None]
         return replace(size, spans=shared_spans([self.answer(q) for q in asked], self.table, size))
 
+    def rows_words(self) -> str:
+        """Return which rows the main picture is of, and as of when where they are attached."""
+        main = self.scene.main
+        # an answer may find that it rests on the part after all
+        basis = None if main is None or self._attachment is None else self.answer(main).basis
+        if main is not None and basis is not None and (found := self.standing(main)) is not None:
+            if not found.counted:
+                return f"from a part: {found.words.removesuffix(', drawn at random')}"
+            if basis.rows == found.rows:
+                return f"all {found.rows:,} rows, as of {found.as_of}"
+            return f"{basis.rows:,} of {found.rows:,} rows, kept by the filter, as of {found.as_of}"
+        kept, every = self.rows.n, self.table.height
+        if kept == every:
+            return self.table.rows_in_words(every)
+        return f"{kept:,} of {self.table.rows_in_words(every)}, kept by the filter"
+
     def lit_words(self) -> str:
         """Return what is lit with its counts; nothing where the lantern is out."""
         if self.scene.lit is None:

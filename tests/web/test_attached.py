@@ -487,6 +487,10 @@ def test_what_is_taken_along_says_which_rows_it_is_of(client: Client, owner: Use
     with zipfile.ZipFile(io.BytesIO(packed.content)) as found:
         script = found.read("tale.py").decode()
     assert "of all 4,000 attached rows, and the file holds a part of them" in script
+    first, last = (
+        client.get(reverse("tales:own-walk-stop", args=[tale.pk, at])).content.decode() for at in (1, 2)
+    )
+    assert "All 4,000 rows, as of" in first and "From a part: " in last
     written = client.get(reverse("tales:take", args=[tale.pk, "html"])).content.decode()
     assert written.count("drawn at random") == 1, "the counted picture needs no caution, the other has one"
 

@@ -350,6 +350,7 @@ def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
         "changed": lit != written.lit or only != written.only,
         "lit_signed": signed(lit, stop.pk),
         "lit_words": desk.lit_words(),
+        "attached_words": desk.rows_words() if desk.standing(written.main) is not None else "",
         "numbers": numbers_shown(figures_table(drawn.answer), MOST_LINES)
         if request.GET.get("table")
         else None,
