@@ -37,7 +37,7 @@ class Measured:
     n: Ints | None = None
 
     def at(self, which: Bools | Ints) -> Measured:
-        """Return some of the cells, in the order they are named in."""
+        """Return some of the cells; ``which`` says it of each, or names their places, shape (cells,)."""
 
         def of(part: npt.NDArray[Cell] | None) -> npt.NDArray[Cell] | None:
             return None if part is None else part[which]

@@ -16,7 +16,7 @@ from night_trail.core.recipe import steps as s
 from night_trail.core.recipe.offers import column_offers
 from night_trail.core.recipe.several import several
 from night_trail.core.rows import Rows
-from night_trail.core.table import Table
+from night_trail.core.table import Table, counted_texts
 from tests.core.tables import table_of
 
 KINDS = ["hawk moth", "beetle", "lacewing", "caddis", "crane fly"]
@@ -42,7 +42,7 @@ def _plain(texts: pd.Series) -> list[str | None]:
 @pytest.mark.parametrize("mark", ["|", "; ", ", ", "/"])
 def test_values_between_marks_are_recognised(mark: str) -> None:
     frame, table = nights(mark)
-    found = several(table.series("seen"))
+    found = several(counted_texts(table.series("seen")), table.column("seen").missing)
     assert found is not None and found.mark == mark.strip()
     counts = frame.seen.dropna().str.split(mark).explode().value_counts()
     assert set(found.values) == set(KINDS) and found.values[0] == counts.index[0]
@@ -67,7 +67,7 @@ RNG = np.random.default_rng(8)
 )  # fmt: skip
 def test_names_places_dates_and_sentences_are_one_value(texts: list[str | None]) -> None:
     table = table_of(x=texts)
-    assert several(table.series("x")) is None
+    assert several(counted_texts(table.series("x")), 0) is None
 
 
 def test_a_row_for_each_value_is_what_pandas_makes_and_sums_know_it() -> None:

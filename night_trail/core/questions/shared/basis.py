@@ -212,15 +212,19 @@ def _banded(rows: Rows, across: str, most: int) -> Grouping:
     return Grouping(column, tuple(groups), codes)
 
 
-def basis_of(rows: Rows, column: str, found: Measured, left: int = 0) -> Basis:
-    """Return how many rows an answer rests on: those ``found``; ``left`` have no place on its scale."""
+def basis_of(rows: Rows, column: str, used: int, lit: Bools | int | None, left: int = 0) -> Basis:
+    """Return how many rows an answer rests on: ``used`` of them, ``left`` have no place on its scale.
+
+    ``lit`` is how many of those are lit, or says it of each, shape (rows of the table,); None where the
+    lantern is out.
+    """
     present = rows.present(column)
     return Basis(
         rows=rows.n,
-        used=found.rows,
+        used=used,
         missing=rows.n - present,
-        groupless=present - found.rows - left,
-        lit=found.rows_lit,
+        groupless=present - used - left,
+        lit=lit if lit is None or isinstance(lit, int) else int(np.count_nonzero(lit)),
         table_rows=rows.table.n,
     )
 

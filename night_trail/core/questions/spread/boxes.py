@@ -129,7 +129,7 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     return BoxesAnswer(
         question=question,
         column=column,
-        basis=basis_of(rows, question.column, cells, left),
+        basis=basis_of(rows, question.column, cells.rows, cells.rows_lit, left),
         grouping=groups,
         boxes=tuple(found),
         low=low,

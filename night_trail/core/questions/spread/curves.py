@@ -89,7 +89,7 @@ def curves(question: Spread, rows: Rows) -> CurvesAnswer:
     return CurvesAnswer(
         question=question,
         column=column,
-        basis=basis_of(rows, question.column, found, left),
+        basis=basis_of(rows, question.column, found.rows, found.rows_lit, left),
         grouping=groups,
         hues=hues(rows, groups),
         curves=tuple(made),

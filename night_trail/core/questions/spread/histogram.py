@@ -143,7 +143,7 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
     return HistogramAnswer(
         question=question,
         column=column,
-        basis=basis_of(rows, question.column, whole, left),
+        basis=basis_of(rows, question.column, whole.rows, whole.rows_lit, left),
         grouping=groups,
         edges=edges,
         groups=tuple(_counted(member, edges) for member in members_of(found, len(groups.groups))),
