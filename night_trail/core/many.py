@@ -62,6 +62,15 @@ class Runs:
         before = int(self._ends[cells - 1]) if cells else 0
         return min(max(before - self._begins, 0), self._n)
 
+    def cells(self, rows: int) -> int:
+        """Return how many of the values stand for so many rows, the first ones."""
+        return int(np.searchsorted(self._ends, rows + self._begins, side="right"))
+
+
+def each_row(values: Floats, rows_in: Ints | None) -> Floats | Runs:
+    """Return values, each as often as it stands for a row; shapes (values,), None where each is a row."""
+    return values if rows_in is None else Runs.of(values, rows_in)
+
 
 def place_in(ascending: Floats | Runs, value: float, side: Side = "left") -> int:
     """Return how many values lie below another, or at it too; ``ascending`` has shape (values,)."""

@@ -81,8 +81,9 @@ def stop(job: Job) -> None:
 
 def go_on(job: Job) -> None:
     """Take up work that was stopped, or that was refused."""
+    now = timezone.now()
     if Job.objects.filter(Q(stopped=True) | ~Q(refused=""), pk=job.pk).update(
-        stopped=False, refused="", moved=timezone.now()
+        stopped=False, refused="", moved=now, looked=now
     ):
         _set_going(job)
 

@@ -16,7 +16,8 @@ from night_trail.core.hand import whole
 from night_trail.core.language.numbers import listed, number
 from night_trail.core.reading import ColumnSetting, Preview, ReadingSettings
 from night_trail.core.reading.delimited import DELIMITER_WORDS
-from night_trail.core.reading.read import Shown, rows_guess
+from night_trail.core.reading.read import Shown
+from night_trail.core.reading.text import rows_guess
 from night_trail.core.recipe import Step, decode_step
 from night_trail.core.recipe.offers import Remedy, column_offers
 from night_trail.core.table import Column, Kind

@@ -209,6 +209,13 @@ def test_what_cannot_be_reached_is_said_in_a_sentence_and_the_form_stays(
     assert not Database.objects.exists()
 
 
+def test_a_name_is_given_once(client: Client, reached: Database, server: str) -> None:
+    said = {"name": "depots", "server": server, "database": "postgres", "user": "moth", "secret": SECRET}
+    answer = client.post(reverse("tables:add-database"), said)
+    assert answer.status_code == 422 and "called depots already" in answer.content.decode()
+    assert Database.objects.count() == 1
+
+
 def test_a_hostile_view_a_table_that_is_gone_and_rights_that_are_lacking(
     client: Client, owner: User, reached: Database, server: str
 ) -> None:

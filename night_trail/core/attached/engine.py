@@ -135,9 +135,10 @@ class Attached:
                 number = cell.cast("float64")
                 return _finite(number) if careful and cell.type().is_floating() else number
             case "yes":
-                # not every engine takes a yes for a number
-                told = ((cell, 1), (~cell, 0)) if cell.type().is_boolean() else ()
-                return ibis.cases(*told, else_=None).cast("float64") if told else cell.cast("float64")
+                if cell.type().is_boolean():
+                    # not every engine takes a yes for a number
+                    cell = ibis.cases((cell, 1), (~cell, 0), else_=None)
+                return cell.cast("float64")
             case "text":
                 return cell.cast("string").strip()
             case "day":

@@ -202,8 +202,7 @@ class DelimitedSource:
 
     def _first_step(self) -> int:
         """Return how many columns are read at first, when how many rows there are is only guessed."""
-        size = max(1, sum(len(cell) + 1 for row in self.records for cell in row))
-        rows = len(self.records) * self._path.stat().st_size / size
+        rows = text.rows_guess(self._path, len(self.records))
         return max(1, min(len(self.names), int(CELLS_AT_ONCE / (1.1 * rows + 1))))
 
     def _not_rows(self, frame: pl.DataFrame, group: list[int]) -> pl.Series | None:

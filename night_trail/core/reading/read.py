@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -182,11 +181,3 @@ def preview(
         records=source.records[:above][-12:],
         understood=source.understood,
     )
-
-
-def rows_guess(path: Path, sampled_height: int) -> int:
-    """Return about how many rows a text file of this size has; used to say how long reading takes."""
-    with path.open("rb") as file:
-        head = file.read(1_000_000)
-    lines = head.count(b"\n")
-    return sampled_height if lines == 0 else math.ceil(path.stat().st_size / (len(head) / lines))

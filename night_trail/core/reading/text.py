@@ -112,3 +112,11 @@ def known(encoding: str, name: str) -> str:
         return codecs.lookup(encoding).name
     except LookupError:
         raise Unreadable(f"There is no encoding “{encoding[:40]}”", name, "Choose one of the list.") from None
+
+
+def rows_guess(path: Path, sampled_height: int) -> int:
+    """Return about how many rows a text file of this size has."""
+    with path.open("rb") as file:
+        head = file.read(1_000_000)
+    lines = head.count(b"\n")
+    return sampled_height if lines == 0 else math.ceil(path.stat().st_size / (len(head) / lines))

@@ -171,16 +171,18 @@ def _sqlite(parts: list[Path], where: Where) -> tuple[Any, Any]:
 def _served(kept: Database, where: Where) -> tuple[Any, Any]:
     import ibis  # noqa: PLC0415  (slow import)
 
+    how = reached(kept, settings.ATTACH_SECONDS)
     try:
-        connection = ibis.postgres.connect(database=kept.database, **reached(kept, settings.ATTACH_SECONDS))
-    except NightTrailError:
-        raise
+        connection = ibis.postgres.connect(database=kept.database, **how)
     except Exception as error:
         raise away(error, kept) from None
     if where.table not in connection.list_tables(database=where.path):
         raise NightTrailError("This table is not there any more", where.words, "Look at what there is.")
     return connection, _bearable(connection, connection.table(where.table, database=where.path), where)
 
+
+NO_CELLS = ("uuid", "inet", "macaddr", "geospatial", "unknown")
+"""Types of a database that no table has."""
 
 MONEY = """
 SELECT column_name FROM information_schema.columns
@@ -211,9 +213,6 @@ def _bearable(connection: Any, rows: Any, where: Where) -> Any:
             told[name] = ibis.ifelse(cell.between(*ends), cell, ibis.null(kind))
     return rows.mutate(**told)
 
-
-NO_CELLS = ("uuid", "inet", "macaddr", "geospatial", "unknown")
-"""Types of a database that no table has."""
 
 _DOORS: dict[str, Callable[[list[Path], Where], tuple[Any, Any]]] = {
     "Parquet": _parquet,

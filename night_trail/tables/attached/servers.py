@@ -43,14 +43,11 @@ def keep(owner: Any, name: str, host: str, database: str, user: str, secret: str
     if max(map(len, (name, database, user))) > 100 or len(secret) > 1_000:
         raise NightTrailError("A name, a database and a user have at most 100 characters", "", "Say less.")
     mine = Database.objects.filter(owner=owner)
-    if mine.filter(name=name).exists():
-        raise NightTrailError(f"There is a database called {name} already", "", "Call it otherwise.")
     if mine.count() >= MOST_DATABASES:
         raise NightTrailError(f"There are {MOST_DATABASES} databases already", "", "Forget one first.")
     found = Database(owner=owner, name=name, server=host, database=database, user=user, secret=seal(secret))
     tables_of(found)
     try:
-        # another tab may have been quicker
         with transaction.atomic():
             found.save()
     except IntegrityError:

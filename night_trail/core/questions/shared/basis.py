@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
 
 from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf, between
 from night_trail.core.language.numbers import stretch, value
-from night_trail.core.many import Runs
+from night_trail.core.many import Runs, each_row
 from night_trail.core.moments import DAY
 from night_trail.core.rows import Codes, Measured, Rows
 from night_trail.core.stats.bins import CALENDAR_SECONDS, calendar_edges, even_edges, round_width, window
@@ -256,18 +257,17 @@ class Member:
     lit: Bools | None
     n: Ints | None = None
 
-    @property
+    @cached_property
     def each(self) -> Floats | Runs:
         """The values, each as often as it stands for a row."""
-        return self.values if self.n is None else Runs.of(self.values, self.n)
+        return each_row(self.values, self.n)
 
     @property
     def lit_alone(self) -> Floats | Runs | None:
         """The lit values, each as often as it stands for a row; None where nothing is lit."""
         if self.lit is None:
             return None
-        values = self.values[self.lit]
-        return values if self.n is None else Runs.of(values, self.n[self.lit])
+        return each_row(self.values[self.lit], None if self.n is None else self.n[self.lit])
 
 
 def members_of(found: Measured, n_groups: int) -> list[Member]:

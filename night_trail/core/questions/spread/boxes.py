@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from night_trail.core.conditions import Between, Condition, Missing, Not, iso, joined_all
-from night_trail.core.many import Runs, place_in
+from night_trail.core.many import Runs, each_row, place_in
 from night_trail.core.questions.shared.basis import (
     Basis,
     Grouping,
@@ -109,7 +109,7 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
     members = [m for m in members_of(cells, len(groups.groups)) if len(m.values)]
     figures = [box(m.each) for m in members]
     every = together(rows, question.column, cells)
-    at = Member(0, every.values, None, every.n).each
+    at = each_row(every.values, every.n)
     lowest, highest = (float(at[0]), float(at[-1])) if len(at) else (0.0, 1.0)
     low, high = _window(question, at, figures) if len(at) else (lowest, highest)
     cell = (high - low) / min(CELLS, max(50, CELLS_IN_ALL // max(1, len(members))))
@@ -184,7 +184,7 @@ def _box(
 
     def cells(rows: int) -> int:
         # a whisker ends between two values, and so between what stands for many rows
-        return rows if member.n is None else int(np.searchsorted(np.cumsum(member.n), rows, side="right"))
+        return each.cells(rows) if isinstance(each, Runs) else rows
 
     return Box(
         position=member.position,
