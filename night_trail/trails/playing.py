@@ -12,6 +12,7 @@ from night_trail.core.playing import Frame, grains_of, place_of, standing, whole
 from night_trail.core.question import Scene, to_json
 from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS
 from night_trail.core.turns import Play
+from night_trail.draw import BESIDE
 from night_trail.trails.models import Step
 from night_trail.trails.pictures import Desk
 
@@ -30,6 +31,27 @@ def at_period(desk: Desk, at: int) -> Scene:
     if not 0 <= at < len(found):
         raise BadQuestion("There is no such period", "at", "Reload the page.")
     return standing(desk.scene, plays.time, plays.grain, found[at])
+
+
+MOST_PANELS = 12
+
+
+def beside_each_other(desk: Desk, least: int = 0, reads: bool = False) -> dict[str, Any]:
+    """Return some periods of a picture that plays, evenly chosen, small and on the same scales.
+
+    Of periods of fewer than ``least`` rows nothing is drawn.
+    """
+    frames = desk.frames()
+    most = min(MOST_PANELS, len(frames))
+    drawn = []
+    for at in (round(i * (len(frames) - 1) / max(most - 1, 1)) for i in range(most)):
+        scene = at_period(desk, at)
+        assert scene.main is not None  # noqa: S101  (asked only of scenes that play)
+        one = Desk(desk.version, scene, reads=reads, glanced=True)
+        held_back = one.rows.n < least
+        svg = "" if held_back else one.drawn(scene.main, BESIDE, f"p{at}").svg
+        drawn.append((frames[at].label, svg))
+    return {"panels": drawn, "panels_of": len(frames)}
 
 
 def bar(desk: Desk, frames: tuple[Frame, ...], frame: str, target: str, swap: str) -> dict[str, Any]:

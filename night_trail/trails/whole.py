@@ -21,7 +21,7 @@ from night_trail.core.rows import Rows
 from night_trail.jobs.models import Job
 from night_trail.jobs.work import Left, Wanted, does, is_left, job_of
 from night_trail.tables.attached.drawing import Attachment, attachment_of
-from night_trail.tables.attached.opened import Stopped
+from night_trail.tables.attached.engine import Stopped
 from night_trail.tables.attached.telling import ask, told
 from night_trail.tables.models import Version
 from night_trail.tables.services import core_table

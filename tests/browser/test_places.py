@@ -80,6 +80,22 @@ def test_points_travel_are_stopped_and_a_cairn_is_left_there(page: Page) -> None
     expect(page.locator("#cairn-title")).to_be_visible()
     assert serious(page) == []
 
+    # a walk by itself plays what plays once its words are read, until somebody stops it
+    page.get_by_role("button", name="Begin a tale with it").click()
+    page.get_by_role("link", name="Walk it").click()
+    page.wait_for_url("**/walk/1/")
+    at = page.locator("#play-at").input_value()
+    page.locator("#by-itself").click()
+    until(page, f"Number(document.querySelector('#play-at').value) !== {at}")
+    expect(page.locator("#play")).to_have_text(re.compile("pause"))
+    page.keyboard.press("p")
+    expect(page.locator("#by-itself")).to_have_text(re.compile("by itself"))
+    expect(page.locator("#play")).to_have_text(re.compile("play"))
+    page.emulate_media(reduced_motion="reduce")
+    page.locator("#play").click()
+    expect(page.locator(".walk-panels figure")).to_have_count(12)
+    assert serious(page) == []
+
 
 def test_a_shape_chosen_from_all_that_fit_is_drawn_and_the_list_closes(page: Page) -> None:
     start_trail(page)

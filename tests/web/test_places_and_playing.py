@@ -123,9 +123,13 @@ def test_a_reader_plays_what_was_written_and_sees_no_period_of_few_rows(owner: U
     # what is lit at a period is lit there
     there = re.search(r'data-chosen="([^"]*)"', client.get(frame + "&play=2").content.decode())
     assert there is not None and there[1] == "play=2"
+    beside = client.get(address, {"panels": "1"}).content.decode()
+    assert beside.count("<figure>") == 12 and "Fewer rows than" not in beside and "play-label" not in beside
     tale.least_lit = 10_000
     tale.save()
     assert client.get(frame + "&play=2").status_code == 422
+    beside = client.get(address, {"panels": "1"}).content.decode()
+    assert beside.count("Fewer rows than are shown here") == 12 and beside.count("<svg") < 12
     # a stranger with the link plays it as well, and cannot go behind what the writer allows
     walked = reverse("tales:walk-stop", args=[token, 1])
     assert client_of(None).get(walked + html.unescape(bar["frame"]) + "&play=2").status_code == 422

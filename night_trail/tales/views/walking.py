@@ -40,7 +40,7 @@ from night_trail.tales.reach import Reach, opened, refused, signed
 from night_trail.tales.views.links import ask_password, may_enter, open_link
 from night_trail.trails.page import numbers_shown
 from night_trail.trails.pictures import Desk, size_from
-from night_trail.trails.playing import at_period, bar
+from night_trail.trails.playing import at_period, bar, beside_each_other
 from night_trail.web.asking import for_a_part, for_a_swap
 
 MOST_LINES = 500
@@ -171,6 +171,7 @@ def _walk(
         "leave": leave,
         "table_address": _asking(address(number, beat), "table=1"),
         "alone_address": address(number, beat),
+        "panels_address": _asking(address(number, beat), "panels=1"),
         "explore_address": "" if edition else _explores(request, stop, number, link, token),
         "earlier": edition,
         "presented": not token and edition is None,
@@ -189,8 +190,8 @@ def _walk(
         context |= _told_of_editions(request, tale, token)
     context |= _shown(request, stop, beat)
     if context.get("chosen"):
-        context["table_address"] = _asking(context["table_address"], context["chosen"])
-        context["alone_address"] = _asking(context["alone_address"], context["chosen"])
+        for name in ("table_address", "alone_address", "panels_address"):
+            context[name] = _asking(context[name], context["chosen"])
     here = context["table_address"] if context.get("numbers") else context["alone_address"]
     # what stands there now, as it is drawn anew for another room
     context["here_address"] = _asking(here, urlencode({"now": context.get("lit_signed", "")}))
@@ -360,6 +361,8 @@ def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
         query = f"{context['chosen']}&{query}" if context["chosen"] else query
         frame = f"?{query}"
         context["playing"] = bar(desk, desk.frames(), frame, "#walk", "outerMorph")
+        if request.GET.get("panels"):
+            context |= beside_each_other(desk, stop.tale.least_lit, reads=True)
     if stop.beside is not None and (other := stop.scene_beside()).main is not None:
         beside = Desk(stop.beside.trail.version, other, reads=True)
         shown = beside.drawn(other.main, BESIDE, "second")

@@ -8,12 +8,9 @@ from django.views.decorators.http import require_GET
 
 from night_trail.core.hand import whole
 from night_trail.core.questions.shared.time_sentence import GRAIN_WORDS
-from night_trail.draw import BESIDE
 from night_trail.trails.page import desk_of, step_for
 from night_trail.trails.pictures import Desk, size_from
-from night_trail.trails.playing import at_period
-
-MOST_PANELS = 12
+from night_trail.trails.playing import at_period, beside_each_other
 
 
 @require_GET
@@ -37,18 +34,7 @@ def panels(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     desk = desk_of(found)
     if desk.scene.main is None or desk.scene.plays is None:
         raise Http404
-    frames = desk.frames()
-    most = min(MOST_PANELS, len(frames))
-    chosen = [round(i * (len(frames) - 1) / max(most - 1, 1)) for i in range(most)]
-    drawn = []
-    for at in chosen:
-        scene = at_period(desk, at)
-        one = Desk(found.trail.version, scene, glanced=True)
-        drawn.append((frames[at].label, one.drawn(scene.main, BESIDE, f"p{at}").svg))  # type: ignore[arg-type]
-    context = {
-        "panels": drawn,
-        "more": most < len(frames),
-        "of": len(frames),
+    context = beside_each_other(desk) | {
         "title": f"Through {desk.scene.plays.time}, {GRAIN_WORDS[desk.scene.plays.grain]}",
         "step": found,
     }

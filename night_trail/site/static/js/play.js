@@ -5,6 +5,7 @@ const bar = () => $("#playing");
 const labels = () => JSON.parse(bar().dataset.labels);
 let timer = 0;
 let asked = 0;
+let whenThrough = null;
 export const isPlaying = () => timer !== 0;
 
 // A period is shown and leads nowhere yet: standing still there is what makes a step.
@@ -33,7 +34,7 @@ async function on() {
   const last = labels().length - 1;
   let at = Number(bar().dataset.at) + 1;
   if (at > last) {
-    if (!$("#play-again").checked) return stand();
+    if (whenThrough || !$("#play-again").checked) return stand(true);
     at = 0;
   }
   const mine = timer;
@@ -41,19 +42,33 @@ async function on() {
   // paused, or taken up again, while the picture was on its way
   if (timer === mine && isPlaying()) timer = setTimeout(on, Number($("#play-pace")?.value ?? 900));
 }
-function halt() {
+export function halt(through = false) {
   clearTimeout(timer);
   timer = 0;
+  whenThrough?.(through);
+  whenThrough = null;
   dress();
 }
-function stand() {
-  halt();
+function stand(through) {
+  halt(through);
   if (bar()) bar().dispatchEvent(new CustomEvent("stand", { bubbles: true, detail: Number(bar().dataset.at) }));
+}
+const still = () => matchMedia("(prefers-reduced-motion: reduce)").matches;
+// All periods once, from the first: whether it came to the last, and was not stopped on the way.
+export function playThrough() {
+  if (!bar() || still()) return Promise.resolve(true);
+  halt();
+  bar().dataset.at = -1;
+  return new Promise((resolve) => {
+    whenThrough = resolve;
+    timer = setTimeout(on, 0);
+    dress();
+  });
 }
 function toggle() {
   if (isPlaying()) return stand();
   // who wants no motion sees the periods beside each other
-  if (matchMedia("(prefers-reduced-motion: reduce)").matches && $("#panels-toggle")) return $("#panels-toggle").click();
+  if (still() && $("#panels-toggle")) return $("#panels-toggle").click();
   if (Number(bar().dataset.at) >= labels().length - 1) bar().dataset.at = -1;
   timer = setTimeout(on, 0);
   dress();

@@ -1,6 +1,7 @@
 // Walking a tale: keys, buttons, the path, or by itself. What a reader lights
 // travels in the address of a request and is recorded nowhere.
 import { $, $$, onLoop, onSweep, walkMarks } from "./common.js";
+import { halt, playThrough } from "./play.js";
 
 const walk = () => $("#walk");
 let playing = 0;
@@ -63,7 +64,7 @@ document.addEventListener("change", (event) => {
   go(`${address}${address.includes("?") ? "&" : "?"}${query}`, false);
 });
 
-// ---- by itself: rests at each stop as long as its words take to read ----
+// ---- by itself: rests at each stop as long as its words take to read, then plays what plays there ----
 let timer = 0;
 function rest() {
   clearTimeout(timer);
@@ -71,8 +72,10 @@ function rest() {
   const line = $("#pace-line");
   line.getAnimations().forEach((a) => a.cancel());
   line.animate([{ width: "0" }, { width: "100%" }], { duration: seconds * 1000 });
-  timer = setTimeout(() => {
-    if (walk().dataset.on) turnTo(walk().dataset.on);
+  timer = setTimeout(async () => {
+    const through = await playThrough();
+    if (!playing) return;
+    if (through && walk().dataset.on) turnTo(walk().dataset.on);
     else pause();
   }, seconds * 1000);
 }
@@ -84,6 +87,7 @@ function play() {
 function pause() {
   playing = 0;
   clearTimeout(timer);
+  halt();
   $("#pace-line")?.getAnimations().forEach((a) => a.cancel());
   show();
 }
