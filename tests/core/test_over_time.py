@@ -562,6 +562,9 @@ def test_dates_at_the_ends_of_the_calendar_break_no_picture(last: dt.date, timed
         draw(found, table, Size(664, 420), "main")
         drawn += 1
     assert drawn > 8
+    both = table_of(at=[last, dt.date(9999, 12, 31) if timed else dt.date(1, 1, 1)] * 50)
+    bars = answer(read("at", both)[0], Rows(both)).groups[0].counts
+    assert [int(bars[1]), int(bars[-2]), len(bars)] == [50, 50, 122], "even bins, and a tail at both ends"
     line = answer(read("number of rows by year", table)[0], Rows(table))
     for period in np.flatnonzero(line.together.n):
         lit = mask(line.condition(line.together, int(period)), table)

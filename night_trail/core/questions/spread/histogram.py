@@ -229,6 +229,10 @@ def _edges(
         if edges[-1] <= edges[0]:
             return np.array([overall.low, overall.low * 1.1]), None, None
         return edges, None, None
+    if column.kind.temporal and wanted is None and asked.calendar is None:
+        # where an end is not known some write the year 9999: of eight thousand years even bins are left
+        too_long = (high - low) / binning.CALENDAR_SECONDS["year"] + 1 > binning.HARD_MOST
+        wanted = binning.MOST if too_long else None
     if column.kind.temporal and wanted is None:
         unit = asked.calendar or binning.calendar_unit(low, high, column.kind == "date and time")
         _refuse_too_many(round((high - low) / binning.CALENDAR_SECONDS[unit]) + 1, f"bins of a {unit}")
