@@ -3,12 +3,13 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 8000
+SPARK := $(VENV)/spark
 VAR_DIR := $(or $(NIGHT_TRAIL_VAR),$(CURDIR)/var)
 
 # many short processes are started: none should read every module from its source anew
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test lint bench attack browser-ready clean
+.PHONY: demo test lint bench attack browser-ready spark-ready clean
 
 $(VENV)/.installed: requirements.lock pyproject.toml
 	@$(PYTHON) -c 'import sys; sys.exit(0 if sys.version_info >= (3, 11) else "Python 3.11 or newer is needed: make demo PYTHON=python3.11")'
@@ -45,8 +46,22 @@ browser-ready:
 # two processes share the cores: threads inside numerics would only fight over them
 test: export OPENBLAS_NUM_THREADS = 1
 test: export OMP_NUM_THREADS = 1
+# the jars of Spark are large: they come while other tests run, and where they do not its tests are left out
 test: $(VENV)/.installed-dev browser-ready lint
-	$(BIN)/python -m pytest $(ARGS)
+	@mkdir -p $(SPARK) && touch $(SPARK)/coming
+	@$(MAKE) --no-print-directory spark-ready & coming=$$!; \
+	$(BIN)/python -m pytest $(ARGS); ended=$$?; kill $$coming 2>/dev/null; exit $$ended
+
+spark-ready:
+	@mkdir -p $(SPARK)
+	@if [ ! -d $(SPARK)/jars ] && command -v java >/dev/null; then \
+	  touch $(SPARK)/coming; \
+	  $(BIN)/pip download --quiet --disable-pip-version-check --no-deps --no-binary :all: --require-hashes \
+	    -d $(SPARK)/came -r requirements-spark.lock && \
+	  tar -xzf $(SPARK)/came/pyspark-*.tar.gz -C $(SPARK)/came --wildcards '*/deps/jars' && \
+	  mv $(SPARK)/came/pyspark-*/deps/jars $(SPARK)/jars; \
+	  rm -rf $(SPARK)/came; \
+	fi; rm -f $(SPARK)/coming; test -d $(SPARK)/jars || echo "Spark is left out: its jars are not here."
 
 bench: $(VENV)/.installed-dev
 	$(BIN)/python -m bench

@@ -32,6 +32,7 @@ from night_trail.jobs import work as jobs
 from night_trail.jobs.models import Job
 from night_trail.tables import quota, recipes, upkeep
 from night_trail.tables.attached import drawing, opened, telling
+from night_trail.tables.attached import engine as engines
 from night_trail.tables.attached.where import Where, fingerprint, listed, parts_of
 from night_trail.tables.models import Arrival, RolledUp, Table, Version
 from night_trail.tales.models import Link, Tale
@@ -249,7 +250,7 @@ def test_a_count_that_takes_long_says_that_it_goes_on(
         beats.append(Job.objects.get().moved > timezone.now() - jobs.STALLED)
         Job.objects.update(stopped=True)
         beats.append(waits())
-        raise opened.Stopped("It was stopped")
+        raise engines.Stopped("It was stopped")
 
     monkeypatch.setattr("night_trail.trails.whole.ask", long)
     assert "counting all of them was stopped" in page(client, step)
@@ -289,7 +290,7 @@ def test_an_engine_is_broken_off_when_nobody_waits(root: Path, settings: Any) ->
         many = one.cross_join(one.rename(b="a")).cross_join(one.rename(c="a"))
         asked = many.aggregate(n=(many.a * many.b + many.c).sum())
         began = time.monotonic()
-        with pytest.raises(opened.Stopped):
+        with pytest.raises(engines.Stopped):
             engine.run(asked, lambda: time.monotonic() < began + 0.5)
         settings.ATTACH_SECONDS = 0
         with pytest.raises(NightTrailError, match="longer than the 0 s"):
@@ -440,7 +441,7 @@ def test_an_engine_that_does_not_hear_at_once_is_broken_off_again() -> None:
             raise RuntimeError("interrupted")
 
     deaf = Deaf()
-    with ThreadPoolExecutor(1) as hand, pytest.raises(opened.Stopped):
+    with ThreadPoolExecutor(1) as hand, pytest.raises(engines.Stopped):
         opened.Engine(hand, deaf, None, Where("depot", "taps")).run(None, lambda: False)
     assert deaf.asked == 3
 
@@ -460,7 +461,7 @@ def test_a_count_that_nobody_waits_for_is_laid_down_and_taken_up_again(
     # an engine at work is broken off as well
     looked = iter([False, True])
     monkeypatch.setattr("night_trail.trails.whole.is_left", lambda job: next(looked, True))
-    monkeypatch.setattr(opened, "LOOKED", 0.0)
+    monkeypatch.setattr(engines, "LOOKED", 0.0)
     jobs.do(waiting)
     assert not RolledUp.objects.exists() and not Job.objects.get().refused
     monkeypatch.undo()

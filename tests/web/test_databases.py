@@ -24,7 +24,8 @@ from django.urls import reverse
 from night_trail.core.conditions import Between, Contains, OneOf
 from night_trail.core.turns import Light, SeeColumn
 from night_trail.tables.attached import drawing, telling
-from night_trail.tables.attached.opened import Stopped, opened
+from night_trail.tables.attached.engine import Stopped
+from night_trail.tables.attached.opened import opened
 from night_trail.tables.attached.sealed import open_seal, seal
 from night_trail.tables.attached.where import Where
 from night_trail.tables.models import Arrival, Database, RolledUp, Table
@@ -193,7 +194,7 @@ def test_the_password_is_in_no_page_no_log_no_row_and_no_package(
         ({"server": "10.0.0.9:5432"}, "no server that may be reached"),
         ({"database": "none such"}, "does not exist"),
         ({"database": "host=10.0.0.9 dbname=x"}, "does not exist"),
-        ({"name": " "}, "are needed"),
+        ({"name": " "}, "A name is needed"),
         ({"name": "n" * 101}, "at most 100"),
         ({"user": "moth\x00"}, "cannot be opened"),
     ],

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_http_methods, require_POST
 
 from night_trail.core.errors import NightTrailError
 from night_trail.core.hand import LARGEST_KEY, whole
-from night_trail.tables.attached import servers
+from night_trail.tables.attached import reaching, servers
 from night_trail.tables.attached.attaching import attach as attach_rows
 from night_trail.tables.attached.attaching import attach_again
 from night_trail.tables.attached.where import Found, Where, listed, roots
@@ -38,11 +38,13 @@ def attach(request: HttpRequest) -> HttpResponse:
 
 
 def _choose(request: HttpRequest, status: int = 200, **more: Any) -> HttpResponse:
-    sought = request.GET.get("sought", "")[:100]
+    sought, hosts = request.GET.get("sought", "")[:100], reaching.hosts()
     context = {
         "groups": _by_root([one for one in listed() if _is_sought(one, sought.lower())]),
         "roots": list(roots()),
-        "hosts": servers.hosts(),
+        "hosts": hosts,
+        "of_spark": any(map(reaching.is_spark, hosts)),
+        "of_postgres": not all(map(reaching.is_spark, hosts)),
         "databases": Database.objects.filter(owner=visitor(request)),
         "sought": sought,
         "tab": "tables",
@@ -98,7 +100,7 @@ def database(request: HttpRequest, pk: int) -> HttpResponse:
         return render(request, "tables/database.html", context | {"refused": error}, status=422)
     context |= {
         "found": [one for one in found if _is_sought(one, sought.lower())],
-        "many": len(found) >= servers.MOST_TABLES,
+        "many": len(found) >= reaching.MOST_TABLES,
     }
     return render(request, "tables/database.html", context)
 
