@@ -20,6 +20,7 @@ from night_trail.core.questions.drivers.words import drivers_words
 from night_trail.core.rows import Rows
 from night_trail.core.stats.drivers import FOLDS, Family, Matrix, folds_of, shuffled
 from night_trail.core.stats.drivers import _Seen as Seen
+from night_trail.core.stats.leaves import Leaves
 from night_trail.core.table import Table
 from tests.core.tables import table_of
 
@@ -162,6 +163,36 @@ def test_folds_keep_sets_whole_and_shuffling_keeps_what_they_share() -> None:
     assert all(np.ptp(mixed[sets == s]) == 0 for s in range(40))
 
 
+def test_leaves_tell_what_the_trees_predict_under_other_values() -> None:
+    from sklearn.ensemble import HistGradientBoostingRegressor
+
+    rng = np.random.default_rng(1)
+    x = rng.normal(size=(2_000, 6))
+    x[rng.random(x.shape) < 0.1] = np.nan
+    x[:, 3] = rng.integers(0, 9, 2_000)
+    y = np.nan_to_num(2 * x[:, 0] + x[:, 1] * x[:, 2]) + np.sin(x[:, 3]) + rng.normal(size=2_000)
+    model = HistGradientBoostingRegressor(max_iter=40, max_leaf_nodes=15).fit(x, y)
+    some = x[:200]
+    leaves = Leaves.of(model, some)
+    assert (np.count_nonzero(leaves.outside == 0, axis=0) == 40).all(), "a row lies in one leaf of each tree"
+
+    def walked(values: dict[int, float]) -> float:
+        rows = some.copy()
+        for j, value in values.items():
+            rows[:, j] = value
+        return float(model.predict(rows).mean())
+
+    ones, others = np.array([-1.0, 0.0, 0.5, 9.0, np.nan]), np.array([-2.0, 0.1, np.nan])
+    start = float(np.ravel(model._baseline_prediction)[0])
+    for columns in ((1, 2), (3, 0), (5, 4)):
+        got = leaves.under([(columns[0], ones), (columns[1], others)]) + start
+        want = [[walked({columns[0]: one, columns[1]: other}) for other in others] for one in ones]
+        assert np.allclose(got, want, atol=1e-12)
+        assert np.allclose(
+            leaves.under([(columns[0], ones)]) + start, [walked({columns[0]: v}) for v in ones], atol=1e-12
+        )
+
+
 def test_an_effect_of_columns_that_do_not_act_together_is_their_partial_dependence() -> None:
     rng = np.random.default_rng(8)
     x = rng.uniform(-1, 1, size=(3_000, 3))
@@ -170,7 +201,7 @@ def test_an_effect_of_columns_that_do_not_act_together_is_their_partial_dependen
     seen = Seen.fitted(matrix, np.ones(3_000, dtype=bool), y)
     assert isinstance(seen.model, HistGradientBoostingRegressor)
     for j in (0, 1):
-        course = seen.effect(x, j)
+        course = seen.effect(x, Leaves.of(seen.model, x[:250]), j)
         known = partial_dependence(seen.model, x, [j], custom_values={j: np.array(course.at)})["average"][0]
         known = known - np.average(known, weights=course.n)
         assert course.effect == pytest.approx(known.tolist(), abs=0.03)

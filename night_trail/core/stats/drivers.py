@@ -18,6 +18,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from night_trail.core.stats.leaves import Leaves
 from night_trail.core.table import Bools, Floats, Ints
 
 FOLDS, SHUFFLES = 4, 5
@@ -157,9 +158,10 @@ def fold(matrix: Matrix, k: int) -> Fold:
     worse /= repeats
     # what shuffled targets reach is asked of as many pairs as may be found by chance
     best = [int(i) for i in np.argsort(-worse[:, 1])[: PAIRED if chance else DRAWN]]
-    courses = {i: seen.course(x, matrix.families[i]) for i in best}
+    leaves = Leaves.of(seen.model, x[:: max(1, len(x) // SOME)][:SOME])
+    courses = {i: seen.course(x, leaves, matrix.families[i]) for i in best}
     leading = [courses[i].column for i in best[:PAIRED] if chance or worse[i, 1] > 0]
-    pairs = [seen.pair(x, a, b) for a, b in itertools.combinations(leading, 2)]
+    pairs = [seen.pair(x, leaves, a, b) for a, b in itertools.combinations(leading, 2)]
     return Fold(
         chance,
         len(truth),
@@ -232,20 +234,19 @@ class _Seen:
         found = self.predict(np.concatenate(parts))
         return np.split(found, np.cumsum([len(p) for p in parts])[:-1])
 
-    def course(self, x: Floats, family: Family) -> Course:
+    def course(self, x: Floats, leaves: Leaves, family: Family) -> Course:
         if family.shown >= 0:
-            return self.effect(x, family.shown)
-        return max((self.effect(x, j) for j in family.columns), key=_variance)
+            return self.effect(x, leaves, family.shown)
+        return max((self.effect(x, leaves, j) for j in family.columns), key=_variance)
 
-    def effect(self, x: Floats, j: int) -> Course:
+    def effect(self, x: Floats, leaves: Leaves, j: int) -> Course:
         """Return what a column does to the prediction, around its mean.
 
         Of a number the accumulated local effect, over rows as they are; of a
-        category the mean prediction of ``SOME`` rows under each of its values.
+        category the mean prediction of the rows of ``leaves`` under each of its values.
 
         ``x`` has shape (rows, columns), as ``ranked`` returns it, NaN where missing.
         """
-        some = x[:: max(1, len(x) // SOME)][:SOME]
         has = np.isfinite(x[:, j])
         if self.levels[j]:
             counts = np.bincount(
@@ -253,9 +254,7 @@ class _Seen:
             )
             used = np.flatnonzero(counts)
             at, n = used.astype(np.float64), counts[used].astype(np.float64)
-            means = np.array(
-                [p.mean() for p in self.predict_all([_under(some, {j: v}) for v in self.ranks[j][used]])]
-            )
+            means = leaves.under([(j, self.ranks[j][used])])
         else:
             at = (
                 np.unique(np.quantile(x[has, j], np.linspace(0, 1, STEPS + 1), method="lower"))
@@ -277,8 +276,11 @@ class _Seen:
         effect = means - float((n * means).sum() / max(n.sum(), 1))
         missing = None
         if has.any() and not has.all():
-            without, present = self.predict_all([_under(some, {j: np.nan}), some[np.isfinite(some[:, j])]])
-            missing = float(without.mean() - present.mean()) if len(present) else None
+            some = leaves.rows
+            without = some.copy()
+            without[:, j] = np.nan
+            bare, present = self.predict_all([without, some[np.isfinite(some[:, j])]])
+            missing = float(bare.mean() - present.mean()) if len(present) else None
         return Course(j, at.tolist(), effect.tolist(), [round(c) for c in n.tolist()], missing)
 
     def places(self, x: Floats, j: int) -> tuple[Floats, Floats]:
@@ -296,15 +298,13 @@ class _Seen:
         codes = np.sort(most[counts[most] > 0])
         return codes.astype(np.float64), self.ranks[j][codes]
 
-    def pair(self, x: Floats, a: int, b: int) -> Together:
+    def pair(self, x: Floats, leaves: Leaves, a: int, b: int) -> Together:
         """Return how far two columns act together beyond their sum: what their surface has without either.
 
         ``x`` has shape (rows, columns), as ``ranked`` returns it.
         """
-        some = x[:: max(1, len(x) // SOME)][:SOME]
         (left, left_set), (right, right_set) = self.places(x, a), self.places(x, b)
-        sets = [_under(some, {a: one, b: other}) for one, other in itertools.product(left_set, right_set)]
-        surface = self.predict(np.concatenate(sets)).reshape(len(left), len(right), len(some)).mean(axis=2)
+        surface = leaves.under([(a, left_set), (b, right_set)])
         surface -= surface.mean()
         beyond = surface - surface.mean(axis=1, keepdims=True) - surface.mean(axis=0, keepdims=True)
         whole, rest = float((surface**2).mean()), float((beyond**2).mean())
@@ -315,10 +315,3 @@ class _Seen:
 def _variance(course: Course) -> float:
     n = np.array(course.n, dtype=np.float64)
     return float((n * np.array(course.effect) ** 2).sum() / max(n.sum(), 1.0))
-
-
-def _under(rows: Floats, values: dict[int, float]) -> Floats:
-    found = rows.copy()
-    for j, value in values.items():
-        found[:, j] = value
-    return found
