@@ -1,4 +1,6 @@
-"""Attached rows by the hundred million: ``python -m bench.large [rows …]``, a process for each size.
+"""Attached rows by the hundred million: ``python -m bench.large [--spark] [rows …]``.
+
+With ``--spark`` they are asked through a Spark of one's own, of one worker and then of two.
 
 For each turn: from the part at once, counted over all rows, counted with a third of them lit.
 
@@ -58,11 +60,11 @@ def write(folder: Path, rows: int) -> None:
         ).write_parquet(folder / f"{at // A_PART:03d}.parquet")
 
 
-def measured(root: Path) -> dict[str, Any]:
-    """Return what attaching and asking take, in seconds, and the peak of memory in GB."""
+def measured(root: Path, server: str = "") -> dict[str, Any]:
+    """Return what attaching and asking take, in seconds, and the peak of memory in GB without a server's."""
     import django
 
-    os.environ["NIGHT_TRAIL_ATTACH"] = str(root)
+    os.environ |= {"NIGHT_TRAIL_ATTACH": str(root), "NIGHT_TRAIL_ATTACH_SERVERS": server}
     django.setup()
     from django.core.management import call_command
 
@@ -77,11 +79,15 @@ def measured(root: Path) -> dict[str, Any]:
     from night_trail.tables.arrivals import read_arrival
     from night_trail.tables.attached.attaching import attach
     from night_trail.tables.attached.drawing import attachment_of
+    from night_trail.tables.attached.servers import keep
     from night_trail.tables.attached.telling import ask, told
     from night_trail.tables.attached.where import Where
     from night_trail.tables.services import core_table
 
-    arrival = attach(User.objects.create_user("bench"), Where(root.name, "taps"))
+    owner, where = User.objects.create_user("bench"), Where(root.name, "taps")
+    if server:
+        where = Where("spark", "default", "taps", keep(owner, "spark", server, "", "", "").pk)
+    arrival = attach(owner, where)
     began = time.monotonic()
     read_arrival(arrival)
     found: dict[str, Any] = {"attach": time.monotonic() - began}
@@ -113,8 +119,8 @@ def measured(root: Path) -> dict[str, Any]:
     return found | {"at once": at_once, "exact": exact, "peak": peak, "rows": attachment.rows}
 
 
-def main(sizes: list[int]) -> None:
-    """Measure each size and print it."""
+def main(sizes: list[int], spark: bool = False) -> None:
+    """Measure each size and print it; through Spark with one worker and with two."""
     folder = Path(tempfile.mkdtemp(prefix="night-trail-large-"))
     try:
         for rows in sizes:
@@ -123,23 +129,52 @@ def main(sizes: list[int]) -> None:
             write(root / "taps", rows)
             size = sum(p.stat().st_size for p in root.rglob("*.parquet")) / 1e9
             print(f"{rows:,} rows written in {time.monotonic() - began:.0f} s, {size:.2f} GB", flush=True)
-            done = subprocess.run(
-                [sys.executable, "-m", "bench.large", "--measure", str(root)],
-                cwd=ROOT, capture_output=True, text=True, check=False,
-                env=os.environ | {"NIGHT_TRAIL_VAR": str(folder / f"var-{rows}")},
-            )  # fmt: skip
-            if done.returncode:
-                print(done.stderr[-2_000:])
-                continue
-            say(json.loads(done.stdout.splitlines()[-1]))
+            if spark:
+                through_spark(root, rows)
+            elif found := apart(root):
+                say(found, f"{rows:,} × 6 attached")
             shutil.rmtree(root)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def say(found: dict[str, Any]) -> None:
+def apart(root: Path, server: str = "") -> dict[str, Any] | None:
+    """Measure in a process of its own; None where it fails, which is printed."""
+    kept = tempfile.mkdtemp(dir=root.parent)
+    done = subprocess.run(
+        [sys.executable, "-m", "bench.large", "--measure", str(root), server],
+        cwd=ROOT, capture_output=True, text=True, check=False, env=os.environ | {"NIGHT_TRAIL_VAR": kept},
+    )  # fmt: skip
+    if done.returncode:
+        print(done.stderr[-2_000:])
+        return None
+    found: dict[str, Any] = json.loads(done.stdout.splitlines()[-1])
+    return found
+
+
+def through_spark(root: Path, rows: int) -> None:
+    """Measure the same rows through Spark with one worker and with two, and how much quicker two are."""
+    from bench.spark import running, session
+
+    medians = []
+    for workers in (1, 2):
+        with running(workers) as server:
+            with session(server) as made:
+                made.sql(f"CREATE TABLE taps USING parquet LOCATION '{root / 'taps'}'")
+            found = apart(root, server)
+        if found is None:
+            return
+        say(found, f"{rows:,} × 6 through Spark, {workers} worker{'s' * (workers > 1)}")
+        medians.append(statistics.median(one[0] for one in found["exact"].values()))
+    print(
+        f"| {rows:,} × 6 through Spark: two workers are quicker | {medians[0] / medians[1]:.1f} × | |",
+        flush=True,
+    )
+
+
+def say(found: dict[str, Any], rows: str) -> None:
     """Print what was measured as lines of a table."""
-    rows, at_once, exact = f"{found['rows']:,} × 6 attached", found["at once"], found["exact"]
+    at_once, exact = found["at once"], found["exact"]
     print(f"| {rows}: until the survey stands | {found['attach']:.1f} s | |")
     for name, (plain, lit) in exact.items():
         print(f"| {rows}: {name} | {at_once[name] * 1000:.0f} ms, {plain:.1f} s, {lit:.1f} s | |")
@@ -151,6 +186,8 @@ def say(found: dict[str, Any]) -> None:
 
 if __name__ == "__main__":
     if sys.argv[1:2] == ["--measure"]:
-        print(json.dumps(measured(Path(sys.argv[2]))))
+        print(json.dumps(measured(Path(sys.argv[2]), *sys.argv[3:])))
     else:
-        main([int(text.replace("_", "")) for text in sys.argv[1:]] or [10_000_000, 100_000_000])
+        asked = [text for text in sys.argv[1:] if text != "--spark"]
+        sizes = [int(text.replace("_", "")) for text in asked] or [10_000_000, 100_000_000]
+        main(sizes, "--spark" in sys.argv)

@@ -9,6 +9,7 @@ from typing import Any
 
 import msgspec
 import polars as pl
+from django.db.models import F
 from django.utils import timezone
 
 from night_trail.core.attached.answering import is_scaled, roll_for, whole_answer
@@ -19,7 +20,7 @@ from night_trail.core.questions.registry import Answer
 from night_trail.core.questions.shared.behind import Pending
 from night_trail.core.rows import Rows
 from night_trail.jobs.models import Job
-from night_trail.jobs.work import Left, Wanted, does, is_left, job_of
+from night_trail.jobs.work import LEFT, Left, Wanted, does, is_left, job_of
 from night_trail.tables.attached.drawing import Attachment, attachment_of
 from night_trail.tables.attached.engine import Stopped
 from night_trail.tables.attached.telling import ask, told
@@ -27,6 +28,9 @@ from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
 
 KIND, ALGORITHM = "attached: cells", 1
+MOST_WAITING = 20
+"""Counts that wait for one owner's tables at most."""
+
 SLOW = 10.0
 """Seconds from which on it is said beforehand how long an engine will take."""
 
@@ -94,6 +98,9 @@ def told_of(version: Version, attachment: Attachment, question: Question, rows: 
     except Beyond as error:
         return Told(replace(standing, reason=str(error)))
     cells = told(version, roll)
+    if cells is None and begins and _too_many_wait(version, key(roll)):
+        reason = f"As many counts wait already as may ({MOST_WAITING}): look again when they are done."
+        return Told(replace(standing, reason=reason))
     if cells is None:
         job = job_of(Wanted(KIND, ALGORITHM, key(roll), {"roll": Version.as_json(roll)}, 1), version, begins)
         cells = told(version, roll) if job.finished else None
@@ -103,6 +110,17 @@ def told_of(version: Version, attachment: Attachment, question: Question, rows: 
         return Told(replace(standing, reason="All of them were not counted."))
     pending = Pending(job.done, job.of, job.stopped, job.refused)
     return Told(replace(standing, pending=pending, seconds=attachment.seconds))
+
+
+def _too_many_wait(version: Version, name: str) -> bool:
+    """Whether a count would be one too many for the owner of its table: others wait for the same worker."""
+    if version.table is None:
+        return False
+    ours = Job.objects.filter(kind=KIND, version__table__owner=version.table.owner_id)
+    if ours.filter(version=version, key=name).exists():
+        return False
+    going = ours.filter(done__lt=F("of"), stopped=False, refused="", looked__gte=timezone.now() - LEFT)
+    return going.count() >= MOST_WAITING
 
 
 def counted_answer(question: Question, rows: Rows, found: Told) -> Answer:

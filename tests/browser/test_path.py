@@ -32,6 +32,7 @@ def test_from_file_to_tale_by_mouse(page: Page, stranger: Page, few_buses_csv: P
     settled(page)
     mark(page, "9 to 10\u00a0min").click()
     expect(page.locator(".chip.lantern")).to_contain_text("late_min from 9 to under 10")
+    settled(page)
     mark(page, "10 to 11\u00a0min").click(modifiers=["Shift"])
     expect(page.locator(".chip.lantern")).to_contain_text("late_min from 9 to under 11")
     settled(page)

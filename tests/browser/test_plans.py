@@ -49,6 +49,7 @@ def test_a_tall_tree_has_a_small_one_beside_it_that_leads_elsewhere(page: Page) 
     page.keyboard.press("Enter")
     settled(page)
     expect(page.locator("#sight .seen")).to_be_visible()
+    expect(page.locator("#sight .small-whole")).to_be_visible()
     small = page.locator("#sight .small-whole").bounding_box()
     assert small is not None
     page.mouse.click(small["x"] + small["width"] / 2, small["y"] + 0.9 * small["height"])

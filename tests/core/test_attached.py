@@ -63,6 +63,7 @@ FROM_THE_PART = {
 """Pictures that need the rows themselves: they are told from the part, and say so."""
 
 OWN_WORDS = {
+    "week": "whether its days differ by chance is asked of the rows",
     "year before": "what the change is made of needs columns that were not asked for",
 }
 

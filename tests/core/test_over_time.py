@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
+from scipy import stats
 
 from night_trail.core.breakdown import down
 from night_trail.core.conditions import Between, OneOf, mask
@@ -31,6 +32,7 @@ from night_trail.core.questions.spread.question import Spread
 from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
+from night_trail.core.stats.rounds import chance_of_parts
 from night_trail.core.table import Table
 from night_trail.core.turns import Zoom, turn
 from night_trail.draw import Size, draw
@@ -282,6 +284,21 @@ def test_what_moved_it_names_the_group_that_did() -> None:
     assert [(c.column, c.label) for c in found.contributions] == [("line", "N3")]
     said = plain(words_of(found, table).headline)
     assert "In November 2024" not in said and "N3 (−" in said
+
+
+def test_of_noise_no_group_is_said_to_have_moved_otherwise() -> None:
+    told = 0
+    for seed in range(40):
+        rng = np.random.default_rng(seed)
+        n = 1_500
+        at = pl.Series(np.datetime64("2021-01-01") + rng.integers(0, 1_096, n))
+        table = table_of(
+            day=at, x=rng.poisson(20, n), g=[*rng.choice([*"abcde"], n)], ok=list(rng.random(n) < 0.4)
+        )
+        for measure in (Measure("count"), Measure("sum", "x")):
+            found = asked(OverTime(measure, "day", "month", against=Against("year")), table)
+            told += bool(found.contributions)
+    assert told <= 4, "5 % of 80"
 
 
 def test_rows_that_last_are_counted_in_every_period_they_touch() -> None:
@@ -569,3 +586,38 @@ def test_dates_at_the_ends_of_the_calendar_break_no_picture(last: dt.date, timed
     for period in np.flatnonzero(line.together.n):
         lit = mask(line.condition(line.together, int(period)), table)
         assert int(lit.sum()) == line.together.n[period]
+
+
+def test_parts_of_rounds_differ_beyond_chance_only_where_they_do() -> None:
+    rng = np.random.default_rng(0)
+    two = rng.normal(size=(12, 2))
+    assert chance_of_parts(two) == pytest.approx(stats.ttest_rel(two[:, 0], two[:, 1]).pvalue)
+    # by the sphericity of the parts F has fewer degrees of freedom (hand calculation of two of three alike)
+    twin = np.column_stack([two[:, 0], two[:, 1], two[:, 1]])
+    assert chance_of_parts(twin) == pytest.approx(stats.ttest_rel(two[:, 0], two[:, 1]).pvalue)
+    white = [chance_of_parts(rng.normal(size=(30, 7))) for _ in range(400)]
+    walks = [chance_of_parts(np.cumsum(rng.normal(size=8 * 12)).reshape(8, 12)) for _ in range(400)]
+    for noise in (white, walks):
+        assert np.mean(np.array(noise) < 0.05) < 0.08
+    planted = [chance_of_parts(rng.normal(size=(30, 7)) + np.eye(7)[2] * 1.5) for _ in range(100)]
+    assert np.mean(np.array(planted) < 0.05) > 0.95
+    assert chance_of_parts(np.ones((9, 7))) == 1.0 and chance_of_parts(np.ones((3, 7))) is None
+    assert chance_of_parts(np.tile(np.arange(7.0), (9, 1))) == 0.0
+
+
+def test_of_noise_a_peak_of_the_week_may_be_chance_and_of_a_rhythm_it_is_not() -> None:
+    rng = np.random.default_rng(6)
+    days = [dt.date(2020, 1, 1) + dt.timedelta(days=i) for i in range(900)]
+    weekday = np.array([d.weekday() for d in days])
+    table = table_of(
+        day=pl.Series(days), flat=rng.normal(30, 5, 900), tides=rng.normal(30, 5, 900) + 6 * (weekday == 4)
+    )
+    for words, chance in (
+        ("average flat through the week", True),
+        ("number of rows through the week", True),
+        ("average tides through the week", False),
+    ):
+        found = answer(read(words, table)[0], Rows(table))
+        said = plain(words_of(found, table).headline)
+        assert ("The differences may be chance (F over" in said) == chance, said
+        assert found.whole in (128, 127)

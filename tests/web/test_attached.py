@@ -137,10 +137,10 @@ def test_rows_that_changed_are_looked_at_again_as_a_new_version(
     assert table.versions.count() == 2 and Table.objects.count() == 1
     assert Table.objects.get().latest.attached["rows"] == 4_500
     # the trail stays on the rows it was walked on
-    assert "all 4,000 rows" in page(client, step) and "N9" not in page(client, step)
+    assert "all 4,000 rows" in page(client, step) and ">N9<" not in page(client, step)
     assert before.count("<rect") == page(client, step).count("<rect")
     fresh = page(client, desk(owner, Table.objects.get(), "number of rows by line"))
-    assert "all 4,500 rows" in fresh and "N9" in fresh
+    assert "all 4,500 rows" in fresh and ">N9<" in fresh
 
 
 def test_a_value_the_part_has_not_seen_is_counted(client: Client, owner: User, root: Path) -> None:
@@ -269,6 +269,22 @@ def test_a_picture_beside_is_waited_for_too(
     assert "all 4,000 rows" in shown and 'id="pending"' in shown and Job.objects.count() == 2
     client.post(reverse("trails:work", args=[both.trail_id, both.pk]))
     assert [job.stopped for job in Job.objects.order_by("pk")] == [False, True]
+
+
+def test_one_owner_sets_no_more_counts_waiting_than_others_can_bear(
+    client: Client, owner: User, root: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    table, other = attached(client), attached(client)
+    monkeypatch.setattr("night_trail.jobs.work.do", lambda job: None)
+    monkeypatch.setattr("night_trail.trails.whole.MOST_WAITING", 1)
+    first = desk(owner, table, "average fare by line")
+    assert 'id="pending"' in page(client, first)
+    second = desk(owner, other, "sum of fare by line")
+    shown = page(client, second)
+    assert "As many counts wait already as may (1)" in shown and "<svg" in shown and Job.objects.count() == 1
+    assert 'id="pending"' in page(client, first), "what waits already goes on"
+    Job.objects.update(done=1)
+    assert 'id="pending"' in page(client, second) and Job.objects.count() == 2
 
 
 def test_cells_that_do_not_say_enough_leave_the_part(

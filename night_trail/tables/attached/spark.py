@@ -110,6 +110,8 @@ def _session(kept: Database) -> Any:
         address = f"{SPARK}{server.netloc}/;{';'.join(filter(None, given))}"
         session = SparkSession.builder.remote(address).create()
         session.client.set_retry_policies([DefaultPolicy(max_retries=3, max_backoff=1_000)])
+        # sessions share what takes up broken answers, and lock each other out where one is collected
+        session.client.disable_reattachable_execute()
         session.conf.set("spark.sql.session.timeZone", "UTC")
     except Exception as error:
         raise away(error, kept) from None

@@ -17,6 +17,7 @@ from night_trail.core.questions.shared.ranking import ranked_grouping
 from night_trail.core.questions.shared.rolled import Line, Rolled, all_together, rolled, without_dwarfing
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import Calendar, calendar_of
+from night_trail.core.stats.rounds import chance_of_parts
 from night_trail.core.table import Column, Floats, Ints, Kind, Table
 
 MOST_LINES = 15
@@ -29,7 +30,8 @@ class CycleAnswer:
     ``undrawn`` is the line of gathered groups where it would squeeze the rest.
     ``rounds`` by weekday are the weekdays; ``part`` is the cycle that runs from left to right.
     ``times`` says how often each part of the cycle came between the first and the last kept row;
-    ``begun`` are years of which only one part has figures: no line, and not drawn.
+    ``begun`` are years of which only one part has figures: no line, and not drawn. ``chance`` is how
+    likely the parts differ as much by chance, over so many ``whole`` rounds; None where it is not known.
     """
 
     question: Cycle
@@ -46,6 +48,8 @@ class CycleAnswer:
     undrawn: Line | None = None
     times: Ints | None = None
     begun: tuple[Line, ...] = ()
+    chance: float | None = None
+    whole: int = 0
 
     def round_condition(self, one: Line) -> Condition | None:
         """Return the condition that names a line's rows; None for all."""
@@ -137,6 +141,7 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         begun = tuple(r for r in rounds if np.count_nonzero(~np.isnan(r.values)) == 1)
         begun = begun if len(begun) < len(rounds) else ()
         rounds = tuple(r for r in rounds if r not in begun)
+    cells = rows.remember((*key, "whole", question.measure), lambda: _whole(question, rows, moments, part))
     return CycleAnswer(
         question=question,
         column=None if question.measure.column is None else table.column(question.measure.column),
@@ -152,7 +157,52 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         undrawn=undrawn,
         times=_times(question, rows, moments, part),
         begun=begun,
+        chance=chance_of_parts(cells),
+        whole=len(cells),
     )
+
+
+def _whole(question: Cycle, rows: Rows, moments: Floats, part: Part) -> Floats:
+    """Return the measure in each part of each whole round, of shape (rounds, parts); none where it has none.
+
+    ``moments`` has shape (rows,). Rounds in which a mean is missing are left out, and of sums and counts
+    those at the ends, which may have begun only.
+    """
+    measure, parts = question.measure, LENGTHS[part]
+    none = np.empty((0, parts))
+    if (
+        question.by_weekday
+        or measure.aggregate not in ("count", "sum", "mean")
+        or rows.table.stands() is not None
+    ):
+        return none
+    values = None if measure.column is None else rows.table.axis(measure.column).values
+    kept = ~np.isnan(moments) if values is None else ~(np.isnan(moments) | np.isnan(values))
+    at = np.flatnonzero(kept if rows.kept is None else kept & rows.kept)
+    if not len(at):
+        return none
+    local = moments[at] if question.zone is None else to_zone(moments[at], question.zone)
+    rounds = numbered(local, _ROUNDS[part], question.year_start)
+    rounds = rounds - rounds.min()
+    size = int(rounds.max()) + 1
+    if size > MOST_ROUNDS:
+        return none
+    codes = part_of(moments[at], part, question.zone, question.year_start).astype(np.int64)
+    codes += rounds * parts
+    n = np.bincount(codes, minlength=size * parts).reshape(size, parts)
+    if measure.aggregate == "count":
+        return n[1:-1].astype(np.float64)
+    assert values is not None  # noqa: S101  (a sum and a mean are of a column)
+    sums = np.bincount(codes, weights=values[at], minlength=size * parts).reshape(size, parts)
+    if measure.aggregate == "sum":
+        return np.asarray(sums[1:-1], dtype=np.float64)
+    full = (n > 0).all(axis=1)
+    return np.asarray(sums[full] / n[full], dtype=np.float64)
+
+
+_ROUNDS: dict[Part, GrainName] = {"day": "day", "week": "week", "year": "year", "quarters": "year"}
+MOST_ROUNDS = 40_000
+"""A hundred years of days."""
 
 
 def _times(question: Cycle, rows: Rows, moments: Floats, part: Part) -> Ints | None:

@@ -16,7 +16,7 @@ from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.table import Table
 
-UNEVEN = 0.1
+BY_CHANCE, UNEVEN = 0.05, 0.1
 """A difference in how often parts of a cycle came that is worth a word, as a share of the most."""
 
 
@@ -39,6 +39,13 @@ def cycle_words(answer: CycleAnswer, table: Table) -> Words:
         least=said(float(values[low])),
     )
     headline += _times(answer, float(values[top]), float(values[low]))
+    if answer.chance is not None and answer.chance >= BY_CHANCE:
+        headline += spans(
+            " The differences may be chance (F over {n} whole {rounds}, p {p}).",
+            n=Span(f"{answer.whole:,}"),
+            rounds=Span(_ROUNDS[answer.part]),
+            p=Span(number(answer.chance, 2)),
+        )
     others = [r for r in answer.rounds if not r.others and r.label]
     if len(others) > 1:
         # a year that has only begun has no peak yet
@@ -65,6 +72,7 @@ def cycle_words(answer: CycleAnswer, table: Table) -> Words:
 
 
 _PARTS = {"day": "hours", "week": "weekdays", "year": "months", "quarters": "quarters"}
+_ROUNDS = {"day": "days", "week": "weeks", "year": "years", "quarters": "years"}
 _PREPOSITION = {"day": "at", "week": "on", "year": "in", "quarters": "in"}
 
 

@@ -11,12 +11,14 @@ from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.periods import Periods
 from night_trail.core.rows import Rows
-from night_trail.core.table import Bools
+from night_trail.core.stats.change import chance_of, off_course, side_of, z_of_history, z_of_sums
+from night_trail.core.table import Bools, Coded, Floats
 
 CANDIDATES = 6
 """How many categories are asked which of their groups made a difference."""
 
-NAMED = 3
+NAMED, BY_CHANCE = 3, 0.05
+LEAST_STEPS, MOST_STEPS = 6, 60
 
 
 @dataclass(frozen=True)
@@ -33,11 +35,14 @@ def contributions(
 ) -> tuple[Contribution, ...]:
     """Return which groups made the difference between two periods, the largest parts first.
 
-    For sums and counts each group's difference is its part of the whole one. The
-    category named is the one whose groups differ most unequally: where one
-    group makes up most of what moved. Other measures have no parts.
+    For sums and counts each group's difference is its part of the whole one. A group
+    is named where it moved otherwise than the rest, beyond what rows do by chance and
+    beyond its own earlier steps, for as many groups and categories as were looked at.
+    Other measures have no parts.
     """
     measure, table = question.measure, rows.table
+    if table.stands() is not None:
+        return ()  # cells do not say how rows scatter
     if measure.aggregate not in ADDS_UP or question.view not in ("plain", "to date") or question.until:
         return ()
     if question.split:
@@ -50,35 +55,49 @@ def contributions(
         years = periods.calendar.year_of()
         first_at = int(np.flatnonzero(years == years[at])[0])
         first_base = max(base - (at - first_at), 0)
-    weights = None if measure.column is None else table.axis(measure.column).values
-    if (stands := table.stands()) is not None:
-        weights = np.asarray(stands.n * (1.0 if weights is None else weights), dtype=np.float64)
-    inside = _in_periods(periods, first_at, at + 1), _in_periods(periods, first_base, base + 1)
-    if weights is not None:
-        has = ~np.isnan(weights)
-        inside = inside[0] & has, inside[1] & has
-    best: tuple[float, list[Contribution]] = (0.0, [])
+    values = np.ones(table.height) if measure.column is None else table.axis(measure.column).values
+    known = ~np.isnan(values)
+    inside = [_in_periods(periods, *ends) & known for ends in ((first_base, base + 1), (first_at, at + 1))]
+    best: tuple[float, tuple[Contribution, ...]] = (BY_CHANCE, ())
     for name in names:
         coded = table.coded(name)
-        grouped = (np.flatnonzero(where & (coded.codes >= 0)) for where in inside)
-        now, before = (
-            np.bincount(
-                coded.codes[at_],
-                weights=None if weights is None else weights[at_],
-                minlength=len(coded.labels),
-            )
-            for at_ in grouped
-        )
-        change = now.astype(np.float64) - before
-        size = float(np.abs(change).sum())
-        if size <= 0:
-            continue
-        order = np.argsort(-np.abs(change), kind="stable")
-        # one of many groups that makes up most is worth more than one of two
-        unequal = float(np.abs(change[order[0]])) / size - 1 / len(change)
-        if unequal > best[0]:
-            best = (unequal, [Contribution(name, coded.labels[i], float(change[i])) for i in order[:NAMED]])
-    return tuple(c for c in best[1] if c.change)
+        n, has = len(coded.labels), coded.codes >= 0
+        sides = (np.flatnonzero(where & has) for where in inside)
+        before, after = (side_of(values[i], coded.codes[i].astype(np.int64), None, n) for i in sides)
+        p = chance_of(z_of_sums(before, after), np.maximum(before.n + after.n - 2, 1))
+        if question.view == "plain":
+            p = np.maximum(p, _by_its_past(periods, values, coded, known & has, at, base))
+        p = p * n * len(names)
+        if float(p.min()) < best[0]:
+            off, change = off_course(before, after), after.sums - before.sums
+            # what stood still while the rest moved made no difference
+            off = np.where((p < BY_CHANCE) & (off * change > 0), np.abs(off), 0.0)
+            named = [i for i in np.argsort(-off, kind="stable")[:NAMED] if off[i]]
+            best = float(p.min()), tuple(Contribution(name, coded.labels[i], float(change[i])) for i in named)
+    return best[1]
+
+
+def _by_its_past(
+    periods: Periods, values: Floats, coded: Coded, known: Bools, at: int, base: int
+) -> Floats | float:
+    """Return how likely a step of each group's share is by its earlier ones; 0 where there are too few.
+
+    ``values`` and ``known`` have shape (rows,).
+    """
+    n, lag = len(coded.labels), at - base
+    rows = np.flatnonzero(known & (periods.codes >= 0) & (periods.codes <= at))
+    cells = periods.codes[rows] * n + coded.codes[rows]
+    sums = np.bincount(cells, weights=values[rows], minlength=(at + 1) * n)[: (at + 1) * n].reshape(-1, n)
+    total = sums.sum(axis=1, keepdims=True)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        shares = np.where(total != 0, sums / total, np.nan)
+    steps = shares[lag:] - shares[:-lag]
+    past = steps[:-1][~np.isnan(steps[:-1]).any(axis=1)][-MOST_STEPS:]
+    if len(past) < LEAST_STEPS or np.isnan(steps[-1]).any():
+        return 0.0
+    z = z_of_history(past, steps[-1])
+    # where a share never moved before, its earlier steps tell nothing
+    return np.where(z == 0, np.where(past.any(axis=0), 1.0, 0.0), chance_of(z, len(past) - 1))
 
 
 def _in_periods(periods: Periods, first: int, end: int) -> Bools:

@@ -203,7 +203,9 @@ def _compared(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Spa
     if parts and answer.compared == at:
         named = listed([f"{p.label} ({signed(gap(p.change), p.change)})" for p in parts])
         headline += spans(
-            " Most of it by {column}: {named}.", column=Span(parts[0].column), named=Span(named)
+            " By {column}, {named} moved otherwise than the rest.",
+            column=Span(parts[0].column),
+            named=Span(named),
         )
     return headline
 

@@ -1,4 +1,4 @@
-"""A Spark of the tests' own: one process with its connect server, where Java and its jars are at hand."""
+"""A Spark of one's own for tests and measurements: one process, where Java and its jars are at hand."""
 
 from __future__ import annotations
 
@@ -14,8 +14,6 @@ import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
-
-import pytest
 
 ROOT = Path(__file__).resolve().parents[1]
 HOME = ROOT / ".venv" / "spark"
@@ -36,6 +34,10 @@ OPENED = (
 SERVER = "org.apache.spark.sql.connect.service.SparkConnectServer"
 
 
+class NoSpark(Exception):
+    """Something that Spark needs is not here."""
+
+
 def _jars(patience: float = 240) -> Path | None:
     until = time.monotonic() + patience
     while COMING.exists() and time.monotonic() < until:
@@ -46,13 +48,19 @@ def _jars(patience: float = 240) -> Path | None:
 
 @contextlib.contextmanager
 def running(workers: int = 1) -> Iterator[str]:
-    """A server of Spark with so many workers, as sc://host:port; skipped where there is none."""
+    """A server of Spark with so many workers, as sc://host:port.
+
+    Raises
+    ------
+    NoSpark
+        Where there can be none.
+    """
     java = shutil.which("java")
     if java is None:
-        pytest.skip("Java is not installed here, which Spark needs")
+        raise NoSpark("Java is not installed here, which Spark needs")
     jars = _jars()
     if jars is None:
-        pytest.skip("the jars of Spark are not here: `make spark-ready` fetches them")
+        raise NoSpark("the jars of Spark are not here: `make spark-ready` fetches them")
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
@@ -110,6 +118,7 @@ def session(server: str) -> Iterator[Any]:
     from pyspark.sql import SparkSession
 
     made = SparkSession.builder.remote(server).create()
+    made.client.disable_reattachable_execute()
     try:
         yield made
     finally:
