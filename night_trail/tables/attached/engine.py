@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import re
 import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor, wait
@@ -94,7 +95,17 @@ class Engine:
 
 def said(error: BaseException, where: Where) -> NightTrailError:
     """Return what is said where an engine fails."""
-    reason = (str(error).splitlines() or [""])[0].strip()[:160] or type(error).__name__
     return NightTrailError(
-        f"The engine could not read it ({reason.rstrip('.')})", where.words, "Look at what there is."
+        f"The engine could not read it ({reason_of(error)})", where.words, "Look at what there is."
     )
+
+
+def reason_of(error: BaseException) -> str:
+    """Return the one line of an engine's error that says what is wrong."""
+    if isinstance(error, OSError) and error.strerror:
+        return error.strerror
+    # a call over the wire says what happened below how it ended
+    detail = re.search(r'^\s*details = "(.+)"$', str(error), re.MULTILINE)
+    lines = str(error).strip().splitlines()
+    said = detail[1] if detail else lines[0].strip() if lines else ""
+    return said[:160].rstrip(".") or type(error).__name__

@@ -7,6 +7,7 @@ from contextlib import suppress
 from django.conf import settings
 
 from night_trail.core.errors import NightTrailError
+from night_trail.tables.attached.engine import reason_of
 from night_trail.tables.attached.sealed import Unopened, open_seal
 from night_trail.tables.models import Database
 
@@ -51,9 +52,8 @@ def secret_of(kept: Database) -> str:
 
 def away(error: BaseException, kept: Database) -> NightTrailError:
     """Return what is said where a database fails; its password is in no word of it."""
-    reason = (str(error).strip().splitlines() or [type(error).__name__])[0]
-    reason = reason.rpartition("FATAL:")[2].strip()
+    reason = reason_of(error).rpartition("FATAL:")[2].strip()
     with suppress(Unopened):
         secret = open_seal(kept.secret)
         reason = reason.replace(secret, "…") if secret else reason
-    return NightTrailError(f"The database cannot be opened ({reason[:160].rstrip('.')})", kept.name, AGAIN)
+    return NightTrailError(f"The database cannot be opened ({reason})", kept.name, AGAIN)

@@ -62,6 +62,8 @@ def contributions(
     for name in names:
         coded = table.coded(name)
         n, has = len(coded.labels), coded.codes >= 0
+        if n < 2:
+            continue
         sides = (np.flatnonzero(where & has) for where in inside)
         before, after = (side_of(values[i], coded.codes[i].astype(np.int64), None, n) for i in sides)
         p = chance_of(z_of_sums(before, after), np.maximum(before.n + after.n - 2, 1))
@@ -85,6 +87,8 @@ def _by_its_past(
     ``values`` and ``known`` have shape (rows,).
     """
     n, lag = len(coded.labels), at - base
+    if lag < 1:
+        return 0.0
     rows = np.flatnonzero(known & (periods.codes >= 0) & (periods.codes <= at))
     cells = periods.codes[rows] * n + coded.codes[rows]
     sums = np.bincount(cells, weights=values[rows], minlength=(at + 1) * n)[: (at + 1) * n].reshape(-1, n)

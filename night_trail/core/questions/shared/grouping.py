@@ -15,8 +15,11 @@ def can_group(column: Column) -> bool:
     return column.kind.grouping or (not column.kind.temporal and 1 < column.distinct <= 50)
 
 
-def no_groups(column: Column, field: str, too_many: str) -> BadQuestion:
-    """Return why a column's values make no groups: too many for something, one only, or moments."""
+def no_groups(column: Column, field: str, too_many: str, instead: str = "Choose a category.") -> BadQuestion:
+    """Return why a column's values make no groups: too many for something, one only, or moments.
+
+    ``instead`` is the way on of a category with too many of them.
+    """
     if column.kind.temporal:
         return BadQuestion(
             f"“{column.name}” is {column.kind}, and moments make no groups",
@@ -24,7 +27,8 @@ def no_groups(column: Column, field: str, too_many: str) -> BadQuestion:
             "Take it over time, or choose a category.",
         )
     why = "one value only" if column.distinct < 2 else f"{column.distinct:,} values, too many {too_many}"
-    return BadQuestion(f"“{column.name}” has {why}", field, "Choose a category.")
+    way_on = instead if column.distinct > 1 and column.kind.grouping else "Choose a category."
+    return BadQuestion(f"“{column.name}” has {why}", field, way_on)
 
 
 def makes_groups(column: Column) -> bool:

@@ -105,7 +105,9 @@ def check(question: Spread, table: Table) -> None:
                 "Bars show one category", "across", "Choose a number or date to spread across groups."
             )
         if not makes_groups(across):
-            raise no_groups(across, "across", "groups to set side by side")
+            raise no_groups(
+                across, "across", "groups to set side by side", "Ask how its average compares across them."
+            )
     if question.scale == "log" and (column.kind.temporal or question.shape in ("bars", "density")):
         raise BadQuestion(
             f"{SHAPE_WORDS[question.shape].capitalize()} of {column.name} has no log scale",
