@@ -26,12 +26,15 @@ function place() {
   seen.setAttribute("y", stage().scrollTop * share);
   seen.setAttribute("height", Math.min(stage().clientHeight * share, high));
 }
+// what was measured before it had its size is built once it has
+const sized = new ResizeObserver(() => ($("#sight") ? place() : build()));
 function build() {
   $("#sight")?.remove();
   const svg = drawn();
   const room = stage();
   const marks = svg?.querySelector("g.marks");
   if (!marks?.querySelector(".kin-card")) return;
+  sized.observe(svg);
   const whole = room.classList.contains("whole");
   if (!whole && svg.clientHeight < LEAST * room.clientHeight) return;
   const [wide, high] = ["width", "height"].map((name) => Number(svg.getAttribute(name)));
@@ -70,4 +73,9 @@ function build() {
 addEventListener("scroll", place, { capture: true, passive: true });
 addEventListener("resize", build);
 document.addEventListener("htmx:after:swap", () => setTimeout(build, 0));
+// a morph that comes behind the swap takes away what it does not know
+new MutationObserver(() => drawn() && !$("#sight") && requestAnimationFrame(build)).observe(document.body, {
+  childList: true,
+  subtree: true,
+});
 build();
