@@ -158,7 +158,7 @@ def through_spark(root: Path, rows: int) -> None:
 
     medians = []
     for workers in (1, 2):
-        with running(workers) as server:
+        with running(workers, briefly=False) as server:
             with session(server) as made:
                 made.sql(f"CREATE TABLE taps USING parquet LOCATION '{root / 'taps'}'")
             found = apart(root, server)

@@ -47,8 +47,8 @@ def _jars(patience: float = 240) -> Path | None:
 
 
 @contextlib.contextmanager
-def running(workers: int = 1) -> Iterator[str]:
-    """A server of Spark with so many workers, as sc://host:port.
+def running(workers: int = 1, briefly: bool = True) -> Iterator[str]:
+    """A server of Spark with so many workers, as sc://host:port; one that runs ``briefly`` compiles little.
 
     Raises
     ------
@@ -76,7 +76,7 @@ def running(workers: int = 1) -> Iterator[str]:
     }
     command = [
         java,
-        *("-Xmx1g", "-XX:TieredStopAtLevel=1", "-XX:+UseSerialGC"),
+        *("-Xmx1g", *(("-XX:TieredStopAtLevel=1", "-XX:+UseSerialGC") if briefly else ())),
         *(f"--add-opens=java.base/java.{name}=ALL-UNNAMED" for name in OPENED),
         *(
             "--add-opens=java.base/sun.nio.ch=ALL-UNNAMED",
