@@ -141,7 +141,7 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         begun = tuple(r for r in rounds if np.count_nonzero(~np.isnan(r.values)) == 1)
         begun = begun if len(begun) < len(rounds) else ()
         rounds = tuple(r for r in rounds if r not in begun)
-    cells = rows.remember((*key, "whole", question.measure), lambda: _whole(question, rows, moments, part))
+    cells = rows.remember((*key, "whole", question.measure), lambda: _whole(question, rows, moments, periods))
     return CycleAnswer(
         question=question,
         column=None if question.measure.column is None else table.column(question.measure.column),
@@ -162,13 +162,14 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
     )
 
 
-def _whole(question: Cycle, rows: Rows, moments: Floats, part: Part) -> Floats:
+def _whole(question: Cycle, rows: Rows, moments: Floats, periods: Periods) -> Floats:
     """Return the measure in each part of each whole round, of shape (rounds, parts); none where it has none.
 
     ``moments`` has shape (rows,). Rounds in which a mean is missing are left out, and of sums and counts
     those at the ends, which may have begun only.
     """
-    measure, parts = question.measure, LENGTHS[part]
+    measure, part = question.measure, question.part
+    parts = LENGTHS[part]
     none = np.empty((0, parts))
     if (
         question.by_weekday
@@ -177,8 +178,8 @@ def _whole(question: Cycle, rows: Rows, moments: Floats, part: Part) -> Floats:
     ):
         return none
     values = None if measure.column is None else rows.table.axis(measure.column).values
-    kept = ~np.isnan(moments) if values is None else ~(np.isnan(moments) | np.isnan(values))
-    at = np.flatnonzero(kept if rows.kept is None else kept & rows.kept)
+    kept = periods.codes >= 0
+    at = np.flatnonzero(kept if values is None else kept & ~np.isnan(values))
     if not len(at):
         return none
     local = moments[at] if question.zone is None else to_zone(moments[at], question.zone)
@@ -187,8 +188,7 @@ def _whole(question: Cycle, rows: Rows, moments: Floats, part: Part) -> Floats:
     size = int(rounds.max()) + 1
     if size > MOST_ROUNDS:
         return none
-    codes = part_of(moments[at], part, question.zone, question.year_start).astype(np.int64)
-    codes += rounds * parts
+    codes = periods.codes[at] + rounds * parts
     n = np.bincount(codes, minlength=size * parts).reshape(size, parts)
     if measure.aggregate == "count":
         return n[1:-1].astype(np.float64)

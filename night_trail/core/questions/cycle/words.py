@@ -16,7 +16,8 @@ from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.table import Table
 
-BY_CHANCE, UNEVEN = 0.05, 0.1
+BY_CHANCE = 0.05
+UNEVEN = 0.1
 """A difference in how often parts of a cycle came that is worth a word, as a share of the most."""
 
 

@@ -67,9 +67,10 @@ def contributions(
         sides = (np.flatnonzero(where & has) for where in inside)
         before, after = (side_of(values[i], coded.codes[i].astype(np.int64), None, n) for i in sides)
         p = chance_of(z_of_sums(before, after), np.maximum(before.n + after.n - 2, 1))
-        if question.view == "plain":
+        looked = n * len(names)
+        if question.view == "plain" and float(p.min()) * looked < best[0]:
             p = np.maximum(p, _by_its_past(periods, values, coded, known & has, at, base))
-        p = p * n * len(names)
+        p = p * looked
         if float(p.min()) < best[0]:
             off, change = off_course(before, after), after.sums - before.sums
             # what stood still while the rest moved made no difference
