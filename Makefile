@@ -64,6 +64,7 @@ spark-ready:
 	fi; rm -f $(SPARK)/coming; test -d $(SPARK)/jars || echo "Spark is left out: its jars are not here."
 
 bench: $(VENV)/.installed-dev
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --require-hashes -r requirements-bench.lock
 	$(BIN)/python -m bench
 
 attack: $(VENV)/.installed-dev

@@ -101,8 +101,9 @@ def changes() -> list[Line]:
                 part &= np.array(made[column]) == value
             made["x"] = np.where(part, made["x"] * times, made["x"])
             answer = changed(Changed(Measure("sum", "x"), before, after), Rows(_table(made)))
-            best = max(answer.segments, key=lambda s: abs(s.off))
-            first += set(best.label.split(" · ")) == {value for _, value in parts}
+            told = [s for s in answer.segments if s.unexpected]
+            best = max(told, key=lambda s: abs(s.off), default=None)
+            first += best is not None and set(best.label.split(" · ")) == {value for _, value in parts}
             off = sum(s.change for s in answer.segments) - (answer.after - answer.before)
             adding += abs(off) < 1e-6 * abs(answer.before)
         lines.append((f"{name}, told first", f"{first} of {CHANGES}", "95 %"))

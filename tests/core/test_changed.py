@@ -20,7 +20,7 @@ from night_trail.core.questions.changed.question import Changed
 from night_trail.core.questions.changed.words import changed_words
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
-from night_trail.core.stats.change import rate_and_mix, side_of, volume_and_amount, z_of_sums
+from night_trail.core.stats.change import chance_of, rate_and_mix, side_of, volume_and_amount, z_of_sums
 from night_trail.core.table import Table
 from tests.core.tables import table_of
 from tests.golden import table_of as golden
@@ -75,7 +75,7 @@ def test_rate_and_mix_by_hand() -> None:
     assert rate.tolist() == [1.0, 0.0]  # (3/4 + 1/4) / 2 · 2
     # weights −1/2 and +1/2; 11 and 20 from (12.5 + 18) / 2
     assert mix.tolist() == pytest.approx([-0.5 * (11 - 15.25), 0.5 * (20 - 15.25)])
-    assert z_of_sums(one, one).tolist() == [0, 0]
+    assert z_of_sums(one, one)[0].tolist() == [0, 0]
 
 
 def test_figures_are_those_of_a_table_grouped_by_hand() -> None:
@@ -99,6 +99,39 @@ def test_of_noise_nothing_is_claimed() -> None:
             if not any(s.unexpected for s in pair[0].segments):
                 assert "no part moved otherwise than the rest, beyond chance" in text(pair)
     assert claimed <= 3, "of 60"
+
+
+def test_a_small_part_of_two_columns_that_grew_is_told_before_either_column() -> None:
+    first = 0
+    for seed in range(20):
+        made = cells(seed, 9_000)
+        part = march(made) & (np.array(made["c1"]) == "11") & (np.array(made["c2"]) == "22")
+        made["x"] = np.where(part, made["x"] * 4, made["x"])
+        told = [s for s in why(made)[0].segments if s.unexpected]
+        first += bool(told) and set(max(told, key=lambda s: abs(s.off)).label.split(" · ")) == {"11", "22"}
+    assert first >= 19
+
+
+def test_sums_of_uneven_rows_are_held_against_the_rest_at_the_level_promised() -> None:
+    rng = np.random.default_rng(3)
+    claimed = 0
+    for _ in range(1_000):
+        sides = []
+        for _ in "ab":
+            n = rng.poisson(40, 12)
+            sides.append(side_of(rng.lognormal(0, 1.5, n.sum()), np.repeat(np.arange(12), n), None, 12))
+        claimed += float(chance_of(*z_of_sums(*sides)).min()) * 12 < 0.01
+    assert claimed <= 25, "of 1,000, at 1 %"
+
+
+def test_one_giant_row_is_no_finding_and_a_fall_is_as_far_as_a_rise() -> None:
+    rows, groups = np.ones(100), np.repeat(np.arange(4), 25)
+    plain = side_of(rows, groups, None, 4)
+    giant = side_of(np.where(np.arange(100) == 3, 1_000.0, 1.0), groups, None, 4)
+    assert chance_of(*z_of_sums(plain, giant)).min() > 0.1
+    more = side_of(np.where(groups == 1, 3.0, 1.0), groups, None, 4)
+    up, down = z_of_sums(plain, more)[0], z_of_sums(more, plain)[0]
+    assert up[1] == pytest.approx(-down[1]) and up[1] == pytest.approx(np.log(3) / np.sqrt(2 / 25 + 2 / 75))
 
 
 def test_the_segment_that_fell_comes_first_also_behind_a_rise() -> None:

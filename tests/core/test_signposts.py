@@ -7,16 +7,20 @@ from typing import Any
 
 import numpy as np
 
-from night_trail.core.conditions import OneOf
-from night_trail.core.question import Scene, key
+from night_trail.core.conditions import Between, Condition, OneOf
+from night_trail.core.measure import Measure
+from night_trail.core.question import Question, Scene, key
+from night_trail.core.questions.changed.question import Changed
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.differ.question import Differ
+from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.signposts import Search, search
+from night_trail.core.table import Table
 from tests.core.tables import table_of
 
 MAIN = Scene(main=Spread("y"))
@@ -103,3 +107,69 @@ def test_lit_rows_are_asked_how_they_differ_first() -> None:
     lit = OneOf("c1", ("11",))
     asked = found(noise(2, 1_000), Scene(main=Spread("y"), lit=lit)).found
     assert asked[0].question == Differ(lit)
+
+
+SUMS = Scene(main=OverTime(Measure("sum", "y"), "day", grain="month"))
+
+
+def test_a_series_that_wanders_has_no_week_and_no_year() -> None:
+    claimed = 0
+    for seed in range(20):
+        rng = np.random.default_rng(seed)
+        level = np.cumsum(rng.normal(size=1_500))
+        cells = {
+            "day": [dt.date(2020, 1, 1) + dt.timedelta(int(d)) for d in range(1_500)],
+            "y": level + rng.normal(size=1_500),
+        }
+        claimed += any(isinstance(s.question, Cycle) for s in found(cells).found)
+    assert claimed <= 1
+
+
+def test_no_step_of_noise_is_asked_about() -> None:
+    claimed = 0
+    for seed in range(20):
+        cells = noise(seed, 500 if seed % 2 else 5_000)
+        # the months and groups are of other sizes, and rows as uneven as incomes
+        cells["y"] = np.random.default_rng(seed).lognormal(0, 1.2, len(cells["y"]))
+        claimed += any(isinstance(s.question, Changed) for s in found(cells, SUMS).found)
+    assert claimed <= 1
+
+
+def test_the_step_of_one_group_is_asked_about_where_it_begins() -> None:
+    right = 0
+    for seed in range(10):
+        cells = noise(seed, 20_000)
+        cells["day"] = [dt.date(2023, 1, 1) + dt.timedelta(int(d)) for d in np.arange(20_000) // 22]
+        june = np.array([d.month == 6 and d.year == 2024 for d in cells["day"]])
+        cells["y"] = np.where(june & (np.array(cells["c1"]) == "11"), cells["y"] * 0.2, cells["y"])
+        first = next((s.question for s in found(cells, SUMS).found), None)
+        fell = (Between("day", "2024-05-01", "2024-06-01"), Between("day", "2024-06-01", "2024-07-01"))
+        right += isinstance(first, Changed) and (first.before, first.after) == fell and first.by == ("c1",)
+    assert right >= 9
+
+
+def test_the_demo_s_truths_are_within_three_signposts(buses: Table) -> None:
+    late, sums = Spread("late_min"), Measure("sum", "boardings")
+    months = OverTime(sums, "service_night", grain="month")
+    wet: Condition = Between("rain_mm", 2.0, None, low_open=True)
+
+    def three(main: Question, *only: Condition, seen: tuple[Question, ...] = ()) -> list[Question]:
+        asked = search(Scene(main=main, only=only), Rows(buses, only), [key(q) for q in seen]).found[:3]
+        return [s.question for s in asked]
+
+    def across(asked: list[Question], name: str) -> bool:
+        return any(isinstance(q, Compare) and q.across == name for q in asked)
+
+    def parts(asked: list[Question]) -> list[str]:
+        return [q.part for q in asked if isinstance(q, Cycle)]
+
+    assert across(three(late, wet), "depot"), "the hump of wet nights is Tallow Lane's"
+    fall = three(months)[0]
+    assert isinstance(fall, Changed) and fall.by == ("line",), "one line is behind the fall"
+    assert fall.after == Between("service_night", "2023-03-01", "2023-04-01")
+    assert parts(three(months)) == ["week"]
+    assert parts(three(months, seen=(fall,))) == ["week", "year"]
+    shifted = three(Spread("boardings"), OneOf("line", ("N7 Saltpan Loop",)))
+    assert any(isinstance(q, OverTime) for q in shifted), "a line that was rerouted"
+    quay = three(late, OneOf("district", ("Quayside",)))
+    assert any(isinstance(q, Relate) and q.against == "boardings" for q in quay)

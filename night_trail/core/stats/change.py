@@ -9,6 +9,9 @@ from scipy import special
 
 from night_trail.core.table import Floats, Ints
 
+CARRIED = 4
+"""A sum that fewer alike rows would carry with the same error has no logarithm to go by."""
+
 
 @dataclass(frozen=True)
 class Side:
@@ -87,18 +90,36 @@ def off_course(before: Side, after: Side) -> Floats:
     return change - float(change.sum()) * size / total if total else change * 0.0
 
 
-def z_of_sums(before: Side, after: Side) -> Floats:
-    """Return how many standard errors ``off_course`` is from 0 for rows that come by themselves.
+def z_of_sums(before: Side, after: Side) -> tuple[Floats, Floats]:
+    """Return how many standard errors each segment moved otherwise than the rest, and the degrees of freedom.
 
     A sum of a random number of rows has the sum of their squares as its
-    variance (compound Poisson).
+    variance (compound Poisson). How many times as large a segment became is held
+    against how many times the others did, on the log scale, where a rise has no
+    more spread than a fall; a sum counts as so many rows as alike ones would
+    make the same error, so that one giant row is no finding. Where few rows
+    carry a sum, or it is not above 0, ``off_course`` is held against its error.
     """
+    n = len(before.sums)
     t0, t1 = float(np.abs(before.sums).sum()), float(np.abs(after.sums).sum())
     if not t0 + t1:
-        return np.zeros(len(before.sums))
-    share = 2 * t1 / (t0 + t1), 2 * t0 / (t0 + t1)
-    spread = np.sqrt(share[0] ** 2 * before.squares + share[1] ** 2 * after.squares)
-    return _over(off_course(before, after), spread)
+        return np.zeros(n), np.ones(n)
+    freedom = np.maximum(before.n + after.n - 2, 1).astype(np.float64)
+    sides = [(s.sums, s.squares) for s in (before, after)]
+    rest = [(s.sums.sum() - s.sums, s.squares.sum() - s.squares) for s in (before, after)]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        own, others = ([squares / sums**2 for sums, squares in both] for both in (sides, rest))
+        times, alike = (np.log(both[1][0] / both[0][0]) for both in (sides, rest))
+        logs = (times - alike) / np.sqrt(own[0] + own[1] + others[0] + others[1])
+        as_rows = 1 / own[0] + 1 / own[1] - 2
+    # off course is twice (after × before of the rest − before × after of the rest) / all
+    b, a = np.abs(before.sums), np.abs(after.sums)
+    error = (t0 - b) ** 2 * after.squares + (t1 - a) ** 2 * before.squares
+    error += a**2 * rest[0][1] + b**2 * rest[1][1]
+    z = _over(off_course(before, after), 2 * np.sqrt(error) / (t0 + t1))
+    able = np.all([sums > 0 for sums, _ in (*sides, *rest)], axis=0)
+    able &= np.all([share < 1 / CARRIED for share in (*own, *others)], axis=0)
+    return np.where(able, logs, z), np.where(able, as_rows, freedom)
 
 
 def z_of_rates(before: Side, after: Side, spread_of: Floats) -> Floats:
@@ -138,7 +159,7 @@ def z_of_history(past: Floats, now: Floats) -> Floats:
     return np.nan_to_num(_over(now - middle, usual))
 
 
-def chance_of(z: Floats, freedom: Ints | int) -> Floats:
+def chance_of(z: Floats, freedom: Floats | Ints | int) -> Floats:
     """Return how likely so large a z is by chance: Student's t, by as many degrees of freedom.
 
     ``z`` has any shape, without NaN; ``freedom`` is one for all or one for each, at least 1.

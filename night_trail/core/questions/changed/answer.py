@@ -29,14 +29,14 @@ from night_trail.core.stats.change import (
     z_of_rates,
     z_of_sums,
 )
-from night_trail.core.table import Bools, Column, Floats, Table
+from night_trail.core.table import Bools, Column, Floats, Ints, Table
 
 LEVEL = 0.01
 """How often a part may be called unexpected that is chance, over all parts and columns looked at."""
 SHOWN = 9
 """So many parts stand by themselves, the largest; the others are gathered."""
-DEEPER = 1.25
-"""Parts of two columns are taken where one of them is so much further from chance than those of one."""
+LEFT = 0.01
+"""What has one value of a pair, but not the other, moved as the rest where chance is above this."""
 MOST_PAIRED = 6
 
 
@@ -224,15 +224,22 @@ class _Work:
             lambda: segments_of(by, self.table, self.held.at),
         )
 
-    def sides(self, codes: np.ndarray, n: int) -> tuple[Side, Side]:
-        """Return what both sides come to by segment; ``codes`` has shape (cells,)."""
+    def _halves(self, among: Bools | None) -> tuple[Bools, Bools]:
+        halves = (~self.after, self.after)
+        return halves if among is None else (halves[0] & among, halves[1] & among)
+
+    def sides(self, codes: np.ndarray, n: int, among: Bools | None = None) -> tuple[Side, Side]:
+        """Return what both sides come to by segment; ``codes`` and ``among`` have shape (cells,)."""
         found = []
-        for side in (~self.after, self.after):
+        for side in self._halves(among):
             below = None if self.held.below is None else self.held.below[side]
             found.append(side_of(self.held.values[side], codes[side], below, n))
         return found[0], found[1]
 
-    def _z(self, codes: np.ndarray, sides: tuple[Side, Side]) -> Floats:
+    def _z(
+        self, codes: np.ndarray, sides: tuple[Side, Side], among: Bools | None = None
+    ) -> tuple[Floats, Floats | Ints]:
+        """Return how far each segment is from what the rest did, and the degrees of freedom of that."""
         if self.adds:
             return z_of_sums(*sides)
         n = len(sides[0].n)
@@ -244,12 +251,12 @@ class _Work:
             values = values - rates[codes] * self.held.below
         # within each side, so that what changed is no spread
         spread = np.zeros(n)
-        for side in (~self.after, self.after):
+        for side in self._halves(among):
             counts = np.maximum(np.bincount(codes[side], minlength=n), 1)
             means = np.bincount(codes[side], weights=values[side], minlength=n) / counts
             off = values[side] - means[codes[side]]
             spread += np.bincount(codes[side], weights=off * off, minlength=n)
-        return z_of_rates(*sides, spread / np.maximum(total - 2, 1))
+        return z_of_rates(*sides, spread / np.maximum(total - 2, 1)), total - 2
 
     def _judged(
         self, by: tuple[str, ...]
@@ -257,8 +264,8 @@ class _Work:
         """Return the cut, its sides, the z of each segment, its chance over all, and its z by its past."""
         cut = self._cut(by)
         sides = self.sides(cut.codes, cut.n)
-        z = self._z(cut.codes, sides)
-        p = chance_of(z, sides[0].n + sides[1].n - 2)
+        z, freedom = self._z(cut.codes, sides)
+        p = chance_of(z, freedom)
         past = None
         if (
             self.steps is not None
@@ -279,9 +286,21 @@ class _Work:
         found.sort(key=lambda t: (t.chance, -abs(t.z)))
         best = max((abs(t.z) for t in found), default=0.0)
         deeper = [self._told(pair) for pair in pairs_of([t.by[0] for t in found[:MOST_PAIRED]], self.table)]
-        deeper = [t for t in deeper if abs(t.z) > DEEPER * best and t.chance < LEVEL / 10]
+        deeper = [t for t in deeper if abs(t.z) > best and t.chance < LEVEL / 10 and self._says_all(t)]
         deeper.sort(key=lambda t: (t.chance, -abs(t.z)))
         return (*deeper[:3], *found)
+
+    def _says_all(self, pair: Told) -> bool:
+        """Whether what has one value of a pair's furthest part, but not the other, moved as the rest did."""
+        both = self._cut(pair.by)
+        inside = both.codes == both.labels.index(pair.largest)
+        for name in pair.by:
+            codes = self._cut((name,)).codes
+            split = np.where(codes == codes[inside][0], 0, 1)
+            z, freedom = self._z(split, self.sides(split, 2, ~inside), ~inside)
+            if chance_of(z, freedom)[0] < LEFT:
+                return False
+        return True
 
     def _told(self, by: tuple[str, ...]) -> Told:
         cut, _, z, p, _ = self._judged(by)

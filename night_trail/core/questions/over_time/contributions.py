@@ -66,7 +66,7 @@ def contributions(
             continue
         sides = (np.flatnonzero(where & has) for where in inside)
         before, after = (side_of(values[i], coded.codes[i].astype(np.int64), None, n) for i in sides)
-        p = chance_of(z_of_sums(before, after), np.maximum(before.n + after.n - 2, 1))
+        p = chance_of(*z_of_sums(before, after))
         looked = n * len(names)
         if question.view == "plain" and float(p.min()) * looked < best[0]:
             p = np.maximum(p, _by_its_past(periods, values, coded, known & has, at, base))

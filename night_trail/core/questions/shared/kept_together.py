@@ -37,6 +37,21 @@ def sets_of(table: Table, at: Ints) -> Iterator[tuple[Column, Ints]]:
             yield column, codes
 
 
+def one_half(sets: Ints) -> Bools:
+    """Return which rows are in the first of two parts, those of a set together; both of shape (rows,)."""
+    side = np.random.default_rng(len(sets)).random(int(sets.max(initial=0)) + 1) < 0.5
+    return np.asarray(side[sets])
+
+
+def together(table: Table, at: Ints) -> Ints:
+    """Return which of the fewest sets each row of ``at`` belongs to; each its own where none are kept.
+
+    Shape (rows of ``at``,).
+    """
+    found = (codes for _, codes in sets_of(table, at))
+    return min(found, key=lambda c: int(c.max()), default=np.arange(len(at)))
+
+
 def on_one_side(table: Table, at: Ints, side: Bools) -> tuple[Column, Ints] | None:
     """Return the column of the fewest sets whose rows are on one side together, and its sets; None without.
 
