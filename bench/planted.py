@@ -28,7 +28,7 @@ from night_trail.core.rows import Rows
 from night_trail.core.signposts import search
 
 FIRST_SEED = 1_000
-STANDS, CHANGES, DRIVERS, NOISE, NOISE_DRIVERS, CONFOUNDED = 60, 40, 30, 100, 30, 60
+STANDS, CHANGES, DRIVERS, NOISE, NOISE_DRIVERS, CONFOUNDED = 100, 100, 100, 100, 100, 100
 
 Line = tuple[str, str, str]
 

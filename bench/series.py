@@ -14,7 +14,7 @@ COLLECTED = {
     "datasets": "airmiles AirPassengers austres BJsales discoveries JohnsonJohnson LakeHuron lynx nhtemp "
     "nottem presidents sunspot.month UKDriverDeaths UKgas USAccDeaths WWWusage",
     "forecast": "gas wineind woolyrnq",
-    "fpp2": "a10 ausair ausbeer auscafe austa austourists debitcards elecequip elecsales euretail gasoline "
+    "fpp2": "a10 ausair ausbeer auscafe austa austourists debitcards elecequip euretail gasoline "
     "goog guinearice h02 livestock maxtemp oil qauselec qcement qgas sunspotarea usmelec wmurders",
     "quantreg": "gasprice",
 }

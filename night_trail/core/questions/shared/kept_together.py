@@ -25,16 +25,27 @@ def sets_of(table: Table, at: Ints) -> Iterator[tuple[Column, Ints]]:
             half = DAY / 2 if column.kind == Kind.DATETIME else 0.0
             values = np.floor((table.axis(column.name).values[at] - half) / DAY)
             gone = np.isnan(values)
-            codes = np.unique(np.where(gone, 0, values), return_inverse=True)[1].astype(np.int64)
+            codes = _numbered(np.where(gone, 0, values).astype(np.int64))
         elif column.kind == Kind.IDENTIFIER and 2 * column.distinct <= table.height:
             codes = table.coded(column.name).codes[at].astype(np.int64)
             gone = codes < 0
         else:
             continue
         codes[gone] = codes.max(initial=0) + 1 + np.arange(int(gone.sum()))
-        n = len(np.unique(codes))
+        n = int(np.count_nonzero(np.bincount(codes)))
         if LEAST_SETS <= n <= 0.75 * len(at):
             yield column, codes
+
+
+def _numbered(values: Ints) -> Ints:
+    """Return the place of each value among the different ones; shape (rows,)."""
+    low, high = int(values.min(initial=0)), int(values.max(initial=0))
+    if high - low > 4 * len(values):
+        return np.unique(values, return_inverse=True)[1].astype(np.int64)
+    # days of some years are counted and not sorted
+    there = np.zeros(high - low + 1, dtype=np.bool_)
+    there[values - low] = True
+    return np.asarray((np.cumsum(there) - 1)[values - low])
 
 
 def one_half(sets: Ints) -> Bools:

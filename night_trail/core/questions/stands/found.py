@@ -137,6 +137,8 @@ class Looked:
     def alike(self) -> bool:
         """Whether any row may repeat another: the two columns of most values have some pair again."""
         most = sorted(self.table.columns, key=lambda c: -c.distinct)[:2]
+        if most and most[0].distinct == self.table.height:
+            return False
         cells = pl.DataFrame([self.table.series(c.name).alias(str(i)) for i, c in enumerate(most)])
         return bool(len(most)) and cells.hash_rows(seed=0).n_unique() < self.table.height
 

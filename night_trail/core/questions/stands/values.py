@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
+from itertools import zip_longest
 
 import numpy as np
 
+from night_trail.core.abreast import abreast
 from night_trail.core.conditions import AllOf, AnyOf, Condition, OneOf, between
 from night_trail.core.language.numbers import value
 from night_trail.core.moments import DAY, seconds_of
@@ -49,34 +52,86 @@ def find(look: Looked) -> Iterator[Finding]:
     """Yield what stands out in single columns, and in a column within groups."""
     measured = [c for c in look.measured if look.asked(c)]
     level = LEVEL / (4 * max(len(measured), 1))
-    for column in measured:
-        values = look.values(column)
-        has = np.isfinite(values)
-        whole = bool(has.all())
-        at, known = (look.at, values) if whole else (look.at[has], values[has])
-        sets = look.sets_of(has)
-        if len(known) < 3 * LEAST_GROUP:
-            continue
-        typed, chance = _typed(column, known, level, sets)
-        if typed.any():
-            yield _one(look, column, known, typed, "typed", chance)
-        far = np.zeros(len(known), dtype=np.bool_)
-        sides: dict[str, Apart] = {}
-        if column.kind.temporal or column.distinct >= LEAST_DIFFERENT:
-            far, sides = _far(column, known, typed, level, sets)
-        grouped = _against_groups(look, column, at, known, level, sets)
-        slips = np.zeros(len(known), dtype=np.bool_)
-        if grouped is not None:
-            slips = grouped.slips & ~typed
-            if slips.any():
-                yield _in_groups(look, column, known, slips, grouped, "slip")
-        rest = far & ~slips
-        if rest.any() and look.within is None:
-            yield _one(look, column, known, rest, "far", min(s.chance for s in sides.values()))
-        if grouped is not None and grouped.by is not None:
-            odd = grouped.odd & ~typed & ~slips & (~far | (look.within is not None))
-            if odd.any():
-                yield _in_groups(look, column, known, odd, grouped, "odd")
+    for one, other in zip_longest(measured[::2], measured[1::2]):
+        first = _cells(look, one)
+        # what is taken along to the other thread asks for no columns
+        second = None if other is None else _cells(look, other)
+        judged = abreast(look.n, partial(_judged, first, level), partial(_judged, second, level))
+        for cells, found in zip((first, second), judged, strict=True):
+            if cells is not None and found is not None:
+                yield from _told(look, cells, found)
+
+
+@dataclass(frozen=True)
+class _Cells:
+    """A column's known cells, and what they are held against; all of shape (known,).
+
+    ``at`` are their rows, ``codes`` those of ``by``, −1 where missing; ``sets`` say which rows
+    belong together.
+    """
+
+    column: Column
+    at: Ints
+    known: Floats
+    sets: Ints | None
+    by: Column | None
+    codes: Ints | None
+
+
+@dataclass(frozen=True)
+class _Judged:
+    """Which known cells are typed for want of a value, far from all others, odd among their own."""
+
+    typed: Bools
+    chance: float
+    far: Bools
+    sides: dict[str, Apart]
+    grouped: _Grouped | None
+
+
+def _cells(look: Looked, column: Column) -> _Cells | None:
+    """Return the known cells of a column; None where they are too few."""
+    values = look.values(column)
+    has = np.isfinite(values)
+    whole = bool(has.all())
+    at, known = (look.at, values) if whole else (look.at[has], values[has])
+    if len(known) < 3 * LEAST_GROUP:
+        return None
+    by = look.within if look.within is not None else _telling(look, column)
+    if by is not None and by.name == column.name:
+        by = None
+    codes = None if by is None else look.table.coded(by.name).codes[at].astype(np.int64)
+    return _Cells(column, at, known, look.sets_of(has), by, codes)
+
+
+def _judged(cells: _Cells | None, level: float) -> _Judged | None:
+    if cells is None:
+        return None
+    column, known, sets = cells.column, cells.known, cells.sets
+    typed, chance = _typed(column, known, level, sets)
+    far = np.zeros(len(known), dtype=np.bool_)
+    sides: dict[str, Apart] = {}
+    if column.kind.temporal or column.distinct >= LEAST_DIFFERENT:
+        far, sides = _far(column, known, typed, level, sets)
+    return _Judged(typed, chance, far, sides, _against_groups(cells, level))
+
+
+def _told(look: Looked, cells: _Cells, judged: _Judged) -> Iterator[Finding]:
+    column, known, grouped = cells.column, cells.known, judged.grouped
+    if judged.typed.any():
+        yield _one(look, column, known, judged.typed, "typed", judged.chance)
+    rest = judged.far
+    if grouped is not None:
+        slips = grouped.slips & ~judged.typed
+        rest = judged.far & ~slips
+        if slips.any():
+            yield _in_groups(look, cells, slips, grouped, "slip")
+    if rest.any() and look.within is None:
+        yield _one(look, column, known, rest, "far", min(s.chance for s in judged.sides.values()))
+    if grouped is not None and grouped.by is not None:
+        odd = grouped.odd & ~judged.typed & ~slips & (~judged.far | (look.within is not None))
+        if odd.any():
+            yield _in_groups(look, cells, odd, grouped, "odd")
 
 
 def _typed(column: Column, known: Floats, level: float, sets: Ints | None) -> tuple[Bools, float]:
@@ -140,7 +195,6 @@ class _Grouped:
     """
 
     by: Column | None
-    at: Ints
     codes: Ints | None
     middles: Floats
     slips: Bools
@@ -149,15 +203,12 @@ class _Grouped:
     chance: float
 
 
-def _against_groups(
-    look: Looked, column: Column, at: Ints, known: Floats, level: float, sets: Ints | None
-) -> _Grouped | None:
-    by = look.within if look.within is not None else _telling(look, column)
-    if by is not None and by.name == column.name:
-        by = None
-    codes = None if by is None else look.table.coded(by.name).codes[at].astype(np.int64)
+def _against_groups(cells: _Cells, level: float) -> _Grouped | None:
+    """Return what is odd among its own; None where there are no groups and nothing slipped."""
+    column, known, sets, by, codes = cells.column, cells.known, cells.sets, cells.by, cells.codes
     positive = known > 0
-    sized = not column.kind.temporal and column.distinct >= LEAST_DIFFERENT and bool(positive.mean() > 0.8)
+    sized = not column.kind.temporal and column.distinct >= LEAST_DIFFERENT
+    sized = sized and int(np.count_nonzero(positive)) > 0.8 * len(known)
     slips = np.zeros(len(known), dtype=np.bool_)
     chances = [1.0]
     if sized:
@@ -165,17 +216,20 @@ def _against_groups(
         z, middles, spread = _places(logs, codes)
         if 0 < spread <= NARROW:
             beyond, chance = _beyond(z, level, sets)
-            off = logs - middles
+            at = np.flatnonzero(beyond)
+            off = logs[at] - middles[at]
             tens = np.rint(off)
-            slips = beyond & (np.abs(tens) >= 1) & (np.abs(off - tens) <= max(3 * spread, 0.02))
+            slipped = (np.abs(tens) >= 1) & (np.abs(off - tens) <= max(3 * spread, 0.02))
             # values all the way up to ten times are a tail, and no slips
-            between_ = (np.abs(off) > 5 * spread) & (np.abs(off) < 1 - 3 * spread) & beyond
-            if np.count_nonzero(between_) > np.count_nonzero(slips):
-                slips[:] = False
+            between_ = (np.abs(off) > 5 * spread) & (np.abs(off) < 1 - 3 * spread)
+            if np.count_nonzero(between_) <= np.count_nonzero(slipped):
+                slips[at[slipped]] = True
             chances.append(chance)
-    if by is None:
+    if by is None or codes is None:
+        if not slips.any():
+            return None
         z, middles = np.zeros(len(known)), np.full(len(known), float(np.median(known)))
-        return _Grouped(None, at, None, middles, slips, np.zeros_like(slips), z, min(chances))
+        return _Grouped(None, None, middles, slips, np.zeros_like(slips), z, min(chances))
     z, middles, spread = _places(known, codes)
     odd, chance = _beyond(z, level, sets) if spread > 0 else (np.zeros(len(known), dtype=np.bool_), 1.0)
     if (
@@ -187,7 +241,7 @@ def _against_groups(
         # on the scale on which groups spread alike
         z = _places(np.log10(known), codes)[0]
         odd, chance = _beyond(z, level, sets)
-    return _Grouped(by, at, codes, middles, slips, odd, z, min(chance, *chances))
+    return _Grouped(by, codes, middles, slips, odd, z, min(chance, *chances))
 
 
 def _telling(look: Looked, column: Column) -> Column | None:
@@ -308,9 +362,8 @@ def _one(look: Looked, column: Column, known: Floats, rows: Bools, sort: Sort, c
     )
 
 
-def _in_groups(
-    look: Looked, column: Column, known: Floats, rows: Bools, grouped: _Grouped, sort: Sort
-) -> Finding:
+def _in_groups(look: Looked, cells: _Cells, rows: Bools, grouped: _Grouped, sort: Sort) -> Finding:
+    column, known = cells.column, cells.known
     said = _saying(column)
     there = known[rows]
     middles = grouped.middles[rows]
@@ -332,7 +385,7 @@ def _in_groups(
         # in the picture the group of the one furthest off alone
         mine = grouped.codes == int(grouped.codes[rows][first])
         shown, odd = known[mine], rows[mine]
-    condition = _named(look, column, known, rows, grouped)
+    condition = _named(look, cells, rows, grouped)
     return Finding(
         sort,
         names,
@@ -345,10 +398,14 @@ def _in_groups(
     )
 
 
-def _named(look: Looked, column: Column, known: Floats, rows: Bools, grouped: _Grouped) -> Condition:
-    """Return the condition of rows that stand out in their groups: a stretch of each, or their cells."""
+def _named(look: Looked, cells: _Cells, rows: Bools, grouped: _Grouped) -> Condition:
+    """Return the condition of rows that stand out in their groups: a stretch of each, or their cells.
+
+    ``rows`` has shape (known,).
+    """
+    column, known = cells.column, cells.known
     columns = [column] if grouped.by is None else [grouped.by, column]
-    at = grouped.at[rows][np.argsort(-np.abs(grouped.places[rows]), kind="stable")]
+    at = cells.at[rows][np.argsort(-np.abs(grouped.places[rows]), kind="stable")]
     if grouped.by is None or grouped.codes is None:
         others = known[~rows]
         over, under = known[rows] > others.max(), known[rows] < others.min()
