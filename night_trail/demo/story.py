@@ -214,8 +214,9 @@ def _tale(owner: Any, *cairns: Cairn) -> Tale:
     told(
         week,
         "On Saturday {Saturday} rides were counted, on Wednesday {Wednesday}. A late Saturday night "
-        "strikes the most riders.",
+        "strikes the most riders. In your district it may be otherwise: choose it.",
     )
+    Stop.objects.filter(pk=week.pk).update(chips=["district"])
     told(coming, "For January {January 2025} rides are expected. The next delivery will tell.")
     closing = add_stop(tale, None)
     Stop.objects.filter(pk=closing.pk).update(

@@ -179,6 +179,15 @@ def test_the_page_walks_from_a_disk_without_a_network(
     expect(alone.locator(".part.here .beat-says")).to_have_text("The wet nights, lit.")
     alone.locator(".part.here summary").click()
     expect(alone.locator(".part.here table")).to_be_visible()
+    alone.locator("#path a").nth(6).click()
+    here = alone.locator(".part.here")
+    whole = here.locator("svg.picture").inner_html()
+    here.get_by_label("Only where").select_option("Quayside")
+    expect(here.locator("figcaption")).to_contain_text("district is Quayside")
+    assert here.locator("svg.picture").inner_html() != whole
+    here.get_by_label("Only where").press("Home")
+    expect(here.locator("figcaption")).not_to_contain_text("Quayside")
+    assert here.locator("svg.picture").inner_html() == whole
     assert complaints == []
     context.close()
 

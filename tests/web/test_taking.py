@@ -6,6 +6,7 @@ import io
 import json
 import re
 import zipfile
+from collections import Counter
 from pathlib import Path
 
 import pytest
@@ -15,6 +16,7 @@ from django.urls import reverse
 from night_trail.core.measure import Measure
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.turns import See
+from night_trail.tables.services import core_table
 from night_trail.tales.export.blocks import blocks
 from night_trail.tales.export.slides import charted
 from night_trail.tales.models import Stop, Tale
@@ -120,6 +122,27 @@ def test_the_page_asks_for_nothing_and_holds_only_what_is_drawn(client: Client, 
     assert "data-light" not in page and "data-axes" not in page and "T000001" not in page
     assert "<script>alert" not in page and "javascript:x" not in page.replace("[no](javascript:x)", "")
     assert "default-src 'none'" in page and page.count("<script>") == 1
+
+
+def test_the_page_holds_what_readers_may_choose_and_no_choice_of_too_few_rows(
+    client: Client, tale_to_take: Tale
+) -> None:
+    last = tale_to_take.stops.exclude(step=None).last()
+    assert last is not None
+    Stop.objects.filter(pk=last.pk).update(chips=["district", "gone"])
+    table = last.step.trail.version
+    rows = Counter(core_table(table).series("district").drop_nulls().to_list())
+    least = sorted(rows.values())[1]
+    Tale.objects.filter(pk=tale_to_take.pk).update(least_lit=least)
+    page = taken(client, tale_to_take, "html").decode()
+    offered = re.findall(r"<option>([^<]*)</option>", page)
+    assert sorted(offered) == sorted(name for name, n in rows.items() if n >= least) and len(offered) >= 2
+    drawn = re.findall(r"<template>(.*?)</template>", page, re.S)
+    assert len(drawn) == len(offered) and len({*drawn}) == len(offered)
+    assert all(f"district is {name}" in one for name, one in zip(offered, drawn, strict=True))
+    assert "data-light" not in page and len(re.findall(r' id="(s\d[^"]*)"', page)) == len(
+        set(re.findall(r' id="(s\d[^"]*)"', page))
+    )
 
 
 def test_a_stop_whose_trail_is_gone_says_so_in_every_form(client: Client, tale_to_take: Tale) -> None:

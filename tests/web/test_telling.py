@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import json
 import re
 from contextlib import suppress
@@ -17,8 +18,10 @@ from django.urls import reverse
 from django.utils import timezone
 
 from night_trail.core.bound import bonds
+from night_trail.core.conditions import Condition
 from night_trail.core.errors import NightTrailError
-from night_trail.core.question import to_json
+from night_trail.core.question import decode, to_json
+from night_trail.core.questions.differ.question import Differ
 from night_trail.core.turns import KeepLit, Light, OnlyWords, PutOut, Say, Slot
 from night_trail.demo.story import WET
 from night_trail.people.models import Role
@@ -340,6 +343,39 @@ def test_exploring_from_a_link_takes_a_link_that_allows_it(
     assert TableShare.objects.get().role == Role.EXPLORE
     Link.objects.filter(pk=made.pk).update(revoked=timezone.now())
     assert theirs.post(reverse("tales:explore", args=[explores, number])).status_code == 404
+
+
+def test_a_reader_who_may_explore_asks_why_of_what_they_lit_and_goes_to_its_rows(
+    tale: Tale, stop: Stop, other: User
+) -> None:
+    _, reads, _ = link_of(tale)
+    _, explores, _ = link_of(tale, explores=True)
+    number = [s.pk for s in tale.stops.all()].index(stop.pk) + 1
+    theirs = client_of(other)
+    shut = theirs.get(reverse("tales:walk-stop", args=[reads, number])).content.decode()
+    assert "the rows<" not in shut and "what drives it?" not in shut
+    address = reverse("tales:walk-stop", args=[explores, number])
+    page = theirs.get(address).content.decode()
+    mark = html.unescape(re.findall(r"data-light='([^']*)'", page)[2])
+    lit = theirs.get(address, {"light": mark}).content.decode()
+    carried = html.unescape(re.search(r'action="([^"]*/explore/[^"]*)"', lit)[1])
+    asked = theirs.post(carried, {"ask": "how do they differ?"})
+    last = Trail.objects.get(owner=other).steps.latest("pk")
+    assert asked["Location"] == reverse("trails:step", args=[last.trail_id, last.pk])
+    differ = last.scene_value().main
+    assert isinstance(differ, Differ) and to_json(differ.ones) == to_json(decode(mark, Condition, "mark"))
+    rows = theirs.post(carried, {"rows": "1"})["Location"]
+    assert rows.endswith("#rows")
+    begun = Step.objects.get(pk=int(rows.split("/")[-2])).scene_value()
+    assert begun.lit == differ.ones and begun.main == stop.shown_scene().main
+    # what nobody signed is no scene, and what is not offered is not asked
+    trails = Trail.objects.filter(owner=other).count()
+    forged = reverse("tales:explore", args=[explores, number]) + "?now=forged"
+    assert theirs.post(forged, {"ask": "why this?"}).status_code == 422
+    assert Trail.objects.filter(owner=other).count() == trails
+    plain = theirs.post(reverse("tales:explore", args=[explores, number]), {"ask": "drop table"})
+    latest = Trail.objects.filter(owner=other).latest("pk").steps.latest("pk")
+    assert latest.scene_value() == stop.shown_scene() and plain.status_code == 302
 
 
 def test_only_the_owner_of_a_table_opens_it_by_a_link(

@@ -59,13 +59,13 @@ def plain(spans: Iterable[Span]) -> str:
     return "".join(span.text for span in spans)
 
 
-def first_sentence(text: str) -> str:
-    """Return the first sentence of a text.
+def first_sentence(text: str, n: int = 1) -> str:
+    """Return the first sentence of a text, or the first few.
 
     >>> first_sentence("Half lie above 4.1 min. The rest do not.")
     'Half lie above 4.1 min.'
     """
-    return re.split(r"(?<=[.?!])\s+(?=[A-Z])", text.strip(), maxsplit=1)[0]
+    return " ".join(re.split(r"(?<=[.?!])\s+(?=[A-Z\d])", text.strip())[:n])
 
 
 LONGEST = 120

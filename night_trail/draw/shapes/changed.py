@@ -22,7 +22,9 @@ def draw_changed(answer: ChangedAnswer, table: Table, size: Size, prefix: str) -
     steps = [s for s in answer.segments if math.isfinite(s.change)]
     sides = [side_words(c, table) for c in (answer.question.before, answer.question.after)]
     before = answer.before if math.isfinite(answer.before) else 0.0
-    texts = [_behind(answer, s) for s in steps]
+    # in a small picture the steps need the room that words behind them would take
+    behind = _behind if canvas.full else lambda answer, one: signed(answer)(one.change)
+    texts = [behind(answer, s) for s in steps]
     names = [sides[0], *(s.label for s in steps), sides[1]]
     stair = Stair.laid(canvas, names, before, [s.change for s in steps], texts)
     stair.framed(_ticks(answer, stair.x), _title(answer, table), figure_said(answer))

@@ -44,6 +44,7 @@ class Part:
     annotated: bool
     stop: Stop
     beat: int
+    prefix: str
 
     def alone(self, theme: str = "day", size: Size = FIGURE) -> str:
         """Return the picture as an SVG that stands alone."""
@@ -120,7 +121,7 @@ def _parts(stop: Stop, number: int) -> Iterator[Part]:
             if tile.large:
                 large = large_of(tile, desk.rows)
                 words = f"{large.label}: {large.text}" + (f", {large.change}" if large.change else "")
-            yield _part(stop, 0, desk, scene, f"s{number}{tile.id}", words)
+            yield drawn_part(stop, 0, desk, f"s{number}{tile.id}", words)
         return
     beats: tuple[Beat | None, ...] = stop.beat_values() or (None,)
     for at, beat in enumerate(beats, 1):
@@ -128,7 +129,7 @@ def _parts(stop: Stop, number: int) -> Iterator[Part]:
         if scene.main is not None:
             words = beat.words if beat else ""
             desk = Desk(stop.step.trail.version, scene, reads=True)
-            yield _part(stop, at if beat else 0, desk, scene, f"s{number}b{at}", words)
+            yield drawn_part(stop, at if beat else 0, desk, f"s{number}b{at}", words)
 
 
 def _beside(stop: Stop, number: int) -> Part | None:
@@ -139,14 +140,16 @@ def _beside(stop: Stop, number: int) -> Part | None:
     if stop.step is not None and (apart := differs(_first(stop, stop.step), desk)):
         words = f"What differs: {'; '.join(apart)}."
     # what stands beside carries no annotations of the stop
-    return _part(Stop(tale=stop.tale), 0, desk, scene, f"s{number}second", words)
+    return drawn_part(Stop(tale=stop.tale), 0, desk, f"s{number}second", words)
 
 
 def _first(stop: Stop, step: Step) -> Desk:
     return Desk(step.trail.version, stop.shown_scene(), reads=True)
 
 
-def _part(stop: Stop, beat: int, desk: Desk, scene: Scene, prefix: str, words: str) -> Part:
+def drawn_part(stop: Stop, beat: int, desk: Desk, prefix: str, words: str) -> Part:
+    """Return a picture of a stop as files have it; ``prefix`` begins the names in it."""
+    scene = desk.scene
     assert scene.main is not None  # noqa: S101  (asked only of scenes with a picture)
     shown = stop.seen_annotations(beat)
     drawn = desk.drawn(scene.main, PAGE, prefix, shown)
@@ -162,4 +165,5 @@ def _part(stop: Stop, beat: int, desk: Desk, scene: Scene, prefix: str, words: s
         bool(shown),
         stop,
         beat,
+        prefix,
     )

@@ -4,16 +4,23 @@ from __future__ import annotations
 
 import base64
 import re
+from collections.abc import Iterator
 from functools import cache
+from typing import Any
 
 from django.conf import settings
 from django.template.loader import render_to_string
 from django.utils.safestring import mark_safe
+from msgspec.structs import replace
 
-from night_trail.tales.export.gathered import Part, Told, told
+from night_trail.core.errors import NightTrailError
+from night_trail.core.overview import Chosen, choices_of, narrowed
+from night_trail.tales.export.gathered import Part, Told, drawn_part, told
 from night_trail.tales.models import Image, Tale
 from night_trail.tales.prose import pace, prose
+from night_trail.tales.reading import offered
 from night_trail.trails.page import numbers_shown
+from night_trail.trails.pictures import Desk
 
 MOST_LINES = 200
 STYLES = ("css/tokens.css", "css/theme.css", "../../draw/style/picture.css", "css/tale-page.css")
@@ -22,6 +29,9 @@ FONTS = (
     ("Literata Variable", "italic", "literata-latin-wght-italic.woff2"),
     ("Figtree Variable", "normal", "figtree-latin-wght-normal.woff2"),
 )
+
+MOST_CHOSEN = 1_200_000
+"""Characters of pictures that a reader may choose; the choices of later stops are left out beyond them."""
 
 _ONLY_FOR_THE_SERVER = re.compile(r""" data-(?:light|turn|axes|first|bin)=(?:"[^"]*"|'[^']*')""")
 
@@ -46,10 +56,16 @@ def _script() -> str:
 
 def page(tale: Tale, theme: str) -> str:
     """Return the file. Of the rows it holds what is drawn, and nothing between it."""
-    stops, chapter = [], ""
+    stops, chapter, room = [], "", MOST_CHOSEN
     for one in told(tale):
         chapter = one.chapter or chapter
-        stops.append(_shown(one) | {"chapter": chapter})
+        shown = _shown(one) | {"chapter": chapter}
+        for part, drawn in zip(one.parts, shown["parts"], strict=True):
+            choices = list(_choices(part))
+            room -= sum(len(str(choice["svg"])) for choice in choices)
+            drawn["choices"] = choices if room >= 0 else []
+            drawn["left_out"] = bool(choices) and room < 0
+        stops.append(shown)
     return render_to_string(
         "tales/page.html",
         {
@@ -62,7 +78,26 @@ def page(tale: Tale, theme: str) -> str:
     )
 
 
-def _shown(one: Told) -> dict[str, object]:
+def _choices(part: Part) -> Iterator[dict[str, Any]]:
+    """Yield a picture narrowed by each value that its writer lets readers choose, and has rows enough."""
+    scene, table = part.desk.scene, part.desk.table
+    if part.stop.step is None or part.stop.overview is not None or scene.main is None:
+        return
+    chips = offered(part.stop, scene.main, table)
+    for at, name in enumerate(chips.chips):
+        for i, value in enumerate(choices_of(table.column(name), table)):
+            only = (*scene.only, *narrowed(chips, Chosen({at: value}), table))
+            desk = Desk(part.stop.step.trail.version, replace(scene, only=only), reads=True)
+            if desk.rows.n < max(part.stop.tale.least_lit, 1):
+                continue
+            try:
+                one = drawn_part(part.stop, part.beat, desk, f"{part.prefix}c{at}v{i}", part.words)
+            except NightTrailError:
+                continue  # what cannot be drawn of these rows is no choice
+            yield _drawn(one) | {"by": name, "value": value}
+
+
+def _shown(one: Told) -> dict[str, Any]:
     return {
         "told": one,
         "prose": prose(one.text, one.figures, one.source),
@@ -77,7 +112,7 @@ def _inside(image: Image) -> str:
     return f"data:{image.kind};base64,{base64.b64encode(bytes(image.data)).decode()}"
 
 
-def _drawn(part: Part) -> dict[str, object]:
+def _drawn(part: Part) -> dict[str, Any]:
     # which rows a mark stands for is the server's business: the file has what is drawn
     bare = _ONLY_FOR_THE_SERVER.sub("", str(part.svg))
     return {

@@ -13,14 +13,18 @@ from django.utils import timezone
 from django.utils.crypto import constant_time_compare, salted_hmac
 from django.views.decorators.http import require_POST
 
+from night_trail.core.asking_why import whys
 from night_trail.core.beats import MOST
 from night_trail.core.errors import NightTrailError
 from night_trail.core.hand import LARGEST_KEY, whole
+from night_trail.draw import WALK
 from night_trail.people.models import Role
 from night_trail.tables.models import Table, TableShare
 from night_trail.tales.models import Link, Stop, Tale
+from night_trail.tales.reading import reading
 from night_trail.tales.views.writing import written
-from night_trail.trails.services import begin_at
+from night_trail.trails.pictures import size_from
+from night_trail.trails.services import begin_at, take_turn
 from night_trail.web.asking import visitor
 
 MOST_DAYS = 3_650
@@ -157,9 +161,12 @@ def explore_own(request: HttpRequest, tale: int, number: int) -> HttpResponse:
 
 
 def _begin(request: HttpRequest, stop: Stop, by_link: bool) -> HttpResponse:
-    if stop.step is None:
+    """Begin a trail with what the reader has before them, and go on by what they ask of it or to its rows."""
+    beat = whole(request.POST.get("beat", ""), MOST) or 0
+    read = reading(request, stop, beat, size_from(request, WALK, "walk"))
+    if read is None or stop.step is None:
         raise Http404
-    scene = stop.shown_scene(whole(request.POST.get("beat", ""), MOST) or 0)
+    scene = read.desk.scene
     table = stop.step.trail.version.table
     assert table is not None  # noqa: S101  (a trail's version is complete)
     person = visitor(request)
@@ -169,4 +176,8 @@ def _begin(request: HttpRequest, stop: Stop, by_link: bool) -> HttpResponse:
         # the owner's link gives the role, where it is seen and can be taken away as any other
         TableShare.objects.update_or_create(thing=table, person=person, defaults={"role": Role.EXPLORE})
     step = begin_at(person, stop.step.trail.version, scene, f"From {stop.tale.title}")
-    return redirect(reverse("trails:step", args=[step.trail_id, step.pk]))
+    asked = next((why for why in whys(scene, read.desk.table) if why.words == request.POST.get("ask")), None)
+    if asked is not None:
+        step = take_turn(step, asked.change)
+    there = reverse("trails:step", args=[step.trail_id, step.pk])
+    return redirect(f"{there}#rows" if request.POST.get("rows") else there)

@@ -12,21 +12,19 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
+from night_trail.core.asking_why import whys
 from night_trail.core.beats import MOST
-from night_trail.core.conditions import Condition, toggle
+from night_trail.core.conditions import toggle
 from night_trail.core.errors import NoLonger
 from night_trail.core.hand import LARGEST_KEY, whole
-from night_trail.core.overview import Overview, narrowed
-from night_trail.core.playing import MOST_FRAMES
-from night_trail.core.question import Question, Scene
+from night_trail.core.overview import narrowed
+from night_trail.core.question import Scene
 from night_trail.core.questions.registry import figures_of as figures_table
-from night_trail.core.questions.registry import kind_of
 from night_trail.core.sentence import scene_in_words
-from night_trail.core.table import Table as CoreTable
-from night_trail.draw import WALK, Size
+from night_trail.draw import WALK
 from night_trail.draw.small.footpath import WalkStop, walk_path
 from night_trail.people.models import Role
-from night_trail.tables.models import Table, Version
+from night_trail.tables.models import Table
 from night_trail.tables.services import core_table
 from night_trail.tales.comments import shown as shown_comments
 from night_trail.tales.differing import differs
@@ -37,10 +35,11 @@ from night_trail.tales.overviews import chips_of, chosen_from, chosen_query, sho
 from night_trail.tales.page import BESIDE
 from night_trail.tales.prose import pace, prose
 from night_trail.tales.reach import Reach, opened, refused, signed
+from night_trail.tales.reading import reading
 from night_trail.tales.views.links import ask_password, may_enter, open_link
 from night_trail.trails.page import numbers_shown
 from night_trail.trails.pictures import Desk, size_from
-from night_trail.trails.playing import at_period, bar, beside_each_other
+from night_trail.trails.playing import bar, beside_each_other
 from night_trail.web.asking import for_a_part, for_a_swap
 
 MOST_LINES = 500
@@ -188,13 +187,15 @@ def _walk(
         context["image_address"] = reverse(named[0], args=[*named[1], stop.image.pk])
     if edition is None:
         context |= _told_of_editions(request, tale, token)
-    context |= _shown(request, stop, beat)
+    context |= _shown(request, stop, beat, bool(context["explore_address"]))
     if context.get("chosen"):
         for name in ("table_address", "alone_address", "panels_address"):
             context[name] = _asking(context[name], context["chosen"])
     here = context["table_address"] if context.get("numbers") else context["alone_address"]
-    # what stands there now, as it is drawn anew for another room
-    context["here_address"] = _asking(here, urlencode({"now": context.get("lit_signed", "")}))
+    # what stands there now: as it is drawn anew for another room, and as a trail of one's own begins with it
+    now = urlencode({"now": context.get("lit_signed", "")})
+    context["here_address"] = _asking(here, now)
+    context["carried"] = _asking(f"?{now}", context["chosen"]) if context.get("chosen") else f"?{now}"
     words = context.get("beat_words", "") if beat > 1 else stop.text
     context["pace"] = pace(words, stop.heading if beat < 2 else "")
     swap = for_a_swap(request)
@@ -256,15 +257,18 @@ def _told_of_editions(request: HttpRequest, tale: Tale, token: str) -> dict[str,
     }
 
 
-def _shown(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
-    """Return what a stop shows: an overview, a picture or one of its beats, or that it cannot be drawn."""
+def _shown(request: HttpRequest, stop: Stop, beat: int, explores: bool) -> dict[str, Any]:
+    """Return what a stop shows: an overview, a picture or one of its beats, or that it cannot be drawn.
+
+    ``explores`` is whether the reader may go on from here by questions of their own.
+    """
     try:
         if stop.overview is not None:
             return _overview(request, stop)
         if stop.step is None:
             return {}
         words = {"beat_words": stop.beat_values()[beat - 1].words} if beat else {}
-        return words | _picture(request, stop, beat)
+        return words | _picture(request, stop, beat, explores)
     except NoLonger:
         return {"unreadable": True}
 
@@ -320,38 +324,30 @@ def _overview(request: HttpRequest, stop: Stop) -> dict[str, Any]:
     }
 
 
-def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
+def _picture(request: HttpRequest, stop: Stop, beat: int, explores: bool) -> dict[str, Any]:
     assert stop.step is not None  # noqa: S101  (asked only of stops with a picture)
-    written = stop.shown_scene(beat)
-    if written.main is None:
+    size = size_from(request, WALK, "walk")
+    read = reading(request, stop, beat, size)
+    if read is None:
         return {}
-    version, size = stop.step.trail.version, size_from(request, WALK, "walk")
-    played = _at_period(request, written, stop, version)
-    chosen, table = chosen_from(request.GET), core_table(version)
-    offered = _offered(stop, written.main, table)
-    only = (*played.only, *narrowed(offered, chosen, table))
-    narrow = Scene(main=written.main, only=only, lit=written.lit, plays=played.plays)
-    lit = _readers_lantern(request, Desk(version, narrow, reads=True), stop, size)
-    scene = Scene(main=written.main, only=only, lit=lit, plays=played.plays)
-    desk = Desk(version, scene, reads=True)
-    if lit != written.lit and 0 < desk.rows.n_lit < stop.tale.least_lit:
-        raise refused()
-    if chosen.values and 0 < desk.rows.n < stop.tale.least_lit:
-        raise refused()
-    drawn = desk.drawn(written.main, size, "main", stop.seen_annotations(beat))
+    desk, scene, written, chosen = read.desk, read.desk.scene, read.written, read.chosen
+    main = written.main
+    assert main is not None  # noqa: S101  (there is a picture to read)
+    drawn = desk.drawn(main, size, "main", stop.seen_annotations(beat))
     picked = chosen_query(chosen)
-    if played is not written:
+    if read.plays:
         # what is lit or chosen next stays at this period
         picked = "&".join(filter(None, (picked, urlencode({"play": request.GET["play"]}))))
     context = {
         "drawn": drawn,
         "scene_words": scene_in_words(scene, desk.table, drawn.answer),
-        "overview_chips": chips_of(offered, chosen, table),
+        "overview_chips": chips_of(read.offered, chosen, desk.table),
         "chosen": picked,
-        "changed": lit != written.lit or only != written.only,
-        "lit_signed": signed(lit, stop.pk),
+        "changed": read.changed,
+        "lit_signed": signed(scene.lit, stop.pk),
         "lit_words": desk.lit_words(),
-        "attached_words": desk.rows_words() if desk.standing(written.main) is not None else "",
+        "whys": [why.words for why in whys(scene, desk.table)] if explores else [],
+        "attached_words": desk.rows_words() if desk.standing(main) is not None else "",
         "numbers": numbers_shown(figures_table(drawn.answer), MOST_LINES)
         if request.GET.get("table")
         else None,
@@ -370,47 +366,3 @@ def _picture(request: HttpRequest, stop: Stop, beat: int) -> dict[str, Any]:
         context["beside_words"] = scene_in_words(other, beside.table, shown.answer)
         context["beside_differs"] = differs(desk, beside)
     return context
-
-
-def _at_period(request: HttpRequest, written: Scene, stop: Stop, version: Version) -> Scene:
-    """Return the scene of a stop at the period that its reader plays to; as it was written where none is."""
-    at = whole(request.GET.get("play", ""), MOST_FRAMES) if written.plays is not None else None
-    if at is None:
-        return written
-    found = at_period(Desk(version, written, reads=True), at)
-    if Desk(version, found, reads=True).rows.n < stop.tale.least_lit:
-        raise refused()
-    return found
-
-
-def _offered(stop: Stop, question: Question, table: CoreTable) -> Overview:
-    """Return the columns that readers may narrow a picture by, as an overview has them.
-
-    Of a picture with a model none: each choice would fit another.
-    """
-    if kind_of(question).modelled:
-        return Overview()
-    there = {column.name for column in table.columns}
-    return Overview(chips=tuple(name for name in stop.chips if name in there))
-
-
-def _readers_lantern(request: HttpRequest, desk: Desk, stop: Stop, size: Size) -> Condition | None:
-    """Return what is lit: as the writer left it, or by what the reader took of the picture."""
-    lit, asked = desk.scene.lit, request.GET
-    if "now" in asked:
-        lit = opened(asked["now"], stop.pk)
-    if asked.get("out") == "1":
-        return None
-    if any(asked.get(name) for name in ("light", "add", "range")) and desk.scene.main is not None:
-        reach = Reach(str(desk.drawn(desk.scene.main, size, "main").svg), desk.table)
-        if asked.get("light"):
-            lit = reach.lit(asked["light"])
-        if asked.get("add"):
-            added = reach.lit(asked["add"])
-            # by what it adds to many, a mark of few would be told apart
-            if 0 < desk.rows.relit(added).n_lit < stop.tale.least_lit:
-                raise refused()
-            lit = toggle(lit, added)
-        if asked.get("range"):
-            lit = reach.swept(asked["range"])
-    return lit

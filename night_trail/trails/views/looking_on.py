@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.spans import first_sentence, plain
 from night_trail.core.question import Question, Scene, key, to_json
+from night_trail.core.questions.changed.question import Changed
 from night_trail.core.questions.registry import short_name
 from night_trail.core.questions.stands.answer import StandsAnswer
 from night_trail.core.questions.stands.question import Stands
@@ -117,7 +118,8 @@ def _item(desk: Desk, question: Question, prefix: str) -> dict[str, Any] | None:
         return None  # what cannot be drawn of these rows is no way on
     return {
         "name": short_name(question),
-        "reason": first_sentence(plain(drawn.words.headline)),
+        # that a figure changed is no reason to look; what moved otherwise is
+        "reason": first_sentence(plain(drawn.words.headline), 2 if isinstance(question, Changed) else 1),
         "svg": drawn.svg,
         "change": to_json(See(question)),
         "words": scene_in_words(Scene(main=question), desk.table),

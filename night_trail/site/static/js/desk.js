@@ -335,6 +335,11 @@ document.addEventListener("click", (event) => {
   if (event.target.closest?.("[data-close-drawer]")) closeDrawer();
   if (event.target.closest?.("#annotate-toggle")) toggleAnnotating();
 });
+if (location.hash === "#rows") {
+  history.replaceState(history.state, "", location.pathname + location.search);
+  showDrawer();
+}
+
 // What was asked for before the drawer was closed does not open it again.
 let drawerAsked = 0;
 let drawerClosed = 0;

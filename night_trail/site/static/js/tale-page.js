@@ -73,6 +73,17 @@
       for (const one of $$(".lit-here", svg)) one.classList.remove("lit-here");
     }
   }
+  // what the writer lets readers choose: each choice has its picture in the file
+  const written = new WeakMap();
+  document.addEventListener("change", (event) => {
+    const choice = event.target.closest?.("[data-choose]");
+    if (!choice) return;
+    const figure = choice.closest("figure");
+    const drawn = figure.querySelector(".drawn");
+    if (!written.has(drawn)) written.set(drawn, [...drawn.childNodes]);
+    const chosen = $$("template", figure)[choice.selectedIndex - 1];
+    drawn.replaceChildren(...(chosen ? [chosen.content.cloneNode(true)] : written.get(drawn)));
+  });
   document.addEventListener("pointermove", (event) => {
     const holder = event.target.closest?.("[data-card]");
     if (holder) showCard(holder, event.clientX, event.clientY);
@@ -110,6 +121,7 @@
       event.preventDefault();
       return light(mark, event.shiftKey);
     }
+    if (event.target.closest?.("select")) return;
     if (event.target.closest?.("a, button, summary") && [" ", "Enter"].includes(event.key)) return;
     const keys = {
       ArrowRight: () => show(at + 1), " ": () => show(at + 1), PageDown: () => show(at + 1),
