@@ -5,43 +5,31 @@ Where a figure comes of a model, or of a condition drawn by hand, there is none:
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from night_trail.core.conditions import (
-    AllOf,
-    AnyOf,
-    Between,
-    Condition,
-    Contains,
-    Missing,
-    Not,
-    OneOf,
-    Recent,
-    axis_bound,
-    recent_range,
-)
-from night_trail.core.measure import Measure
-from night_trail.core.moments import when
+from night_trail.core.conditions import Condition, OneOf
+from night_trail.core.plain_code import Untold, column, expression, figure, present, text
 from night_trail.core.question import Question
+from night_trail.core.questions.changed.answer import ChangedAnswer
 from night_trail.core.questions.compare.answer import CompareAnswer
+from night_trail.core.questions.correlation.answer import CorrelationAnswer
+from night_trail.core.questions.crosstab.answer import CrosstabAnswer
 from night_trail.core.questions.cycle.answer import CycleAnswer
+from night_trail.core.questions.flow.answer import FlowAnswer
 from night_trail.core.questions.make_up.answer import MakeUpAnswer
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.spread.bars import BarsAnswer
 from night_trail.core.questions.spread.boxes import BoxesAnswer
 from night_trail.core.questions.spread.histogram import HistogramAnswer
-from night_trail.core.table import Kind, Table
+from night_trail.core.recomputed_between import changed, correlated, crossed, flowed
+from night_trail.core.table import Table
 
 EVERY = {"hour": "1h", "day": "1d", "week": "1w", "month": "1mo", "quarter": "1q", "year": "1y"}
 PARTS = {"week": "dt.weekday()", "year": "dt.month()", "day": "dt.hour()"}
 IMPORTS = "from datetime import date, datetime\n\nimport polars as pl"
-
-
-class Untold(Exception):
-    """There is no plain code for this; the reason in words."""
 
 
 @dataclass(frozen=True)
@@ -60,7 +48,11 @@ def code_of(
         lines = [_filtered(only, table)]
         if lit is not None:
             lines.append(f"lit = {expression(lit, table)}")
-        lines += _figures(question, answer, lit is not None, table)
+        if type(answer) not in _CODE:
+            raise Untold(
+                "its figures come of a model or of many comparisons; they are in the picture’s own table"
+            )
+        lines += _CODE[type(answer)](answer, lit is not None, table)
     except Untold as why:
         return Code((), str(why))
     return Code(tuple(lines))
@@ -72,158 +64,18 @@ def _filtered(only: Sequence[Condition], table: Table) -> str:
     return f"rows = table.filter({', '.join(expression(one, table) for one in only)})"
 
 
-def column(name: str) -> str:
-    """Return a column in code, whatever it is called.
-
-    >>> column('a "b"')
-    'pl.col(\\'a "b"\\')'
-    """
-    # a name that looks like a pattern would be taken for one
-    if (name.startswith("^") and name.endswith("$")) or name == "*":
-        return f"pl.nth(table.columns.index({name!r}))"
-    return f"pl.col({name!r})"
-
-
-def expression(condition: Condition, table: Table) -> str:
-    """Return a condition as an expression of polars; what is missing meets none but that it is missing.
-
-    Raises
-    ------
-    Untold
-        Where it was drawn by hand, or looks at several rows.
-    """
-    match condition:
-        case Not(part):
-            return f"~({expression(part, table)})"
-        case AllOf(parts):
-            return "(" + " & ".join(expression(one, table) for one in parts) + ")"
-        case AnyOf(parts):
-            return "(" + " | ".join(expression(one, table) for one in parts) + ")"
-        case Between():
-            return f"({_between(condition, table)}).fill_null(False)"
-        case Recent():
-            return expression(recent_range(condition, table), table)
-        case OneOf(name, values):
-            return f"{_labels(name, table)}.is_in({list(_values(name, values, table))!r}).fill_null(False)"
-        case Contains(name, text):
-            labels = f"{column(name)}.cast(pl.String).str.to_lowercase()"
-            return f"{labels}.str.contains({text.lower()!r}, literal=True).fill_null(False)"
-        case Missing(name):
-            return f"{column(name)}.is_null()"
-        case _:
-            raise Untold("the rows were chosen by hand or by what other rows hold")
-
-
-def _labels(name: str, table: Table) -> str:
-    kind = table.column(name).kind
-    if kind == Kind.YES_NO:
-        return column(name)
-    if kind.measured:
-        raise Untold(f"“{name}” is chosen by single values of a number")
-    return f"{column(name)}.cast(pl.String)"
-
-
-def _values(name: str, values: Sequence[str], table: Table) -> Sequence[Any]:
-    return [v == "yes" for v in values] if table.column(name).kind == Kind.YES_NO else list(values)
-
-
-def _between(condition: Between, table: Table) -> str:
-    kind = table.column(condition.column).kind
-    name = column(condition.column)
-    ends = []
-    for bound, sign in (
-        (condition.low, ">" if condition.low_open else ">="),
-        (condition.high, "<=" if condition.high_closed else "<"),
-    ):
-        if bound is not None:
-            ends.append(f"({name} {sign} {_bound(axis_bound(bound, kind, condition.column), kind)})")
-    return " & ".join(ends)
-
-
-def _bound(at: float, kind: Kind) -> str:
-    if not kind.temporal:
-        return repr(int(at)) if at == int(at) and abs(at) < 1e15 else repr(at)
-    moment = when(at)
-    if kind == Kind.DATE:
-        return f"date({moment.year}, {moment.month}, {moment.day})"
-    parts = [
-        moment.year,
-        moment.month,
-        moment.day,
-        moment.hour,
-        moment.minute,
-        moment.second,
-        moment.microsecond,
-    ]
-    while len(parts) > 3 and not parts[-1]:
-        parts.pop()
-    return f"datetime({', '.join(str(part) for part in parts)})"
-
-
-def _figure(measure: Measure, table: Table) -> tuple[list[str], str]:
-    """Return the columns that must be there, and the expression of a measure."""
-    name = measure.column
-    if measure.aggregate == "count":
-        return [], "pl.len()"
-    if measure.aggregate == "share" and measure.where is not None:
-        return [], f"{expression(measure.where, table)}.mean()"
-    if name is None:
-        raise Untold("the measure has no column")
-    own = table.column(name)
-    if own.kind.temporal or (not own.kind.measured and measure.aggregate not in ("distinct", "mean")):
-        raise Untold(f"“{name}” is no number")
-    made = {
-        "mean": f"{column(name)}.mean()",
-        "median": f"{column(name)}.median()",
-        "sum": f"{column(name)}.sum()",
-        "distinct": f"{column(name)}.n_unique()",
-        "quantile": f"{column(name)}.quantile({measure.level!r}, interpolation='linear')",
-    }
-    if measure.aggregate == "ratio" and measure.per is not None:
-        return [name, measure.per], f"{column(name)}.sum() / {column(measure.per)}.sum()"
-    return [name], made[measure.aggregate]
-
-
-def _figures(question: Question, answer: Any, lit: bool, table: Table) -> list[str]:
-    match answer:
-        case MakeUpAnswer():
-            return _made_up(answer, table)
-        case CompareAnswer():
-            return _compared(answer, table)
-        case OverTimeAnswer():
-            return _over_time(answer, table)
-        case CycleAnswer():
-            return _cycle(answer, table)
-        case HistogramAnswer():
-            return _histogram(answer, lit, table)
-        case BoxesAnswer():
-            return _boxes(answer, table)
-        case BarsAnswer():
-            return _bars(answer, lit, table)
-        case RelateAnswer():
-            return _related(answer, table)
-        case _:
-            raise Untold(
-                "its figures come of a model or of many comparisons; they are in the picture’s own table"
-            )
-
-
-def _present(names: Sequence[str]) -> str:
-    return f".drop_nulls({list(names)!r})" if names else ""
-
-
 def _compared(answer: CompareAnswer, table: Table) -> list[str]:
     asked = answer.question
     across = table.column(asked.across)
     if asked.also or asked.more or asked.baseline or across.kind.measured or asked.shape == "strip":
         raise Untold("groups are bands, pairs or held against others")
-    needed, figure = _figure(asked.measure, table)
-    label = f"{column(asked.across)}.cast(pl.String).alias('group')"
+    needed, said = figure(asked.measure, table)
+    label = f"{text(asked.across, table)}.alias('group')"
     return [
         "found = (",
-        f"    rows{_present([asked.across, *needed])}",
+        f"    rows{present([asked.across, *needed])}",
         f"    .group_by({label})",
-        f"    .agg(pl.len().alias('rows'), {figure}.alias('figure'))",
+        f"    .agg(pl.len().alias('rows'), {said}.alias('figure'))",
         "    .sort('figure', descending=True)",
         ")",
     ]
@@ -235,20 +87,20 @@ def _made_up(answer: MakeUpAnswer, table: Table) -> list[str]:
     names = asked.levels[: len(asked.path) + deepest]
     if any(table.column(name).kind.measured for name in names):
         raise Untold("levels are bands")
-    needed, figure = _figure(asked.measure, table)
+    needed, said = figure(asked.measure, table)
     inside = "".join(
         f".filter({expression(OneOf(name, (value,)), table)})"
         for name, value in zip(asked.levels, asked.path, strict=False)
     )
     drawn = list(names[len(asked.path) :])
     return [
-        f"parts = rows{inside}{_present(needed)}",
+        f"parts = rows{inside}{present(needed)}",
         f"levels = {drawn!r}",
         "found = pl.concat(",
         "    [",
-        "        parts.with_columns(pl.col(levels).cast(pl.String))",
+        f"        parts.with_columns({', '.join(text(name, table) for name in drawn)})",
         "        .group_by(levels[:depth])",
-        f"        .agg(pl.len().alias('rows'), {figure}.alias('figure'))",
+        f"        .agg(pl.len().alias('rows'), {said}.alias('figure'))",
         "        .sort('figure', descending=True)",
         "        for depth in range(1, len(levels) + 1)",
         "    ],",
@@ -265,12 +117,12 @@ def _over_time(answer: OverTimeAnswer, table: Table) -> list[str]:
     )
     if not plain or asked.year_start != 1 or grain not in EVERY or not table.column(asked.time).kind.temporal:
         raise Untold("the series is split, shifted or rolled")
-    needed, figure = _figure(asked.measure, table)
+    needed, said = figure(asked.measure, table)
     return [
         "found = (",
-        f"    rows{_present([asked.time, *needed])}",
+        f"    rows{present([asked.time, *needed])}",
         f"    .group_by({column(asked.time)}.dt.truncate({EVERY[grain]!r}).cast(pl.Date).alias('from'))",
-        f"    .agg(pl.len().alias('rows'), {figure}.alias('figure'))",
+        f"    .agg(pl.len().alias('rows'), {said}.alias('figure'))",
         "    .sort('from')",
         ")",
     ]
@@ -280,12 +132,12 @@ def _cycle(answer: CycleAnswer, table: Table) -> list[str]:
     asked = answer.question
     if asked.split or asked.years or asked.zone or asked.part not in PARTS or asked.year_start != 1:
         raise Untold("the round is split or begins elsewhere")
-    needed, figure = _figure(asked.measure, table)
+    needed, said = figure(asked.measure, table)
     return [
         "found = (",
-        f"    rows{_present([asked.time, *needed])}",
+        f"    rows{present([asked.time, *needed])}",
         f"    .group_by({column(asked.time)}.{PARTS[asked.part]}.alias('place'))",
-        f"    .agg(pl.len().alias('rows'), {figure}.alias('figure'))",
+        f"    .agg(pl.len().alias('rows'), {said}.alias('figure'))",
         "    .sort('place')",
         ")",
     ]
@@ -316,12 +168,12 @@ def _boxes(answer: BoxesAnswer, table: Table) -> list[str]:
         raise Untold("it has no groups of numbers")
     if table.column(asked.across).kind.measured:
         raise Untold("its groups are numbers")
-    name, across = column(asked.column), column(asked.across)
+    name = column(asked.column)
     counted = ", lit.sum().alias('lit')" if answer.basis.lit is not None else ""
     return [
         "found = (",
         f"    rows.drop_nulls({[asked.column, asked.across]!r})",
-        f"    .group_by({across}.cast(pl.String).alias('group'))",
+        f"    .group_by({text(asked.across, table)}.alias('group'))",
         "    .agg(",
         "        pl.len().alias('count'),",
         f"        {name}.quantile(0.25, interpolation='linear').alias('q1'),",
@@ -341,7 +193,7 @@ def _bars(answer: BarsAnswer, lit: bool, table: Table) -> list[str]:
     return [
         "found = (",
         f"    rows.drop_nulls({[asked.column]!r})",
-        f"    .group_by({column(asked.column)}.cast(pl.String).alias('group'))",
+        f"    .group_by({text(asked.column, table)}.alias('group'))",
         f"    .agg(pl.len().alias('count'){counted})",
         "    .sort('count', descending=True)",
         ")",
@@ -367,3 +219,21 @@ def _related(answer: RelateAnswer, table: Table) -> list[str]:
         f"    (pl.cov({x!r}, {y!r}) / {column(x)}.var()).alias('slope'),",
         ")",
     ]
+
+
+_Written = Callable[[Any, bool, Table], list[str]]
+_CODE: dict[type, _Written] = {
+    MakeUpAnswer: lambda answer, lit, table: _made_up(answer, table),
+    CompareAnswer: lambda answer, lit, table: _compared(answer, table),
+    OverTimeAnswer: lambda answer, lit, table: _over_time(answer, table),
+    CycleAnswer: lambda answer, lit, table: _cycle(answer, table),
+    HistogramAnswer: _histogram,
+    BoxesAnswer: lambda answer, lit, table: _boxes(answer, table),
+    BarsAnswer: _bars,
+    RelateAnswer: lambda answer, lit, table: _related(answer, table),
+    ChangedAnswer: lambda answer, lit, table: changed(answer, table),
+    FlowAnswer: lambda answer, lit, table: flowed(answer, table),
+    CrosstabAnswer: lambda answer, lit, table: crossed(answer, table),
+    CorrelationAnswer: lambda answer, lit, table: correlated(answer),
+}
+"""The code of each answer; ``lit`` says whether there is a mask of that name."""

@@ -40,6 +40,15 @@ ASKED = [
     "how often does each district occur",
     "what makes up boardings by depot › line",
     "what makes up the average of late_min by district › line, drawn as indented bars",
+    "average of late_min across festival",
+    "late_min across festival as box plots",
+    "how often does each festival occur",
+    "what makes up boardings by festival › depot",
+    "why did the sum of boardings change from February 2023 to March 2023",
+    "why did the average of late_min change from February 2023 to March 2023",
+    "district vs depot",
+    "how do all numbers move together",
+    "where does the sum of boardings flow from district to depot to line",
 ]
 FILTERS = [
     "depot is Tallow Lane or Northgate and rain_mm above 1",
@@ -112,6 +121,26 @@ def test_the_script_prints_the_figures_of_every_picture(
                 tuple(r[n] for n in levels): (r["rows"], r["figure"]) for r in found.iter_rows(named=True)
             }
             theirs = {tuple(r[: len(levels)]): (r[len(levels)], r[len(levels) + 1]) for r in rows}
+        elif kind == "ChangedAnswer":
+            by = part.answer.chosen
+            mine = {
+                " · ".join(r[name] for name in by): (r["before"], r["after"], r["difference"])
+                for r in found.iter_rows(named=True)
+            }
+            theirs = {r[0]: (r[1], r[2], r[2] - r[1]) for r in rows if "others" not in r[0]}
+            assert theirs
+            mine = {label: mine[label] for label in theirs}
+        elif kind == "CrosstabAnswer":
+            mine = {r[:2]: r[2:] for r in found.iter_rows()}
+            theirs = {tuple(r[:2]): tuple(r[2:4]) for r in rows if r[2]}
+        elif kind == "CorrelationAnswer":
+            mine = {frozenset(r[:2]): r[2:] for r in found.iter_rows()}
+            theirs = {frozenset(r[:2]): tuple(r[2:4]) for r in rows}
+        elif kind == "FlowAnswer":
+            mine = {r[:4]: r[4:] for r in found.iter_rows()}
+            theirs = {tuple(r[:4]): tuple(r[4:6]) for r in rows if "others" not in f"{r[1]} {r[3]}"}
+            assert len(theirs) > 10
+            mine = {label: mine[label] for label in theirs}
         elif kind == "BarsAnswer":
             mine = {r["group"]: (r["count"],) for r in found.iter_rows(named=True)}
             theirs = {r[0]: (r[1],) for r in rows}
