@@ -284,3 +284,17 @@ def test_steps_stand_for_their_whole_period_and_break_where_nothing_is_known() -
     x, y = Linear(0.0, 4.0, 0.0, 400.0), Linear(0.0, 4.0, 400.0, 0.0)
     assert steps(edges, values, x, y) == "M0.0 300.0H100.0V100.0H200.0M300.0 200.0H400.0"
     assert steps(edges, np.full(4, np.nan), x, y) == ""
+
+
+def test_a_lit_line_ends_where_that_of_all_rows_does() -> None:
+    days = [dt.date(2023, 1, 1) + dt.timedelta(n) for n in range(395)]
+    begun = table_of(at=days * 2, x=[1.0] * 790, wet=[True] * 395 + [False] * 395)
+    found = answer(OverTime(SUM, "at", "month"), Rows(begun, lit=OneOf("wet", ("yes",))))
+    assert not found.whole[-1], "January lacks its last day"
+    root = ET.fromstring(draw(found, begun, MAIN))
+
+    def places(kind: str) -> list[str]:
+        (path,) = (e for e in root.iter("path") if kind in (e.get("class") or "").split())
+        return re.findall(r"[ML](-?[\d.]+) ", path.get("d"))
+
+    assert places("lit-line") == places("series") and len(places("series")) == 12

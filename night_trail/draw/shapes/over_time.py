@@ -220,7 +220,8 @@ def _lines(canvas: Canvas, answer: OverTimeAnswer, table: Table, place: TimePlot
         shown.append(el("path", class_=class_, id=canvas.id("s", key), d=drawn(covered)))
         lit = None
         if one.lit is not None and np.any(np.asarray(one.lit_n)[first:end] > 0):
-            d = drawn(one.lit[first:end])
+            # of a period that is not over yet the lit rows say as little as all do
+            d = drawn(np.where(whole, one.lit[first:end], np.nan))
             lit = lit_line(d, canvas.id("l", key), cores.get(one.position))
         if several:
             condition = answer.line_condition(one)
