@@ -17,6 +17,7 @@ from msgspec.structs import replace as replace_in
 from night_trail.core.annotating import offered
 from night_trail.core.annotations import Annotation
 from night_trail.core.attached.answering import part_answer
+from night_trail.core.attached.within import within
 from night_trail.core.errors import NightTrailError
 from night_trail.core.language.conditions import in_words
 from night_trail.core.language.spans import Words
@@ -300,7 +301,10 @@ class Desk:
             return kept
         made = words_of(found, self.table, self.scene.only)
         if (standing := self.standing(question)) is not None and standing.caution:
-            made = replace(made, cautions=(standing.caution, *made.cautions))
+            told = [standing.caution]
+            if self._attachment is not None and not self._attachment.reshaped:
+                told.append(within(question, self.rows, standing.rows))
+            made = replace(made, cautions=(*filter(None, told), *made.cautions))
         if not self._glanced:
             with _lock:
                 _words[name] = (found, made)

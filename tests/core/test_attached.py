@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import math
+from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -22,6 +23,7 @@ from night_trail.core.attached.engine import Attached
 from night_trail.core.attached.fields import fields_of
 from night_trail.core.attached.roll import Roll, roll_of
 from night_trail.core.attached.rolled import RolledTable
+from night_trail.core.attached.within import Errors, errors_of
 from night_trail.core.conditions import (
     Above,
     AllOf,
@@ -423,3 +425,19 @@ def test_values_too_many_to_be_kept_apart_are_boxes_of_the_part(
     monkeypatch.setattr(roll, "MOST_APART", 1_000)
     with pytest.raises(Beyond, match="too many different values"):
         kept.told(Spread("x", shape="boxes"), (), None)
+
+
+def test_the_error_stated_of_a_part_holds_in_95_of_100_parts() -> None:
+    rng = np.random.default_rng(5)
+    for every in (rng.gamma(1.5, 4, 60_000), rng.normal(0, 1, 60_000), np.round(rng.gamma(3, 2, 60_000), 1)):
+        held = Counter[str]()
+        for _ in range(300):
+            part = every[rng.random(len(every)) < 0.2]
+            found = errors_of(part, len(part) / len(every))
+            assert found is not None
+            held["mean"] += abs(part.mean() - every.mean()) <= found.mean
+            held["median"] += abs(np.median(part) - np.median(every)) <= found.median + 1e-9
+        assert 274 <= held["mean"] <= 296 and held["median"] >= 274, held
+    assert errors_of(np.ones(500), 0.1) is None and errors_of(np.arange(50.0), 0.1) is None
+    # where all rows were drawn there is no error
+    assert errors_of(np.arange(500.0), 1.0) == Errors(0.0, 0.0)

@@ -98,6 +98,7 @@ def test_a_folder_is_attached_seen_in_part_and_counted_whole(client: Client, own
     step = desk(owner, table, "sum of fare by line")
     shown = page(client, step)
     assert "all 4,000 rows, as of" in shown and "drawn at random" not in shown
+    assert "In 95 of 100" not in shown
     found = Desk(step.trail.version, step.scene_value()).answer(step.scene_value().main)
     truth = taps().group_by("line").agg(pl.col("fare").sum())
     assert {g.label: pytest.approx(g.value) for g in found.groups} == dict(truth.iter_rows())
@@ -407,6 +408,7 @@ def test_rows_that_a_recipe_took_away_are_not_estimated_for_all(
     recipes.take_step(table, LeaveRepeats())
     shown = page(client, desk(owner, Table.objects.get(pk=table.pk), "number of rows by line"))
     assert "that a recipe made of a part of 4,000" in shown and "estimates" not in shown
+    assert "In 95 of 100" not in page(client, desk(owner, Table.objects.get(pk=table.pk), "fare"))
     assert "A step of the recipe changed which rows there are" in shown and not Job.objects.exists()
 
 
@@ -424,6 +426,7 @@ def test_what_needs_the_rows_says_so_with_the_way_on(client: Client, owner: User
     step = desk(owner, attached(client), "fare by line as a density curve")
     shown = page(client, step)
     assert "drawn at random" in shown and "needs the rows themselves" in shown
+    assert "In 95 of 100 such parts the mean of fare is within" in shown
     assert 'id="pending"' not in shown
     rows = client.get(reverse("trails:rows", args=[step.trail_id, step.pk])).content.decode()
     assert "of a part:" in rows
