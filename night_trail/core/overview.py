@@ -225,7 +225,7 @@ def large_of(tile: Tile, rows: Rows) -> Large:
     name = tile.heading or measure_words(measure, table).removeprefix("the ")
     time = getattr(asked, "time", None)
     years = whole_years(rows, time) if time is not None and table.column(time).kind.temporal else None
-    year = None if years is None or time is None else _in_year(table, time, years[1])
+    year = None if years is None or time is None else (time, years[1])
     now = _figure(measure, rows, year)
     said, gap = _in_three_digits(measure, column, now)
     lit = said(_figure(measure, rows, year, lit=True)) if rows.lit is not None else ""
@@ -235,7 +235,7 @@ def large_of(tile: Tile, rows: Rows) -> Large:
         return _held_against(shown, now - tile.target, gap)
     if years is None or time is None or years[0] == years[1]:
         return shown
-    before = _figure(measure, rows, _in_year(table, time, years[1] - 1))
+    before = _figure(measure, rows, (time, years[1] - 1))
     return _with_change(shown, measure, table, (now, before), gap, f"on {years[1] - 1}")
 
 
@@ -251,19 +251,27 @@ def _in_three_digits(measure: Measure, column: Column | None, now: float) -> tup
     return said, said
 
 
-def _in_year(table: Table, time: str, year: int) -> Bools:
-    values = table.moments(time).values
+def _in_year(rows: Rows, time: str, year: int) -> Bools:
+    """Return which rows of the table are kept and of a year; shape (rows,)."""
+    values = rows.table.moments(time).values
     start, end = year_starts(np.array([year, year + 1]))
-    return np.asarray((values >= start) & (values < end))
+    return np.asarray((values >= start) & (values < end) & rows.keeps)
 
 
-def _figure(measure: Measure, rows: Rows, where: Bools | None, lit: bool = False) -> float:
-    kept = rows.keeps if where is None else rows.keeps & where
-    if lit and rows.lit is not None:
-        kept = kept & rows.lit
-    held = held_of(measure, rows.table, kept)
-    values = np.asarray(held.values)
-    return overall(measure, Cells(values, np.zeros(len(values), dtype=np.int64), held.below))
+def _figure(measure: Measure, rows: Rows, year: tuple[str, int] | None, lit: bool = False) -> float:
+    """Return the measure of all kept rows or of a year's, or of those of them that are lit."""
+
+    def figured() -> tuple[float]:
+        kept = rows.keeps
+        if year is not None:
+            kept = rows.remember(("in year", *year), lambda: _in_year(rows, *year))
+        held = held_of(measure, rows.table, kept & rows.lit if lit and rows.lit is not None else kept)
+        values = np.asarray(held.values)
+        return (overall(measure, Cells(values, np.zeros(len(values), dtype=np.int64), held.below)),)
+
+    # only what is lit changes from click to click
+    remembered = rows.remember_lit if lit else rows.remember
+    return remembered(("large", measure, year), figured)[0]
 
 
 def _with_change(

@@ -255,6 +255,11 @@ def period_condition(calendar: Calendar, column: Column, first: int, end: int) -
 
 def whole_years(rows: Rows, time: str) -> tuple[int, int] | None:
     """Return the first and the last year that rows cover from end to end; None where there is none."""
+    (found,) = rows.remember(("whole years", time), lambda: (_whole_years(rows, time),))
+    return found
+
+
+def _whole_years(rows: Rows, time: str) -> tuple[int, int] | None:
     values = rows.table.moments(time).values[rows.keeps]
     values = values[np.isfinite(values)]
     if not len(values):
