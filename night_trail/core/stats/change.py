@@ -106,7 +106,8 @@ def z_of_sums(before: Side, after: Side) -> tuple[Floats, Floats]:
         return np.zeros(n), np.ones(n)
     freedom = np.maximum(before.n + after.n - 2, 1).astype(np.float64)
     sides = [(s.sums, s.squares) for s in (before, after)]
-    rest = [(s.sums.sum() - s.sums, s.squares.sum() - s.squares) for s in (before, after)]
+    # what is left of a sum beside a giant may be a little below 0
+    rest = [(s.sums.sum() - s.sums, np.maximum(s.squares.sum() - s.squares, 0.0)) for s in (before, after)]
     with np.errstate(invalid="ignore", divide="ignore"):
         own, others = ([squares / sums**2 for sums, squares in both] for both in (sides, rest))
         times, alike = (np.log(both[1][0] / both[0][0]) for both in (sides, rest))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import re
 from collections.abc import Iterator
+from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
@@ -30,8 +31,8 @@ FONTS = (
     ("Figtree Variable", "normal", "figtree-latin-wght-normal.woff2"),
 )
 
-MOST_CHOSEN = 1_200_000
-"""Characters of pictures that a reader may choose; the choices of later stops are left out beyond them."""
+MOST_CHOSEN, MOST_CHOICES = 1_200_000, 80
+"""Characters, and number, of pictures that a reader may choose; those of later stops are left out beyond."""
 
 _ONLY_FOR_THE_SERVER = re.compile(r""" data-(?:light|turn|axes|first|bin)=(?:"[^"]*"|'[^']*')""")
 
@@ -56,15 +57,13 @@ def _script() -> str:
 
 def page(tale: Tale, theme: str) -> str:
     """Return the file. Of the rows it holds what is drawn, and nothing between it."""
-    stops, chapter, room = [], "", MOST_CHOSEN
+    stops, chapter, room = [], "", _Room()
     for one in told(tale):
         chapter = one.chapter or chapter
         shown = _shown(one) | {"chapter": chapter}
         for part, drawn in zip(one.parts, shown["parts"], strict=True):
-            choices = list(_choices(part))
-            room -= sum(len(str(choice["svg"])) for choice in choices)
-            drawn["choices"] = choices if room >= 0 else []
-            drawn["left_out"] = bool(choices) and room < 0
+            drawn["choices"] = room.taken(_choices(part))
+            drawn["left_out"] = drawn["choices"] is None
         stops.append(shown)
     return render_to_string(
         "tales/page.html",
@@ -76,6 +75,25 @@ def page(tale: Tale, theme: str) -> str:
             "script": mark_safe(_script()),
         },
     )
+
+
+@dataclass
+class _Room:
+    """What is left in a file for pictures that readers choose."""
+
+    characters: int = MOST_CHOSEN
+    pictures: int = MOST_CHOICES
+
+    def taken(self, choices: Iterator[dict[str, Any]]) -> list[dict[str, Any]] | None:
+        """Return the choices of a picture; None where there is no room for all of them."""
+        found = []
+        for choice in choices:
+            self.characters -= len(str(choice["svg"]))
+            self.pictures -= 1
+            if min(self.characters, self.pictures) < 0:
+                return None
+            found.append(choice)
+        return found
 
 
 def _choices(part: Part) -> Iterator[dict[str, Any]]:

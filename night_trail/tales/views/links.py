@@ -164,9 +164,9 @@ def _begin(request: HttpRequest, stop: Stop, by_link: bool) -> HttpResponse:
     """Begin a trail with what the reader has before them, and go on by what they ask of it or to its rows."""
     beat = whole(request.POST.get("beat", ""), MOST) or 0
     read = reading(request, stop, beat, size_from(request, WALK, "walk"))
-    if read is None or stop.step is None:
+    if stop.step is None:
         raise Http404
-    scene = read.desk.scene
+    scene = stop.shown_scene(beat) if read is None else read.desk.scene
     table = stop.step.trail.version.table
     assert table is not None  # noqa: S101  (a trail's version is complete)
     person = visitor(request)
@@ -176,8 +176,8 @@ def _begin(request: HttpRequest, stop: Stop, by_link: bool) -> HttpResponse:
         # the owner's link gives the role, where it is seen and can be taken away as any other
         TableShare.objects.update_or_create(thing=table, person=person, defaults={"role": Role.EXPLORE})
     step = begin_at(person, stop.step.trail.version, scene, f"From {stop.tale.title}")
-    asked = next((why for why in whys(scene, read.desk.table) if why.words == request.POST.get("ask")), None)
-    if asked is not None:
-        step = take_turn(step, asked.change)
+    if (words := request.POST.get("ask")) and read is not None:
+        asked = next((why for why in whys(scene, read.desk.table) if why.words == words), None)
+        step = step if asked is None else take_turn(step, asked.change)
     there = reverse("trails:step", args=[step.trail_id, step.pk])
     return redirect(f"{there}#rows" if request.POST.get("rows") else there)
