@@ -85,7 +85,10 @@ Likes = Callable[[Question], float]
 def beginnings(rows: Rows, likes: Likes | None = None) -> Search:
     """Return pictures to begin a table with: the strongest of its first measures, those that add up first."""
     table = rows.table
-    able = [c for c in table.columns if _target(Gist(c.name), table) is not None]
+    # when or where something was is no measure to begin with
+    no_measure = (Kind.LATITUDE, Kind.LONGITUDE)
+    able = [c for c in table.columns if not c.calendar and c.kind not in no_measure]
+    able = [c for c in able if _target(Gist(c.name), table) is not None]
     able.sort(key=lambda c: (not c.kind.numeric, not c.additive, c.missing))
     found: list[Signpost] = []
     tried = 0

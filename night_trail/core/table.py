@@ -72,6 +72,9 @@ class Kind(StrEnum):
         return self in (Kind.CATEGORY, Kind.ORDERED, Kind.PLACE, Kind.YES_NO)
 
 
+OF_CALENDAR = "whole numbers of a calendar’s "
+"""How it is said that a column does not add up since it says when something was."""
+
 _NUMERIC = {
     Kind.NUMBER,
     Kind.WHOLE,
@@ -131,6 +134,11 @@ class Column(msgspec.Struct, frozen=True, kw_only=True):
     def yearly(self) -> bool:
         """Whether it holds years as whole numbers."""
         return self.kind == Kind.WHOLE and self.unit == YEAR
+
+    @property
+    def calendar(self) -> bool:
+        """Whether it holds years, months or days as whole numbers: when something was, and not how much."""
+        return self.yearly or (self.kind == Kind.WHOLE and self.summing.startswith(OF_CALENDAR))
 
     @property
     def dated(self) -> bool:

@@ -141,3 +141,8 @@ def test_ranks_of_a_pair_are_those_of_the_rows_that_have_both() -> None:
     theirs = pd.DataFrame(x).corr(method="spearman").to_numpy()
     assert np.allclose(ours[np.triu_indices(3, 1)], theirs[np.triu_indices(3, 1)])
     assert n[0, 2] == int((~np.isnan(x[:, 0]) & ~np.isnan(x[:, 2])).sum())
+
+
+def test_what_has_one_value_goes_with_nothing() -> None:
+    one, other = np.full(50, 2013.0), np.arange(50.0)
+    assert all(np.isnan(relation.pearson(*pair)) for pair in ((one, other), (other, one), (one, one)))

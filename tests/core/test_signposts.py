@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import datetime as dt
+from pathlib import Path
 from typing import Any
 
 import numpy as np
+import polars as pl
 
 from night_trail.core.conditions import Between, Condition, OneOf
 from night_trail.core.measure import Measure
@@ -18,9 +20,10 @@ from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.over_time.question import OverTime
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
+from night_trail.core.reading import load
 from night_trail.core.rows import Rows
-from night_trail.core.signposts import Search, search
-from night_trail.core.table import Table
+from night_trail.core.signposts import Search, beginnings, search
+from night_trail.core.table import Kind, Table
 from tests.core.tables import table_of
 
 MAIN = Scene(main=Spread("y"))
@@ -110,6 +113,23 @@ def test_lit_rows_are_asked_how_they_differ_first() -> None:
 
 
 SUMS = Scene(main=OverTime(Measure("sum", "y"), "day", grain="month"))
+
+
+def test_a_table_is_not_begun_with_when_or_where_something_was(tmp_path: Path) -> None:
+    cells = noise(2, 2_000)
+    cells["n0"] = (
+        cells["n0"] + np.array([d.month for d in cells["day"]]) + 5 * (np.array(cells["c1"]) == "11")
+    )
+    when = {"year": [d.year for d in cells["day"]], "month": [d.month for d in cells["day"]]}
+    where = {"latitude": np.round(50 + cells["n0"] / 9, 4)}
+    pl.DataFrame({**when, **where, **{k: cells[k] for k in ("n0", "c1", "day")}}).write_csv(
+        tmp_path / "a.csv"
+    )
+    table = load(tmp_path / "a.csv")[0]
+    assert table.column("year").calendar and table.column("month").calendar
+    assert table.column("latitude").kind == Kind.LATITUDE
+    begun = [s.question for s in beginnings(Rows(table)).found]
+    assert begun and all(q.column == "n0" for q in begun)
 
 
 def test_a_series_that_wanders_has_no_week_and_no_year() -> None:

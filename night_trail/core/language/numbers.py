@@ -44,13 +44,16 @@ def number(value: float, digits: int = 4) -> str:
 def bare(value: float, unit: str, digits: int = 4) -> str:
     """Return a number as its unit wants it written, without the unit: years have no thousands.
 
-    >>> bare(1984.0, "year"), bare(1984.0, "min"), bare(23.5, "o'clock")
-    ('1984', '1,984', '23:30')
+    >>> bare(1984.0, "year"), bare(2014.900585, "year"), bare(1984.0, "min"), bare(23.5, "o'clock")
+    ('1984', '2014.9', '1,984', '23:30')
     """
     if unit == CLOCK and math.isfinite(value):
         minutes = round(value * 60)
         return f"{minutes // 60:02d}:{minutes % 60:02d}"
-    return f"{value:.10g}" if unit == YEAR else number(value, digits)
+    if unit == YEAR and abs(value) >= 100:
+        # a year has no separators, and a mean of years no more places than say something
+        return f"{value:.2f}".rstrip("0").rstrip(".")
+    return f"{value:.10g}" if unit == YEAR and value == int(value) else number(value, digits)
 
 
 def with_unit(value: float, unit: str, digits: int = 4) -> str:

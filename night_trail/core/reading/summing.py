@@ -15,7 +15,7 @@ import numpy as np
 import polars as pl
 
 from night_trail.core.reading.numbers import currency_of, unit_of
-from night_trail.core.table import CLOCK, YEAR, Bools, Column, Floats, Kind, on_axis
+from night_trail.core.table import CLOCK, OF_CALENDAR, YEAR, Bools, Column, Floats, Kind, on_axis
 
 
 @dataclass(frozen=True)
@@ -55,7 +55,7 @@ _NAMES_OF_THINGS = set(
     "store dept department branch region zone ward route line district group cluster segment type "
     "class category room floor gate platform seat block sector station channel customer product "
     "item user account invoice transaction row subject patient participant player team school "
-    "county state city country trip vehicle depot crew batch version lane page chapter question "
+    "county state city country trip flight vehicle depot crew batch version lane page chapter question "
     "label cell plot site sample specimen replicate fold iteration episode".split()
 )
 _CODES = set("no nr id code key zip postcode number num".split())
@@ -173,7 +173,7 @@ def _calendar(word: str, cells: pl.Series) -> str:
     if word not in _CALENDAR:
         return ""
     (low, high), (least, most) = _ends(cells), _CALENDAR[word]
-    return f"whole numbers of a calendar’s {word}" if least <= low and high <= most else ""
+    return f"{OF_CALENDAR}{word}" if least <= low and high <= most else ""
 
 
 def decided(column: Column, found: Summing) -> Column:

@@ -139,10 +139,7 @@ def _some(n: int) -> Ints:
 
 
 def pearson(x: Floats, y: Floats) -> float:
-    """Return Pearson's r of columns that vary.
-
-    Both have shape (rows,) without NaN, and more than one value.
-    """
+    """Return Pearson's r, NaN where a column has one value; both have shape (rows,) without NaN."""
     return _pearson(pair_of(x, y))
 
 
@@ -151,6 +148,8 @@ def _pearson(pair: Pair) -> float:
     if not (FINE < aa < 1 / FINE and FINE < bb < 1 / FINE):
         # of one size, so that the squares of very large values do not overflow
         a, b = pair.centred
+        if not (a.any() and b.any()):
+            return math.nan  # what has one value goes with nothing
         a /= max(float(a.max()), -float(a.min()))
         b /= max(float(b.max()), -float(b.min()))
         aa, bb, ab = float(a @ a), float(b @ b), float(a @ b)
