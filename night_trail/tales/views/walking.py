@@ -346,7 +346,8 @@ def _picture(request: HttpRequest, stop: Stop, beat: int, explores: bool) -> dic
         "changed": read.changed,
         "lit_signed": signed(scene.lit, stop.pk),
         "lit_words": desk.lit_words(),
-        "whys": [why.words for why in whys(scene, desk.table)] if explores else [],
+        # of what was written the words speak; a reader's own light raises the question
+        "whys": [why.words for why in whys(scene, desk.table)] if explores and read.changed else [],
         "attached_words": desk.rows_words() if desk.standing(main) is not None else "",
         "numbers": numbers_shown(figures_table(drawn.answer), MOST_LINES)
         if request.GET.get("table")
