@@ -18,6 +18,7 @@ from night_trail.core.conditions import Between, OneOf
 from night_trail.core.language.numbers import THIN
 from night_trail.core.measure import Measure
 from night_trail.core.question import Question
+from night_trail.core.questions.changed.question import Changed
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.forecast.question import Forecast
@@ -298,3 +299,20 @@ def test_a_lit_line_ends_where_that_of_all_rows_does() -> None:
         return re.findall(r"[ML](-?[\d.]+) ", path.get("d"))
 
     assert places("lit-line") == places("series") and len(places("series")) == 12
+
+
+def test_a_small_stair_names_the_part_that_moved_otherwise() -> None:
+    rng = np.random.default_rng(4)
+    n = 12_000
+    days = [dt.date(2024, 1, 1) + dt.timedelta(int(d)) for d in rng.integers(0, 60, n)]
+    lines = rng.integers(0, 14, n)
+    february = np.array([d.month == 2 for d in days])
+    x = np.where(february & (lines == 9), 4.0, np.where(february, 2.0, 1.0)) * rng.gamma(3, 1, n)
+    made = table_of(at=days, x=x, line=[f"line {k:02d}" for k in lines])
+    months = (Between("at", f"2024-0{k}-01", f"2024-0{k + 1}-01") for k in (1, 2))
+    found = answer(Changed(SUM, *months, by=("line",)), Rows(made))
+    (odd,) = (s.label for s in found.segments if s.unexpected)
+    for size in (BESIDE, MAIN):
+        named = [e.text for e in of_class(ET.fromstring(draw(found, made, size)), "lane-label")]
+        assert odd in named and len(named) >= 4
+    assert len(named) > len(list(of_class(ET.fromstring(draw(found, made, BESIDE)), "lane-label")))

@@ -344,15 +344,18 @@ class Canvas:
         # whole pixels, so that the widest name itself is never found too wide
         return min(most if self.full else beside, math.ceil(widest)) + 22.0
 
-    def lane_labels(self, lanes: Lanes, labels: list[str], room: float) -> None:
-        """Write the group labels beside their lanes, where there is height for them."""
+    def lane_labels(self, lanes: Lanes, labels: list[str], room: float, telling: int | None = None) -> None:
+        """Write group labels beside their lanes, where there is height for them; ``telling`` before all."""
         if not self.labelled:
             return
         every = max(1, round(13 / lanes.step + 0.49)) if lanes.step < 13 else 1
-        for i, text in enumerate(labels):
-            if i % every == 0:
-                y = lanes.top(i) + lanes.step / 2 + 4
-                self.over.append(label(shortened(text, room), self.x_start - 12, y, "end", "lane-label"))
+        written: list[int] = []
+        for i in sorted(range(len(labels)), key=lambda i: (i != telling, i % every > 0, i)):
+            if all(abs(i - other) >= every for other in written):
+                written.append(i)
+        for i in sorted(written):
+            y = lanes.top(i) + lanes.step / 2 + 4
+            self.over.append(label(shortened(labels[i], room), self.x_start - 12, y, "end", "lane-label"))
 
     def picture(self, title: str, description: str, annotations: Svg) -> Svg:
         """Return the whole as one SVG element."""

@@ -33,11 +33,13 @@ class Stair:
         start: float,
         changes: Sequence[float],
         texts: Sequence[str],
+        telling: int | None = None,
     ) -> Stair:
         """Set the margins and scales of a stair on its canvas.
 
         ``names`` are those of the first figure, of every step and of the last;
-        ``changes`` and ``texts`` one a step.
+        ``changes`` and ``texts`` one a step. ``telling`` is the step that is named
+        where not all can be.
         """
         if canvas.labelled:
             canvas.left = canvas.name_room(names, 190.0, 90.0)
@@ -56,7 +58,7 @@ class Stair:
         x = Linear(low, end, canvas.x_start, canvas.x_end)
         lanes = Lanes(tuple(names), canvas.y_start, canvas.y_end)
         canvas.x, canvas.y = x, lanes
-        canvas.lane_labels(lanes, list(names), canvas.left - 22.0)
+        canvas.lane_labels(lanes, list(names), canvas.left - 22.0, None if telling is None else telling + 1)
         return cls(canvas, x, lanes, levels, tuple(texts), near)
 
     def framed(self, ticks: Sequence[Tick], title: str, said: Callable[[float], str]) -> None:

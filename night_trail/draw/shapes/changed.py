@@ -26,7 +26,9 @@ def draw_changed(answer: ChangedAnswer, table: Table, size: Size, prefix: str) -
     behind = _behind if canvas.full else lambda answer, one: signed(answer)(one.change)
     texts = [behind(answer, s) for s in steps]
     names = [sides[0], *(s.label for s in steps), sides[1]]
-    stair = Stair.laid(canvas, names, before, [s.change for s in steps], texts)
+    off = [i for i, s in enumerate(steps) if s.unexpected]
+    telling = max(off, key=lambda i: abs(steps[i].off), default=None)
+    stair = Stair.laid(canvas, names, before, [s.change for s in steps], texts, telling)
     stair.framed(_ticks(answer, stair.x), _title(answer, table), figure_said(answer))
     for i, one in enumerate(steps):
         shape = stair.step(i, canvas.id("b", one.key), " stands-out" if one.unexpected else "")
