@@ -134,6 +134,14 @@ def fold(matrix: Matrix, k: int) -> Fold:
 
     From ``FOLDS`` on the targets are shuffled, and no effects are told.
     """
+    from threadpoolctl import threadpool_limits  # noqa: PLC0415  (slow import)
+
+    # of so few rows threads of the library's own wait for each other more than they work
+    with threadpool_limits(1, "openmp"):
+        return _fold(matrix, k)
+
+
+def _fold(matrix: Matrix, k: int) -> Fold:
     chance = k >= FOLDS
     y = shuffled(matrix.y, matrix.sets, k) if chance else matrix.y
     unseen = folds_of(matrix.sets) == k % FOLDS

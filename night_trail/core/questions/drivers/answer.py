@@ -5,10 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from msgspec.structs import replace
 
+from night_trail.core.abreast import abreast
 from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.drivers.apart import Apart
 from night_trail.core.questions.drivers.effects import Effect, Said, coarser, said
@@ -19,7 +21,7 @@ from night_trail.core.questions.drivers.target import check_target
 from night_trail.core.questions.shared.basis import Basis
 from night_trail.core.questions.shared.behind import Pending
 from night_trail.core.rows import Rows
-from night_trail.core.stats.drivers import FOLDS, SHUFFLES, Fold, Together, fold
+from night_trail.core.stats.drivers import FOLDS, SHUFFLES, TREES, Fold, Together, fold
 from night_trail.core.table import Column, Floats, Table
 
 LEAST = 60
@@ -152,14 +154,17 @@ def check_rows(question: Drivers, rows: Rows) -> None:
 
 
 def pieces(question: Drivers, rows: Rows) -> Iterator[Fold]:
-    """Yield the models one after another; none where there is too little to make one of."""
+    """Yield the models, of many rows two made at once; none where there is too little to make one of."""
     made = made_of(question, rows)
     if not _enough(made):
         nothing = Fold(False, 0, 0.0, 0.0, 0.0, 0.0, [], [])
         yield from (nothing for _ in range(FOLDS + SHUFFLES))
         return
-    for k in range(FOLDS + SHUFFLES):
-        yield fold(made.matrix, k)
+    matrix = made.matrix
+    for k in range(0, FOLDS + SHUFFLES - 1, 2):
+        yield from abreast(len(matrix.y) * TREES, partial(fold, matrix, k), partial(fold, matrix, k + 1))
+    if (FOLDS + SHUFFLES) % 2:
+        yield fold(matrix, FOLDS + SHUFFLES - 1)
 
 
 def _enough(made: Made) -> bool:
