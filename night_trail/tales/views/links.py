@@ -162,17 +162,18 @@ def explore_own(request: HttpRequest, tale: int, number: int) -> HttpResponse:
 
 def _begin(request: HttpRequest, stop: Stop, by_link: bool) -> HttpResponse:
     """Begin a trail with what the reader has before them, and go on by what they ask of it or to its rows."""
-    beat = whole(request.POST.get("beat", ""), MOST) or 0
-    read = reading(request, stop, beat, size_from(request, WALK, "walk"))
     if stop.step is None:
         raise Http404
-    scene = stop.shown_scene(beat) if read is None else read.desk.scene
     table = stop.step.trail.version.table
     assert table is not None  # noqa: S101  (a trail's version is complete)
     person = visitor(request)
-    if not Table.objects.sees(person, table, Role.EXPLORE):
-        if not by_link or table.owner_id != stop.tale.owner_id:
-            raise Http404
+    sees = Table.objects.sees(person, table, Role.EXPLORE)
+    if not sees and (not by_link or table.owner_id != stop.tale.owner_id):
+        raise Http404
+    beat = whole(request.POST.get("beat", ""), MOST) or 0
+    read = reading(request, stop, beat, size_from(request, WALK, "walk"))
+    scene = stop.shown_scene(beat) if read is None else read.desk.scene
+    if not sees:
         # the owner's link gives the role, where it is seen and can be taken away as any other
         TableShare.objects.update_or_create(thing=table, person=person, defaults={"role": Role.EXPLORE})
     step = begin_at(person, stop.step.trail.version, scene, f"From {stop.tale.title}")
