@@ -46,8 +46,7 @@ def reading(request: HttpRequest, stop: Stop, beat: int, size: Size) -> Reading 
     What they took is in the address; whatever reaches further than what is drawn,
     or to fewer rows than the writer allows, is refused.
     """
-    written = stop.shown_scene(beat)
-    if stop.step is None or written.main is None:
+    if stop.step is None or (written := stop.shown_scene(beat)).main is None:
         return None
     version = stop.step.trail.version
     played = _at_period(request, written, stop, version)
