@@ -49,6 +49,8 @@ FIRST, AGAIN = 0.01, 0.01
 WEAK = 0.01
 """A relation that explains less of the differences than this is not worth a look."""
 SHARED = 0.05
+PLACES = (Kind.LATITUDE, Kind.LONGITUDE)
+"""Half a place is neither a measure nor what a measure goes with; a map shows both."""
 NEAR = 5.0
 """How many times as strong what is near to the picture on the desk counts."""
 PARTS: tuple[Part, ...] = ("year", "week", "day")
@@ -86,8 +88,7 @@ def beginnings(rows: Rows, likes: Likes | None = None) -> Search:
     """Return pictures to begin a table with: the strongest of its first measures, those that add up first."""
     table = rows.table
     # when or where something was is no measure to begin with
-    no_measure = (Kind.LATITUDE, Kind.LONGITUDE)
-    able = [c for c in table.columns if not c.calendar and c.kind not in no_measure]
+    able = [c for c in table.columns if not c.calendar and c.kind not in PLACES]
     able = [c for c in able if _target(Gist(c.name), table) is not None]
     able.sort(key=lambda c: (not c.kind.numeric, not c.additive, c.missing))
     found: list[Signpost] = []
@@ -259,7 +260,7 @@ def _candidates(
                 question = Compare(measure, column.name, shape=first_shape(measure))
             if can_be_asked(check, question, table):
                 yield question, codes, True
-        elif able and column.kind.numeric and not column.code:
+        elif able and column.kind.numeric and not column.code and column.kind not in PLACES:
             cells = table.axis(column.name).values[at]
             question = Relate(target.name, column.name)
             if not target.kind.numeric:
