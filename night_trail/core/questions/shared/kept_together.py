@@ -54,13 +54,16 @@ def one_half(sets: Ints) -> Bools:
     return np.asarray(side[sets])
 
 
-def together(table: Table, at: Ints) -> Ints:
-    """Return which of the fewest sets each row of ``at`` belongs to; each its own where none are kept.
-
-    Shape (rows of ``at``,).
-    """
+def fewest_sets(table: Table, at: Ints) -> Ints | None:
+    """Return which of the fewest sets each row is of, shape (rows of ``at``,); None where none are kept."""
     found = (codes for _, codes in sets_of(table, at))
-    return min(found, key=lambda c: int(c.max()), default=np.arange(len(at)))
+    return min(found, key=lambda codes: int(codes.max()), default=None)
+
+
+def together(table: Table, at: Ints) -> Ints:
+    """Return the fewest sets of rows, each row its own where none are kept; shape (rows of ``at``,)."""
+    found = fewest_sets(table, at)
+    return np.arange(len(at)) if found is None else found
 
 
 def on_one_side(table: Table, at: Ints, side: Bools) -> tuple[Column, Ints] | None:

@@ -11,7 +11,7 @@ import numpy as np
 import polars as pl
 
 from night_trail.core.conditions import AllOf, AnyOf, Condition, Missing, OneOf, between, mask
-from night_trail.core.questions.shared.kept_together import alike_within, sets_of
+from night_trail.core.questions.shared.kept_together import alike_within, fewest_sets
 from night_trail.core.questions.shared.looked_at import a_part_of
 from night_trail.core.rows import Rows
 from night_trail.core.stats.outlying import HEADS, Apart, apart
@@ -126,8 +126,7 @@ class Looked:
     @cached_property
     def sets(self) -> Ints | None:
         """Which rows belong together, as a code of each kept row: of one day, of one name; None without."""
-        found = (codes for _, codes in sets_of(self.table, self.at))
-        return min(found, key=lambda codes: int(codes.max()), default=None)
+        return fewest_sets(self.table, self.at)
 
     def sets_of(self, rows: Bools) -> Ints | None:
         """Return the sets of some of the kept rows; ``rows`` has shape (kept rows,)."""
