@@ -21,6 +21,7 @@ from night_trail.core.rows import Rows
 from night_trail.core.stats.drivers import FOLDS, Family, Matrix, folds_of, shuffled
 from night_trail.core.stats.drivers import _Seen as Seen
 from night_trail.core.stats.leaves import Leaves
+from night_trail.core.stats.trees import Trees
 from night_trail.core.table import Table
 from tests.core.tables import table_of
 
@@ -163,16 +164,32 @@ def test_folds_keep_sets_whole_and_shuffling_keeps_what_they_share() -> None:
     assert all(np.ptp(mixed[sets == s]) == 0 for s in range(40))
 
 
-def test_leaves_tell_what_the_trees_predict_under_other_values() -> None:
-    from sklearn.ensemble import HistGradientBoostingRegressor
-
+def grown() -> tuple[HistGradientBoostingRegressor, np.ndarray]:
     rng = np.random.default_rng(1)
     x = rng.normal(size=(2_000, 6))
     x[rng.random(x.shape) < 0.1] = np.nan
     x[:, 3] = rng.integers(0, 9, 2_000)
     y = np.nan_to_num(2 * x[:, 0] + x[:, 1] * x[:, 2]) + np.sin(x[:, 3]) + rng.normal(size=2_000)
-    model = HistGradientBoostingRegressor(max_iter=40, max_leaf_nodes=15).fit(x, y)
-    some = x[:200]
+    return HistGradientBoostingRegressor(max_iter=40, max_leaf_nodes=15).fit(x, y), x[:200]
+
+
+def test_trees_asked_anew_say_what_the_model_says_of_changed_rows() -> None:
+    model, some = grown()
+    trees = Trees.of(model, some)
+    assert np.allclose(trees.whole, model.predict(some), atol=1e-12)
+    changed = some.copy()
+    changed[:, [0, 3]] = some[::-1][:, [0, 3]]
+    assert np.allclose(trees.under(changed, [0, 3]), model.predict(changed), atol=1e-12)
+    few = Trees.of(model, some, [5])
+    assert 0 < len(few.trees) < 40, "not every tree splits on a column of noise"
+    changed = some.copy()
+    changed[:, 5] = np.nan
+    moved = model.predict(changed) - model.predict(some)
+    assert np.ptp(moved) > 0 and np.allclose(few.under(changed, [5]) - few.whole, moved, atol=1e-12)
+
+
+def test_leaves_tell_what_the_trees_predict_under_other_values() -> None:
+    model, some = grown()
     leaves = Leaves.of(model, some)
     assert (np.count_nonzero(leaves.outside == 0, axis=0) == 40).all(), "a row lies in one leaf of each tree"
 

@@ -19,6 +19,7 @@ import msgspec
 import numpy as np
 
 from night_trail.core.stats.leaves import Leaves
+from night_trail.core.stats.trees import Trees
 from night_trail.core.table import Bools, Floats, Ints
 
 FOLDS, SHUFFLES = 4, 5
@@ -151,17 +152,17 @@ def _fold(matrix: Matrix, k: int) -> Fold:
     at = at if len(at) <= MOST_UNSEEN else np.sort(rng.choice(at, MOST_UNSEEN, replace=False))
     x, truth = seen.ranked(matrix.x[at]), y[at]
     plain = float(y[~unseen].mean())
-    off = truth - seen.predict(x)
+    trees = seen.trees(x)
+    off = truth - trees.whole
     error, squares = float(np.abs(off).mean()), float((off**2).mean())
     worse = np.zeros((len(matrix.families), 2))
     repeats = 1 if chance else REPEATS
     for _ in range(repeats):
-        mixed = [x.copy() for _ in matrix.families]
-        for copy, family in zip(mixed, matrix.families, strict=True):
+        for i, family in enumerate(matrix.families):
             columns = list(family.columns)
-            copy[:, columns] = x[rng.permutation(len(x))][:, columns]
-        for i, found in enumerate(seen.predict_all(mixed)):
-            other = truth - found
+            mixed = x.copy()
+            mixed[:, columns] = x[rng.permutation(len(x))][:, columns]
+            other = truth - trees.under(mixed, columns)
             worse[i] += np.abs(other).mean() - error, (other**2).mean() - squares
     worse /= repeats
     # what shuffled targets reach is asked of as many pairs as may be found by chance
@@ -234,13 +235,8 @@ class _Seen:
         found[:, self.empty] = 0.0
         return found
 
-    def predict(self, x: Floats) -> Floats:
-        return np.asarray(self.model.predict(x), dtype=np.float64)
-
-    def predict_all(self, parts: Sequence[Floats]) -> list[Floats]:
-        """Return the predictions of several sets of rows, made at once; each of shape (rows, columns)."""
-        found = self.predict(np.concatenate(parts))
-        return np.split(found, np.cumsum([len(p) for p in parts])[:-1])
+    def trees(self, x: Floats, on: Sequence[int] | None = None) -> Trees:
+        return Trees.of(self.model, x, on)
 
     def course(self, x: Floats, leaves: Leaves, family: Family) -> Course:
         if family.shown >= 0:
@@ -275,9 +271,10 @@ class _Seen:
             bins = np.clip(np.searchsorted(at, rows[:, j], side="left") - 1, 0, len(at) - 2)
             low, high = rows.copy(), rows.copy()
             low[:, j], high[:, j] = at[bins], at[bins + 1]
-            below, above = self.predict_all([low, high])
+            steps = self.trees(low, [j])
             counts = np.bincount(bins, minlength=len(at) - 1)
-            local = np.bincount(bins, weights=above - below, minlength=len(at) - 1) / np.maximum(counts, 1)
+            moved = steps.under(high, [j]) - steps.whole
+            local = np.bincount(bins, weights=moved, minlength=len(at) - 1) / np.maximum(counts, 1)
             means = np.concatenate([[0.0], np.cumsum(local)])
             # rows of a stretch stand at both its ends by halves
             n = np.concatenate([counts, [0]]) / 2 + np.concatenate([[0], counts]) / 2
@@ -287,8 +284,9 @@ class _Seen:
             some = leaves.rows
             without = some.copy()
             without[:, j] = np.nan
-            bare, present = self.predict_all([without, some[np.isfinite(some[:, j])]])
-            missing = float(bare.mean() - present.mean()) if len(present) else None
+            as_is, present = self.trees(some), np.isfinite(some[:, j])
+            bare = as_is.under(without, [j])
+            missing = float(bare.mean() - as_is.whole[present].mean()) if present.any() else None
         return Course(j, at.tolist(), effect.tolist(), [round(c) for c in n.tolist()], missing)
 
     def places(self, x: Floats, j: int) -> tuple[Floats, Floats]:
