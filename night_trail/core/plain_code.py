@@ -20,6 +20,7 @@ from night_trail.core.conditions import (
 )
 from night_trail.core.measure import Measure
 from night_trail.core.moments import when
+from night_trail.core.questions.shared.basis import Grouping
 from night_trail.core.table import Kind, Table
 
 
@@ -70,12 +71,7 @@ def expression(condition: Condition, table: Table) -> str:
 
 
 def _labels(name: str, table: Table) -> str:
-    kind = table.column(name).kind
-    if kind == Kind.YES_NO:
-        return column(name)
-    if kind.measured:
-        raise Untold(f"“{name}” is chosen by single values of a number")
-    return f"{column(name)}.cast(pl.String)"
+    return column(name) if table.column(name).kind == Kind.YES_NO else text(name, table)
 
 
 def _values(name: str, values: Sequence[str], table: Table) -> Sequence[Any]:
@@ -144,6 +140,24 @@ def text(name: str, table: Table) -> str:
     if table.column(name).kind == Kind.YES_NO:
         return f"{column(name)}.replace_strict({{True: 'yes', False: 'no'}}, return_dtype=pl.String)"
     return f"{column(name)}.cast(pl.String)"
+
+
+def grouped(found: Grouping, table: Table) -> str:
+    """Return the groups of a picture as texts in code: bands by their ends, and what is gathered as one."""
+    assert found.column is not None  # noqa: S101  (asked of groups)
+    if any(group.band is not None for group in found.groups):
+        named = [
+            f"when({expression(condition, table)}).then(pl.lit({group.label!r}))"
+            for at, group in enumerate(found.groups)
+            if (condition := found.condition(at)) is not None
+        ]
+        return f"pl.{'.'.join(named)}"
+    own = text(found.column.name, table)
+    others = next((group.label for group in found.groups if group.others), None)
+    if others is None:
+        return own
+    apart = [group.label for group in found.groups if not group.others]
+    return f"pl.when({own}.is_in({apart!r})).then({own}).when({own}.is_not_null()).then(pl.lit({others!r}))"
 
 
 def present(names: Sequence[str]) -> str:

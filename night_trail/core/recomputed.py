@@ -10,21 +10,30 @@ from dataclasses import dataclass
 from typing import Any
 
 from night_trail.core.conditions import Condition, OneOf
-from night_trail.core.plain_code import Untold, column, expression, figure, present, text
+from night_trail.core.measure import Measure
+from night_trail.core.plain_code import Untold, column, expression, figure, grouped, present, text
 from night_trail.core.question import Question
 from night_trail.core.questions.changed.answer import ChangedAnswer
 from night_trail.core.questions.compare.answer import CompareAnswer
+from night_trail.core.questions.compare.crossed import CrossAnswer
+from night_trail.core.questions.compare.several import SeveralAnswer
 from night_trail.core.questions.correlation.answer import CorrelationAnswer
 from night_trail.core.questions.crosstab.answer import CrosstabAnswer
 from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.flow.answer import FlowAnswer
+from night_trail.core.questions.held.answer import HeldAnswer
+from night_trail.core.questions.kin.answer import KinAnswer
 from night_trail.core.questions.make_up.answer import MakeUpAnswer
 from night_trail.core.questions.over_time.answer import OverTimeAnswer
+from night_trail.core.questions.place.answer import PlaceAnswer
 from night_trail.core.questions.relate.answer import RelateAnswer
+from night_trail.core.questions.shared.basis import Grouping
 from night_trail.core.questions.spread.bars import BarsAnswer
 from night_trail.core.questions.spread.boxes import BoxesAnswer
 from night_trail.core.questions.spread.histogram import HistogramAnswer
+from night_trail.core.questions.stages.answer import StagesAnswer
 from night_trail.core.recomputed_between import changed, correlated, crossed, flowed
+from night_trail.core.recomputed_units import belonging, fixed, gone_through, lying
 from night_trail.core.table import Table
 
 EVERY = {"hour": "1h", "day": "1d", "week": "1w", "month": "1mo", "quarter": "1q", "year": "1y"}
@@ -66,19 +75,41 @@ def _filtered(only: Sequence[Condition], table: Table) -> str:
 
 def _compared(answer: CompareAnswer, table: Table) -> list[str]:
     asked = answer.question
-    across = table.column(asked.across)
-    if asked.also or asked.more or asked.baseline or across.kind.measured or asked.shape == "strip":
-        raise Untold("groups are bands, pairs or held against others")
-    needed, said = figure(asked.measure, table)
-    label = f"{text(asked.across, table)}.alias('group')"
+    if asked.baseline or asked.shape == "strip":
+        raise Untold("groups are held against others, or drawn row by row")
+    return _by_group([answer.grouping], asked.measure, table)
+
+
+def _by_group(groupings: Sequence[Grouping], measure: Measure, table: Table) -> list[str]:
+    """Return the code for a measure of each group, or of each pair of groups."""
+    needed, said = figure(measure, table)
+    names = [one.column.name for one in groupings if one.column is not None]
+    keys = [
+        f"({grouped(one, table)}).alias({name!r})"
+        for one, name in zip(groupings, ("group", "group there"), strict=False)
+    ]
     return [
         "found = (",
-        f"    rows{present([asked.across, *needed])}",
-        f"    .group_by({label})",
+        f"    rows{present([*names, *needed])}",
+        f"    .group_by({', '.join(keys)})",
         f"    .agg(pl.len().alias('rows'), {said}.alias('figure'))",
         "    .sort('figure', descending=True)",
         ")",
     ]
+
+
+def _several(answer: SeveralAnswer, table: Table) -> list[str]:
+    asked, lines = answer.question, []
+    for at, measure in enumerate(asked.measures):
+        needed, said = figure(measure, table)
+        counted = "" if at else "pl.len().alias('rows'), "
+        lines += [
+            f"one = rows{present([asked.across, *needed])}"
+            f".group_by(({grouped(answer.grouping, table)}).alias('group'))"
+            f".agg({counted}{said}.alias('figure {at + 1}'))",
+            "found = found.join(one, on='group', how='left')" if at else "found = one",
+        ]
+    return lines
 
 
 def _made_up(answer: MakeUpAnswer, table: Table) -> list[str]:
@@ -112,33 +143,33 @@ def _made_up(answer: MakeUpAnswer, table: Table) -> list[str]:
 def _over_time(answer: OverTimeAnswer, table: Table) -> list[str]:
     asked = answer.question
     grain = answer.calendar.grain
-    plain = asked.view == "plain" and not (
-        asked.split or asked.more or asked.until or asked.zone or asked.bands
-    )
+    plain = asked.view == "plain" and not (asked.more or asked.until or asked.zone or asked.bands)
     if not plain or asked.year_start != 1 or grain not in EVERY or not table.column(asked.time).kind.temporal:
-        raise Untold("the series is split, shifted or rolled")
-    needed, said = figure(asked.measure, table)
-    return [
-        "found = (",
-        f"    rows{present([asked.time, *needed])}",
-        f"    .group_by({column(asked.time)}.dt.truncate({EVERY[grain]!r}).cast(pl.Date).alias('from'))",
-        f"    .agg(pl.len().alias('rows'), {said}.alias('figure'))",
-        "    .sort('from')",
-        ")",
-    ]
+        raise Untold("the series is shifted, rolled, or of several measures")
+    at = f"{column(asked.time)}.dt.truncate({EVERY[grain]!r}).cast(pl.Date).alias('from')"
+    return _through(answer, asked.time, at, "from", table)
 
 
 def _cycle(answer: CycleAnswer, table: Table) -> list[str]:
     asked = answer.question
-    if asked.split or asked.years or asked.zone or asked.part not in PARTS or asked.year_start != 1:
-        raise Untold("the round is split or begins elsewhere")
-    needed, said = figure(asked.measure, table)
+    if asked.by_weekday or asked.years or asked.zone or asked.part not in PARTS or asked.year_start != 1:
+        raise Untold("the round is one of years or weekdays, or begins elsewhere")
+    return _through(
+        answer, asked.time, f"{column(asked.time)}.{PARTS[asked.part]}.alias('place')", "place", table
+    )
+
+
+def _through(answer: OverTimeAnswer | CycleAnswer, time: str, at: str, name: str, table: Table) -> list[str]:
+    """Return the code for a measure by what is made ``at`` a time and called ``name``, and by group."""
+    needed, said = figure(answer.question.measure, table)
+    split = answer.grouping.column
+    own = f"({grouped(answer.grouping, table)}).alias('group'), " if split is not None else ""
     return [
         "found = (",
-        f"    rows{present([asked.time, *needed])}",
-        f"    .group_by({column(asked.time)}.{PARTS[asked.part]}.alias('place'))",
+        f"    rows{present([time, *([split.name] if split is not None else []), *needed])}",
+        f"    .group_by({own}{at})",
         f"    .agg(pl.len().alias('rows'), {said}.alias('figure'))",
-        "    .sort('place')",
+        f"    .sort({[name, *(['group'] if split is not None else [])]!r})",
         ")",
     ]
 
@@ -166,14 +197,12 @@ def _boxes(answer: BoxesAnswer, table: Table) -> list[str]:
     asked = answer.question
     if not asked.across or table.column(asked.column).kind.temporal:
         raise Untold("it has no groups of numbers")
-    if table.column(asked.across).kind.measured:
-        raise Untold("its groups are numbers")
     name = column(asked.column)
     counted = ", lit.sum().alias('lit')" if answer.basis.lit is not None else ""
     return [
         "found = (",
         f"    rows.drop_nulls({[asked.column, asked.across]!r})",
-        f"    .group_by({text(asked.across, table)}.alias('group'))",
+        f"    .group_by(({grouped(answer.grouping, table)}).alias('group'))",
         "    .agg(",
         "        pl.len().alias('count'),",
         f"        {name}.quantile(0.25, interpolation='linear').alias('q1'),",
@@ -225,6 +254,10 @@ _Written = Callable[[Any, bool, Table], list[str]]
 _CODE: dict[type, _Written] = {
     MakeUpAnswer: lambda answer, lit, table: _made_up(answer, table),
     CompareAnswer: lambda answer, lit, table: _compared(answer, table),
+    CrossAnswer: lambda answer, lit, table: _by_group(
+        [answer.grouping, answer.also], answer.question.measure, table
+    ),
+    SeveralAnswer: lambda answer, lit, table: _several(answer, table),
     OverTimeAnswer: lambda answer, lit, table: _over_time(answer, table),
     CycleAnswer: lambda answer, lit, table: _cycle(answer, table),
     HistogramAnswer: _histogram,
@@ -235,5 +268,9 @@ _CODE: dict[type, _Written] = {
     FlowAnswer: lambda answer, lit, table: flowed(answer, table),
     CrosstabAnswer: lambda answer, lit, table: crossed(answer, table),
     CorrelationAnswer: lambda answer, lit, table: correlated(answer),
+    KinAnswer: lambda answer, lit, table: belonging(answer, table),
+    StagesAnswer: lambda answer, lit, table: gone_through(answer, table),
+    PlaceAnswer: lambda answer, lit, table: lying(answer, table),
+    HeldAnswer: lambda answer, lit, table: fixed(answer, table),
 }
 """The code of each answer; ``lit`` says whether there is a mask of that name."""

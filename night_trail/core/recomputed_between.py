@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from night_trail.core.plain_code import Untold, column, expression, figure, present, text
+from night_trail.core.plain_code import Untold, column, expression, figure, grouped, present, text
 from night_trail.core.questions.changed.answer import ChangedAnswer
 from night_trail.core.questions.changed.segments import MOST_PARTS
 from night_trail.core.questions.correlation.answer import CorrelationAnswer
@@ -73,12 +73,15 @@ def flowed(answer: FlowAnswer, table: Table) -> list[str]:
 
 def crossed(answer: CrosstabAnswer, table: Table) -> list[str]:
     """Return the code for the rows of each pair of values, and how many chance would give."""
-    _by_values([answer.column, answer.against])
     names = [answer.column.name, answer.against.name]
+    keys = [
+        f"({grouped(one, table)}).alias({name!r})"
+        for one, name in zip((answer.rows, answer.columns), names, strict=True)
+    ]
     return [
         "found = (",
         f"    rows{present(names)}",
-        f"    .group_by({_named(names, table)})",
+        f"    .group_by({', '.join(keys)})",
         "    .agg(pl.len().alias('count'))",
         "    .with_columns(",
         f"        (pl.col('count').sum().over({column(names[0])}) * pl.col('count').sum()"
