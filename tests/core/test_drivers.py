@@ -175,13 +175,13 @@ def grown() -> tuple[HistGradientBoostingRegressor, np.ndarray]:
 
 def test_trees_asked_anew_say_what_the_model_says_of_changed_rows() -> None:
     model, some = grown()
-    trees = Trees.of(model, some)
-    assert np.allclose(trees.whole, model.predict(some), atol=1e-12)
+    said = Trees.of(model).say(some)
+    assert np.allclose(said.whole, model.predict(some), atol=1e-12)
     changed = some.copy()
     changed[:, [0, 3]] = some[::-1][:, [0, 3]]
-    assert np.allclose(trees.under(changed, [0, 3]), model.predict(changed), atol=1e-12)
-    few = Trees.of(model, some, [5])
-    assert 0 < len(few.trees) < 40, "not every tree splits on a column of noise"
+    assert np.allclose(said.under(changed, [0, 3]), model.predict(changed), atol=1e-12)
+    few = Trees.of(model).on([5]).say(some)
+    assert 0 < len(few.each) < 40, "not every tree splits on a column of noise"
     changed = some.copy()
     changed[:, 5] = np.nan
     moved = model.predict(changed) - model.predict(some)

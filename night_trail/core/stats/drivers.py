@@ -11,8 +11,9 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache, cached_property
+from threading import Lock
 from typing import Any
 
 import msgspec
@@ -23,7 +24,7 @@ from night_trail.core.stats.trees import Trees
 from night_trail.core.table import Bools, Floats, Ints
 
 FOLDS, SHUFFLES = 4, 5
-TREES, LEAVES, LEARNS = 60, 15, 0.12
+TREES, LEAVES, LEARNS = 40, 15, 0.18
 REPEATS = 2
 STEPS = 16
 """Places at which an effect is looked at."""
@@ -152,8 +153,8 @@ def _fold(matrix: Matrix, k: int) -> Fold:
     at = at if len(at) <= MOST_UNSEEN else np.sort(rng.choice(at, MOST_UNSEEN, replace=False))
     x, truth = seen.ranked(matrix.x[at]), y[at]
     plain = float(y[~unseen].mean())
-    trees = seen.trees(x)
-    off = truth - trees.whole
+    said = seen.trees.say(x)
+    off = truth - said.whole
     error, squares = float(np.abs(off).mean()), float((off**2).mean())
     worse = np.zeros((len(matrix.families), 2))
     repeats = 1 if chance else REPEATS
@@ -162,7 +163,7 @@ def _fold(matrix: Matrix, k: int) -> Fold:
             columns = list(family.columns)
             mixed = x.copy()
             mixed[:, columns] = x[rng.permutation(len(x))][:, columns]
-            other = truth - trees.under(mixed, columns)
+            other = truth - said.under(mixed, columns)
             worse[i] += np.abs(other).mean() - error, (other**2).mean() - squares
     worse /= repeats
     # what shuffled targets reach is asked of as many pairs as may be found by chance
@@ -199,8 +200,6 @@ class _Seen:
 
     @classmethod
     def fitted(cls, matrix: Matrix, rows: Bools, y: Floats) -> _Seen:
-        from sklearn.ensemble import HistGradientBoostingRegressor  # noqa: PLC0415  (slow import)
-
         x, y = matrix.x[rows], y[rows]
         mean = float(y.mean())
         ranks = {}
@@ -212,7 +211,7 @@ class _Seen:
                 # of few rows the mean is drawn to that of all
                 means = (np.bincount(codes, weights=y[has], minlength=k) + 5 * mean) / (n + 5)
                 ranks[j] = np.argsort(np.argsort(means)).astype(np.float64)
-        model = HistGradientBoostingRegressor(
+        model = _boosting()(
             max_iter=TREES,
             max_leaf_nodes=LEAVES,
             learning_rate=LEARNS,
@@ -235,8 +234,9 @@ class _Seen:
         found[:, self.empty] = 0.0
         return found
 
-    def trees(self, x: Floats, on: Sequence[int] | None = None) -> Trees:
-        return Trees.of(self.model, x, on)
+    @cached_property
+    def trees(self) -> Trees:
+        return Trees.of(self.model)
 
     def course(self, x: Floats, leaves: Leaves, family: Family) -> Course:
         if family.shown >= 0:
@@ -271,7 +271,7 @@ class _Seen:
             bins = np.clip(np.searchsorted(at, rows[:, j], side="left") - 1, 0, len(at) - 2)
             low, high = rows.copy(), rows.copy()
             low[:, j], high[:, j] = at[bins], at[bins + 1]
-            steps = self.trees(low, [j])
+            steps = self.trees.on([j]).say(low)
             counts = np.bincount(bins, minlength=len(at) - 1)
             moved = steps.under(high, [j]) - steps.whole
             local = np.bincount(bins, weights=moved, minlength=len(at) - 1) / np.maximum(counts, 1)
@@ -284,7 +284,7 @@ class _Seen:
             some = leaves.rows
             without = some.copy()
             without[:, j] = np.nan
-            as_is, present = self.trees(some), np.isfinite(some[:, j])
+            as_is, present = self.trees.say(some), np.isfinite(some[:, j])
             bare = as_is.under(without, [j])
             missing = float(bare.mean() - as_is.whole[present].mean()) if present.any() else None
         return Course(j, at.tolist(), effect.tolist(), [round(c) for c in n.tolist()], missing)
@@ -316,6 +316,22 @@ class _Seen:
         whole, rest = float((surface**2).mean()), float((beyond**2).mean())
         share = rest / whole if whole > 0 else 0.0
         return Together(a, b, math.sqrt(rest), share, (left.tolist(), right.tolist()), surface.tolist())
+
+
+@cache
+def _boosting() -> type[Any]:
+    """Return the model, such that two can be fitted at once."""
+    from sklearn.ensemble import HistGradientBoostingRegressor  # noqa: PLC0415  (slow import)
+
+    binning = Lock()
+
+    class Boosting(HistGradientBoostingRegressor):  # type: ignore[misc]
+        def _bin_data(self, *given: Any, **named: Any) -> Any:
+            # where columns are cut the library sets the filters of warnings, which all threads share
+            with binning:
+                return super()._bin_data(*given, **named)
+
+    return Boosting
 
 
 def _variance(course: Course) -> float:

@@ -21,7 +21,8 @@ class Leaves:
     """Leaves of all trees and ``rows`` of shape (rows, columns); each bound has shape (leaves, columns).
 
     A leaf takes what lies above ``low`` and at most at ``high``, and what is missing where ``bare`` says so.
-    ``outside`` counts, of shape (leaves, rows), in how many columns a row lies outside of a leaf.
+    ``off`` says for each column that is split on, of shape (leaves, rows), which row lies outside of
+    which leaf there, and ``outside`` in how many columns it does.
     """
 
     rows: Floats
@@ -29,18 +30,18 @@ class Leaves:
     low: Floats
     high: Floats
     bare: Bools
+    off: dict[int, Bools]
     outside: Ints
 
     @classmethod
     def of(cls, model: Any, rows: Floats) -> Leaves:
         """Return the leaves of a fitted histogram-based boosting; ``rows`` has shape (rows, columns)."""
-        found = [leaf for (tree,) in model._predictors for leaf in _boxes(tree.nodes, rows.shape[1])]
-        value = np.array([leaf[0] for leaf in found])
-        low, high, bare = (np.array([leaf[at] for leaf in found]) for at in (1, 2, 3))
-        made = cls(rows, value, low, high, bare, np.zeros((len(found), len(rows)), dtype=np.int16))
-        split = np.flatnonzero((np.isfinite(low) | np.isfinite(high) | ~bare).any(axis=0))
-        for j in split:
-            made.outside[:] += ~made.takes(int(j), rows[:, j])
+        found = [_boxes(tree.nodes, rows.shape[1]) for (tree,) in model._predictors]
+        value, low, high, bare = (np.concatenate([tree[at] for tree in found]) for at in range(4))
+        made = cls(rows, value, low, high, bare, {}, np.zeros((len(value), len(rows)), dtype=np.int16))
+        for j in np.flatnonzero((np.isfinite(low) | np.isfinite(high) | ~bare).any(axis=0)).tolist():
+            made.off[j] = ~made.takes(j, rows[:, j])
+            made.outside[:] += made.off[j]
         return made
 
     def takes(self, j: int, values: Floats) -> Bools:
@@ -55,7 +56,8 @@ class Leaves:
         """
         free = self.outside.copy()
         for j, _ in columns:
-            free -= ~self.takes(j, self.rows[:, j])
+            if j in self.off:
+                free -= self.off[j]
         share = self.value * (free == 0).mean(axis=1)
         taken = [self.takes(j, values) for j, values in columns]
         if len(taken) == 1:
@@ -64,27 +66,20 @@ class Leaves:
         return np.asarray((one * share[:, None]).T @ other.astype(np.float64), dtype=np.float64)
 
 
-def _boxes(nodes: Any, columns: int) -> list[tuple[float, Floats, Floats, Bools]]:
-    """Return value, lower bounds, upper bounds and what takes the missing, of each leaf of a tree."""
-    whole = np.full(columns, -np.inf), np.full(columns, np.inf), np.ones(columns, dtype=bool)
-    waiting, found = [(0, *whole)], []
-    while waiting:
-        at, low, high, bare = waiting.pop()
-        node = nodes[at]
-        if node["is_leaf"]:
-            found.append((float(node["value"]), low, high, bare))
-            continue
-        j, edge, left = (
-            int(node["feature_idx"]),
-            float(node["num_threshold"]),
-            bool(node["missing_go_to_left"]),
-        )
-        for side, is_left in ((int(node["left"]), True), (int(node["right"]), False)):
-            inner = low.copy(), high.copy(), bare.copy()
-            if is_left:
-                inner[1][j] = min(high[j], edge)
-            else:
-                inner[0][j] = max(low[j], edge)
-            inner[2][j] &= left == is_left
-            waiting.append((side, *inner))
-    return found
+def _boxes(nodes: Any, columns: int) -> tuple[Floats, Floats, Floats, Bools]:
+    """Return values, lower bounds, upper bounds and what takes the missing, of the leaves of a tree."""
+    n = len(nodes)
+    low, high = np.full((n, columns), -np.inf), np.full((n, columns), np.inf)
+    bare = np.ones((n, columns), dtype=np.bool_)
+    leaf = nodes["is_leaf"].astype(np.bool_)
+    names = ("feature_idx", "num_threshold", "missing_go_to_left", "left", "right")
+    plain = [nodes[name].tolist() for name in names]
+    # a node stands before those it parts into
+    for at in np.flatnonzero(~leaf).tolist():
+        j, edge, goes_left, left, right = (one[at] for one in plain)
+        for side in (left, right):
+            low[side], high[side], bare[side] = low[at], high[at], bare[at]
+        high[left, j] = min(high[at, j], edge)
+        low[right, j] = max(low[at, j], edge)
+        (bare[right] if goes_left else bare[left])[j] = False
+    return nodes["value"][leaf], low[leaf], high[leaf], bare[leaf]

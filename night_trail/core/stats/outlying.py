@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -119,25 +120,31 @@ def _chance_of_both(gap: float, m: int, below: Floats) -> float:
 
 def _chance(gap: float, m: int, below: Floats, first: int) -> float:
     """Return the chance of a gap, times its place ``m``, by those below it from the place ``first`` on."""
-    place = np.log(np.arange(first + 1, first + 1 + len(below)))
-    y = below * np.exp(place)
-    mean = float(y.mean())
+    n = len(below)
+    y = below * np.arange(first + 1, first + 1 + n)
+    mean = float(y.sum()) / n
     if mean <= 0:
         return 1.0
-    centre = float(place.mean())
-    x = place - centre
-    squares = float(x @ x)
+    x, centre, squares = _logs_of_places(first, n)
     # exponential with the logarithm of the mean a line: Fisher scoring on both parameters
     level, slope = math.log(mean), 0.0
     for _ in range(25):
-        ratio = y / np.exp(level + slope * x) - 1
-        up, turn = float(ratio.mean()), float(ratio @ x) / squares
+        ratio = y * np.exp(-level - slope * x) - 1
+        up, turn = float(ratio.sum()) / n, float(ratio @ x) / squares
         level += min(max(up, -1.0), 1.0)
         slope += min(max(turn, -1.0), 1.0)
         if abs(up) + abs(turn) < 1e-6:
             break
     # shares of few values scatter more than exponential ones: the error is taken from what is seen
-    noise = DOUBT * math.sqrt(max(float((ratio * ratio).mean()), 1.0) / squares)
+    noise = DOUBT * math.sqrt(max(float(ratio @ ratio) / n, 1.0) / squares)
     shape = min(-slope + noise, HEAVIEST)
     expected = math.exp(level - shape * (math.log(m) - centre))
     return math.exp(-min(gap / expected, 700.0))
+
+
+@lru_cache(maxsize=512)
+def _logs_of_places(first: int, n: int) -> tuple[Floats, float, float]:
+    """Return the logarithms of ``n`` places behind the first so many around their mean, that, the squares."""
+    logs = np.log(np.arange(first + 1, first + 1 + n))
+    x = logs - float(logs.mean())
+    return x, float(logs.mean()), float(x @ x)

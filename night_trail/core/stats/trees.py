@@ -17,40 +17,50 @@ from night_trail.core.table import Bools, Floats
 
 @dataclass(frozen=True)
 class Trees:
-    """The trees of a fitted histogram-based boosting of numbers, and what they say of some rows.
+    """The trees of a fitted histogram-based boosting of numbers, and what it starts from.
 
-    ``each`` has shape (trees, rows), ``whole`` (rows,): their sum, with what the model starts from.
     ``splits`` of shape (trees, columns) says which tree splits on which column.
     """
 
     trees: tuple[Any, ...]
     splits: Bools
-    each: Floats
-    whole: Floats
+    start: float
 
     @classmethod
-    def of(cls, model: Any, rows: Floats, on: Sequence[int] | None = None) -> Trees:
-        """Return what the trees of a model without categories say of ``rows``, of shape (rows, columns).
-
-        With ``on`` only the trees that split on any of those columns are asked, and ``whole`` is their part.
-        """
+    def of(cls, model: Any) -> Trees:
+        """Return the trees of a model to which no column is a category."""
         trees = tuple(tree for (tree,) in model._predictors)
-        splits = np.zeros((len(trees), rows.shape[1]), dtype=np.bool_)
+        splits = np.zeros((len(trees), model.n_features_in_), dtype=np.bool_)
         for i, tree in enumerate(trees):
             splits[i, tree.nodes["feature_idx"][tree.nodes["is_leaf"] == 0]] = True
-        if on is not None:
-            asked = np.flatnonzero(splits[:, list(on)].any(axis=1))
-            trees, splits = tuple(trees[i] for i in asked), splits[asked]
-        each = _say(trees, rows)
-        return cls(trees, splits, each, each.sum(axis=0) + float(np.ravel(model._baseline_prediction)[0]))
+        return cls(trees, splits, float(np.ravel(model._baseline_prediction)[0]))
+
+    def on(self, columns: Sequence[int]) -> Trees:
+        """Return only the trees that split on any of some columns."""
+        asked = np.flatnonzero(self.splits[:, list(columns)].any(axis=1))
+        return Trees(tuple(self.trees[i] for i in asked), self.splits[asked], self.start)
+
+    def say(self, rows: Floats) -> Said:
+        """Return what they say of ``rows``, of shape (rows, columns)."""
+        each = _say(self.trees, rows)
+        return Said(self, each, each.sum(axis=0) + self.start)
+
+
+@dataclass(frozen=True)
+class Said:
+    """What trees say of some rows: ``each`` of shape (trees, rows), ``whole`` (rows,), their sum."""
+
+    of: Trees
+    each: Floats
+    whole: Floats
 
     def under(self, changed: Floats, columns: Sequence[int]) -> Floats:
         """Return what ``whole`` is of the rows with other values in ``columns``; shape (rows,).
 
         ``changed`` has shape (rows, columns) and is elsewhere as the rows were.
         """
-        asked = np.flatnonzero(self.splits[:, list(columns)].any(axis=1))
-        moved = _say([self.trees[i] for i in asked], changed) - self.each[asked]
+        asked = np.flatnonzero(self.of.splits[:, list(columns)].any(axis=1))
+        moved = _say([self.of.trees[i] for i in asked], changed) - self.each[asked]
         return np.asarray(self.whole + moved.sum(axis=0), dtype=np.float64)
 
 

@@ -17,7 +17,7 @@ from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.questions.make_up.tree import chosen, overall_of, places_of
 from night_trail.core.questions.shared.basis import Grouping
 from night_trail.core.questions.shared.cells import Held, held_in, held_of
-from night_trail.core.questions.shared.measures import ADDS_UP, plain_figures
+from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.rows import Rows
 from night_trail.core.table import Bools
 
@@ -93,11 +93,12 @@ class _Shades:
 def _shades(shade: Measure, levels: Sequence[Grouping], within: Held) -> dict[tuple[str, ...], float]:
     found: dict[tuple[str, ...], float] = {}
     names: list[tuple[str, ...]] = [()]
-    for level, ids, parents, codes in zip(levels, *places_of(levels, within), strict=True):
+    placed = places_of(levels, within)
+    figures = placed.figures(shade, within)
+    for level, parents, codes, own in zip(levels, placed.parents, placed.codes, figures, strict=True):
         keys = [*(group.key for group in level.groups), ""]
         names = [(*names[parent], keys[code]) for parent, code in zip(parents, codes, strict=True)]
-        values = plain_figures(shade, within.coded(ids), len(parents)).values
-        found |= dict(zip(names, map(float, values), strict=True))
+        found |= dict(zip(names, map(float, own.values), strict=True))
     return found
 
 

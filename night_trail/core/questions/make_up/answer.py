@@ -24,7 +24,7 @@ from night_trail.core.questions.make_up.tree import Tree, chosen, overall_of, tr
 from night_trail.core.questions.shared.basis import Basis, Grouping, hues
 from night_trail.core.questions.shared.cells import Held, held_in
 from night_trail.core.questions.shared.grouping import can_compare, no_groups
-from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, plain_figures
+from night_trail.core.questions.shared.measures import ADDS_UP, check_measure
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column, Floats, Ints, Table
 
@@ -226,16 +226,14 @@ class _Making:
         self.total, self.whole = tree.total, tree.whole
         self.adds = question.measure.aggregate in ADDS_UP
         self.most = MOST_OF[shape]
-        self.deep = 1 if shape in ("squares", "stair") else len(tree.ids)
+        self.deep = 1 if shape in ("squares", "stair") else tree.placed.depth
         self.hues = hues(rows, levels[0])
         self.made: list[Part] = []
         self.lit_n: list[Ints] = []
         self.lit_values: list[Floats] = []
         if rows.lit is not None:
             shining = np.flatnonzero(rows.lit if within.at is None else rows.lit[within.at])
-            lit = within.some(shining)
-            for ids, parents in zip(tree.ids, tree.parents, strict=True):
-                found = plain_figures(question.measure, lit.coded(ids[shining]), len(parents))
+            for found in tree.placed.figures(question.measure, within.some(shining), shining):
                 self.lit_n.append(found.n)
                 self.lit_values.append(found.values)
 
@@ -383,7 +381,7 @@ class _Making:
             return float(np.average(self.values[level][several], weights=n)) if n.sum() else float("nan")
         among = np.zeros(len(self.values[level]), dtype=np.bool_)
         among[several] = True
-        return overall_of(self.question.measure, chosen(self.within, among[self.tree.ids[level]]))
+        return overall_of(self.question.measure, chosen(self.within, among[self.tree.placed.ids(level)]))
 
     def _largest_first(self, level: int, own: Ints) -> Ints:
         """Return parts by size, those that lack the level last."""

@@ -7,6 +7,7 @@ from typing import get_args
 
 import numpy as np
 
+from night_trail.core.abreast import abreast
 from night_trail.core.conditions import mask
 from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.shared.basis import Basis
@@ -97,11 +98,15 @@ def _found(question: Stands, rows: Rows) -> tuple[tuple[Finding, ...], int]:
     within = None if question.within is None else table.column(question.within)
     look = Looked(rows, None if question.of is None else table.column(question.of), within)
     found: list[Finding] = list(values.find(look))
-    if within is None:
-        found += combinations.find(look)
-        found += rules.find(look)
-        found += repeated.find(look)
-    found += in_time.find(look, found)
+    courses = in_time.courses(look, found)
+
+    def elsewhere() -> list[Finding]:
+        if within is not None:
+            return []
+        return [*combinations.find(look), *rules.find(look), *repeated.find(look)]
+
+    more, apart = abreast(look.n, elsewhere, lambda: [course.taken_apart() for course in courses])
+    found += [*more, *in_time.find(look, courses, apart)]
     kept: list[Finding] = []
     told: list[tuple[frozenset[str], set[int]]] = []
     for finding in sorted(found, key=lambda f: (_ORDER[f.sort], f.chance, f.n, f.columns)):

@@ -10,6 +10,7 @@ from scipy import special
 
 from night_trail.core.conditions import AllOf, AnyOf, Condition, OneOf
 from night_trail.core.language.numbers import number, value
+from night_trail.core.questions.shared.basis import paired
 from night_trail.core.questions.stands.found import (
     LEVEL,
     MOST_CELLS,
@@ -135,14 +136,15 @@ def _values(look: Looked) -> Iterator[Finding]:
     able = [c for c in look.groups if c.distinct <= MOST_VALUES][:MOST_GROUPED]
     pairs = [pair for pair in combinations(able, 2) if look.asked(*pair)]
     for a, b in pairs:
-        left, right = look.codes(a).astype(np.int64), look.codes(b).astype(np.int64)
-        known = (left >= 0) & (right >= 0)
         names = look.table.coded(a.name).labels, look.table.coded(b.name).labels
         k, m = len(names[0]), len(names[1])
-        n = int(np.count_nonzero(known))
+        cells = paired(look.codes(a), look.codes(b), m)
+        if look.n and cells.min() < 0:
+            cells = cells[cells >= 0]
+        n = len(cells)
         if n < 100:
             continue
-        counts = np.bincount(left[known] * m + right[known], minlength=k * m).reshape(k, m)
+        counts = np.bincount(cells, minlength=k * m).reshape(k, m)
         expected = np.outer(counts.sum(axis=1), counts.sum(axis=0)) / n
         hardly = (counts > 0) & (expected >= EXPECTED) & (counts <= TENTH * expected)
         # at most so many, where so many are expected (Poisson)
@@ -151,10 +153,10 @@ def _values(look: Looked) -> Iterator[Finding]:
         rows = int(counts[hardly].sum())
         if not rows or rows > 0.01 * n or hardly.sum() > 0.1 * np.count_nonzero(counts):
             continue
-        cells = [(int(i), int(j)) for i, j in np.argwhere(hardly)]
-        i, j = min(cells, key=lambda c: (counts[c] / expected[c], c))
+        places = [(int(i), int(j)) for i, j in np.argwhere(hardly)]
+        i, j = min(places, key=lambda c: (counts[c] / expected[c], c))
         parts: list[Condition] = [
-            AllOf((OneOf(a.name, (names[0][p],)), OneOf(b.name, (names[1][q],)))) for p, q in cells[:200]
+            AllOf((OneOf(a.name, (names[0][p],)), OneOf(b.name, (names[1][q],)))) for p, q in places[:200]
         ]
         condition = parts[0] if len(parts) == 1 else AnyOf(tuple(parts))
         here = f"{a.name} {names[0][i]} with {b.name} {names[1][j]}: {counts[i, j]:,}"

@@ -13,7 +13,7 @@ import polars as pl
 from night_trail.core.conditions import AllOf, AnyOf, Condition, Missing, OneOf, between, mask
 from night_trail.core.questions.shared.kept_together import alike_within, fewest_sets
 from night_trail.core.questions.shared.looked_at import a_part_of
-from night_trail.core.rows import Rows
+from night_trail.core.rows import Codes, Rows
 from night_trail.core.stats.outlying import HEADS, Apart, apart
 from night_trail.core.stats.relation import ranks
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table, is_row_number
@@ -113,9 +113,9 @@ class Looked:
         cells = self.table.axis(column.name).values
         return cells if self.rows.kept is None else cells[self.kept]
 
-    def codes(self, column: Column) -> Ints:
+    def codes(self, column: Column) -> Codes:
         """Return the code of each kept row's value, −1 where missing."""
-        codes = self.table.coded(column.name).codes.astype(np.int64)
+        codes = self.table.coded(column.name).codes
         return codes if self.rows.kept is None else codes[self.kept]
 
     @cached_property

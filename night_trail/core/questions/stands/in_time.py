@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -24,7 +24,7 @@ from night_trail.core.questions.stands.found import BARS, LEVEL, Context, Findin
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import SEASONS, Calendar, period_name
 from night_trail.core.stats.decompose import TakenApart, take_apart
-from night_trail.core.table import Bools, Column, Floats, Ints, Table
+from night_trail.core.table import Bools, Column, Floats, Ints
 
 LEAST_DAYS, LONGER = 20, 3.0
 LEAST_RUN = 5
@@ -34,43 +34,54 @@ LEAST_STEP, FIRM = 1.0, 10.0
 """A new level differs by so many spreads of what is left over, and by so many of its own standard errors."""
 
 
-def find(look: Looked, told: Sequence[Finding]) -> Iterator[Finding]:
-    """Yield what stands out along the table's column of time.
+def find(look: Looked, courses: Sequence[Course], apart: Sequence[TakenApart | None]) -> Iterator[Finding]:
+    """Yield what stands out along the table's column of time; ``apart`` are its ``courses`` taken apart."""
+    when = time_column(look.table)
+    if when is None:
+        return
+    if look.within is None:
+        # a filter has gaps of its own, as winters have summers between them
+        if not when.yearly and look.asked(when) and look.rows.kept is None:
+            yield from _gaps(look, when)
+        yield from _stuck(look, when)
+    for course, parts in zip(courses, apart, strict=True):
+        if parts is None:
+            continue
+        for finding in _off_course(look, course, parts):
+            yield finding if course.mine is None else _within(look, course.mine, finding)
+
+
+def _within(look: Looked, mine: OneOf, finding: Finding) -> Finding:
+    """Return what stands out in the course of one group as of its rows."""
+    called, condition = f"{mine.column} {mine.values[0]}", AllOf((mine, finding.condition))
+    return replace(
+        finding,
+        columns=(*finding.columns, called),
+        condition=condition,
+        n=look.count(condition),
+        here=f"where {mine.column} is {mine.values[0]}: {finding.here}",
+    )
+
+
+def courses(look: Looked, told: Sequence[Finding]) -> list[Course]:
+    """Return what is followed through time: of all rows, or in each of the largest groups.
 
     Values of ``told`` are left out of a column's course: one that is typed for
     want of a value makes no period stand out.
     """
     when = time_column(look.table)
-    if when is None:
-        return
+    measures = [] if when is None else _measures(look, when)
+    if when is None or not measures:
+        return []
+    asked: list[tuple[Measure, OneOf | None]] = [(measure, None) for measure in measures]
     if look.within is not None:
-        yield from _by_group(look, when, told)
-        return
-    # a filter has gaps of its own, as winters have summers between them
-    if not when.yearly and look.asked(when) and look.rows.kept is None:
-        yield from _gaps(look, when)
-    yield from _stuck(look, when)
-    for measure in _measures(look, when):
-        yield from _off_course(look, when, measure, told)
-
-
-def _by_group(look: Looked, when: Column, told: Sequence[Finding]) -> Iterator[Finding]:
-    """Yield what stands out in the course of each of the largest groups."""
-    assert look.within is not None  # noqa: S101  (asked of groups)
-    measures = _measures(look, when)
-    if look.of is None or not measures:
-        return
-    name = look.within.name
-    for label in largest(look.table, name)[:MOST_GROUPS]:
-        mine = OneOf(name, (label,))
-        for finding in _off_course(look, when, measures[-1], told, mine):
-            yield replace(
-                finding,
-                columns=(*finding.columns, f"{name} {label}"),
-                condition=AllOf((mine, finding.condition)),
-                n=look.count(AllOf((mine, finding.condition))),
-                here=f"where {name} is {label}: {finding.here}",
-            )
+        if look.of is None:
+            return []
+        name = look.within.name
+        groups = largest(look.table, name)[:MOST_GROUPS]
+        asked = [(measures[-1], OneOf(name, (label,))) for label in groups]
+    found = (_course_of(look, when, measure, told, mine) for measure, mine in asked)
+    return [course for course in found if course is not None]
 
 
 def _gaps(look: Looked, when: Column) -> Iterator[Finding]:
@@ -240,14 +251,25 @@ def _measures(look: Looked, when: Column) -> list[Measure]:
 
 
 @dataclass(frozen=True)
-class _Course:
-    """A measure through time, taken apart: ``parts`` begin at the period ``start`` of ``calendar``."""
+class Course:
+    """A measure through time, of the rows of one group ``mine`` where there is one.
 
+    ``values`` begin at the period ``start`` of ``calendar``, shape (periods,); a season comes back
+    after so many of ``lengths``.
+    """
+
+    measure: Measure
     column: Column | None
     when: Column
     calendar: Calendar
     start: int
-    parts: TakenApart
+    values: Floats
+    lengths: tuple[int, ...]
+    mine: OneOf | None
+
+    def taken_apart(self) -> TakenApart | None:
+        """Return its trend, season and rest, which asks for no columns."""
+        return take_apart(self.values, self.lengths)
 
     def condition(self, first: int, end: int) -> Condition:
         """Return the rows of some of its periods."""
@@ -258,7 +280,14 @@ class _Course:
         return period_name(self.calendar, i + self.start)
 
 
-def _course_of(measure: Measure, when: Column, rows: Rows) -> _Course | None:
+def _course_of(
+    look: Looked, when: Column, measure: Measure, told: Sequence[Finding], mine: OneOf | None
+) -> Course | None:
+    single = [f.condition for f in told if f.sort in _SINGLE and f.columns[0] == measure.column]
+    rows = look.rows.relit(None)
+    if single or mine is not None:
+        groups = () if mine is None else (mine,)
+        rows = Rows(look.table, (*rows.only, *(Not(one) for one in single), *groups))
     question = Decomposition(measure, when.name)
     try:
         check_apart(question, rows.table)
@@ -267,34 +296,18 @@ def _course_of(measure: Measure, when: Column, rows: Rows) -> _Course | None:
     grain = grain_for(question, rows)
     rows, periods, roll = past_of(measure, when.name, grain, None, rows)
     start, end = periods.covered
-    values = roll.values[0]
-    if end - start < 3 * LEAST_DAYS or np.isnan(values[start:end]).all():
+    values = roll.values[0][start:end]
+    if end - start < 3 * LEAST_DAYS or np.isnan(values).all():
         return None
-    parts = take_apart(values[start:end], SEASONS[grain])
     column = None if measure.column is None else rows.table.column(measure.column)
-    return None if parts is None else _Course(column, when, periods.calendar, start, parts)
+    return Course(measure, column, when, periods.calendar, start, values, SEASONS[grain], mine)
 
 
-def _off_course(
-    look: Looked,
-    when: Column,
-    measure: Measure,
-    told: Sequence[Finding],
-    group: Condition | None = None,
-) -> Iterator[Finding]:
-    single = [f.condition for f in told if f.sort in _SINGLE and f.columns[0] == measure.column]
-    rows = look.rows.relit(None)
-    left = [*(Not(c) for c in single), *([] if group is None else [group])]
-    if left:
-        rows = Rows(look.table, (*rows.only, *left))
-    course = _course_of(measure, when, rows)
-    if course is None:
-        return
-    parts = course.parts
+def _off_course(look: Looked, course: Course, parts: TakenApart) -> Iterator[Finding]:
     rest = np.log(parts.rest) if parts.way == "multiplied" else parts.rest
     peaks = np.flatnonzero(parts.spikes & ~parts.filled & far_off(rest, LEVEL / (4 * (MOST_MEASURES + 1)))[0])
     if len(peaks):
-        yield _of_periods(look, course, measure, peaks)
+        yield _of_periods(look, course, parts, peaks)
     spread = 1.4826 * float(np.median(np.abs(rest - np.median(rest))))
     if spread <= 0:
         return
@@ -307,68 +320,67 @@ def _off_course(
         n, at = len(rest), change.at
         error = spread * float(np.sqrt(1 / max(at, 1) + 1 / max(n - at, 1)))
         if change.level and abs(size) >= LEAST_STEP * spread and abs(size) >= FIRM * error:
-            yield _of_shift(look, course, measure, change.at, before, after, float(abs(size) / spread))
+            yield _of_shift(look, course, parts, change.at, before, after, float(abs(size) / spread))
 
 
-def _of_periods(look: Looked, course: _Course, measure: Measure, at: Ints) -> Finding:
-    parts = course.parts
+def _of_periods(look: Looked, course: Course, parts: TakenApart, at: Ints) -> Finding:
     expected = parts.trend + parts.season if parts.way == "added" else parts.trend * parts.season
     off = parts.values - expected
     at = at[np.argsort(-np.abs(off[at]), kind="stable")][:MOST_PERIODS]
     named = [course.condition(int(i), int(i) + 1) for i in at]
     condition = named[0] if len(named) == 1 else AnyOf(tuple(named))
     first = int(at[0])
-    said, figure = figure_of(measure, course.column), _named(measure, course.column, look.table)
+    said, figure = _told(look, course)
     more = f", and {counted(len(at) - 1, 'more period')}" if len(at) > 1 else ""
     return Finding(
         "peak",
-        _names(measure, course),
+        _names(course),
         condition,
         look.count(condition),
         f"{figure} is {said(float(parts.values[first]))} in {course.name(first)}{more}",
         f"trend and season give {said(float(expected[first]))} there",
         LEVEL / 10,
-        _course(course, np.isin(np.arange(len(parts.values)), at)),
+        _in_small(course, parts, np.isin(np.arange(len(parts.values)), at)),
     )
 
 
 def _of_shift(
     look: Looked,
-    course: _Course,
-    measure: Measure,
+    course: Course,
+    parts: TakenApart,
     at: int,
     before: float,
     after: float,
     size: float,
 ) -> Finding:
-    parts = course.parts
-    said, figure = figure_of(measure, course.column), _named(measure, course.column, look.table)
+    said, figure = _told(look, course)
     condition = course.condition(at, len(parts.values))
     there = np.arange(len(parts.values)) >= at
     return Finding(
         "shift",
-        (*_names(measure, course), course.name(at)),
+        (*_names(course), course.name(at)),
         condition,
         look.count(condition),
         f"from {course.name(at)} on, {figure} lies at {said(after)}",
         f"until then at {said(before)}",
         10.0 ** -min(size, 12.0),
-        _course(course, there),
+        _in_small(course, parts, there),
     )
 
 
-def _named(measure: Measure, column: Column | None, table: Table) -> str:
-    of = table.row_noun[1] if column is None else column.name
-    return f"{aggregate_words(measure, column)} of {of}"
+def _told(look: Looked, course: Course) -> tuple[Callable[[float], str], str]:
+    """Return how figures of a course are told, and what it is a course of."""
+    column = course.column
+    of = look.table.row_noun[1] if column is None else column.name
+    return figure_of(course.measure, column), f"{aggregate_words(course.measure, column)} of {of}"
 
 
-def _names(measure: Measure, course: _Course) -> tuple[str, ...]:
-    return (measure.column or "rows", course.when.name)
+def _names(course: Course) -> tuple[str, ...]:
+    return (course.measure.column or "rows", course.when.name)
 
 
-def _course(course: _Course, odd: Bools) -> Context:
+def _in_small(course: Course, parts: TakenApart, odd: Bools) -> Context:
     """Return a series in small, of each few periods the highest, and which of them stand out."""
-    parts = course.parts
     n = len(parts.values)
     edges = np.linspace(0, n, min(2 * BARS, n) + 1).astype(np.int64)
     low = min(0.0, float(parts.values.min()))

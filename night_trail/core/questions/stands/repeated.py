@@ -16,6 +16,9 @@ from night_trail.core.recipe.clusters import clusters
 from night_trail.core.table import Bools, Column, Ints, Kind
 
 LEAST_BLOCK = 5
+FIRST_LOOKED = 8
+"""Where rows differ in so many columns already, the others are not gone through."""
+
 LEAST_ALIKE = 20
 """A column of fewer values than this repeats itself without being copied."""
 
@@ -78,7 +81,7 @@ def _block(look: Looked) -> Finding | None:
     if len(able) < 2 or look.n < 4 * LEAST_BLOCK or look.rows.kept is not None:
         return None
     able = sorted(able, key=lambda c: -c.distinct)
-    for looked in (able[:2], able):
+    for looked in [able[:FIRST_LOOKED], able] if len(able) > FIRST_LOOKED else [able]:
         cells = pl.DataFrame([look.table.series(c.name).alias(str(i)) for i, c in enumerate(looked)])
         hashes = cells.hash_rows(seed=0)
         if hashes.n_unique() > look.table.height - LEAST_BLOCK:

@@ -54,10 +54,10 @@ def _orders(look: Looked) -> Iterator[Finding]:
         and a.unit == b.unit
         and (a.kind == Kind.SHARE) == (b.kind == Kind.SHARE)
     ]
-    some = look.some
-    rng = np.random.default_rng(len(some))
+    cells = {c.name: look.table.axis(c.name).values[look.some] for c in able}
+    rng = np.random.default_rng(len(look.some))
     for low, high in pairs:
-        a, b = (look.table.axis(c.name).values[some] for c in (low, high))
+        a, b = cells[low.name], cells[high.name]
         known = np.isfinite(a) & np.isfinite(b)
         if np.count_nonzero(known) < LEAST_ROWS:
             continue
@@ -131,8 +131,13 @@ def _sums(look: Looked) -> Iterator[Finding]:
             ):
                 continue
             for sign, product in (("+", False), ("×", True)):
-                made = cells[a.name] * cells[b.name] if product else cells[a.name] + cells[b.name]
-                if _same(made, cells[c.name]).mean() < 1 - 4 * BROKEN:
+                x, y, z = cells[a.name], cells[b.name], cells[c.name]
+                # a few tell of most that it cannot be
+                if any(
+                    _same(x[::step] * y[::step] if product else x[::step] + y[::step], z[::step]).mean()
+                    < least
+                    for step, least in ((20, 0.8), (1, 1 - 4 * BROKEN))
+                ):
                     continue
                 x, y, z = look.values(a), look.values(b), look.values(c)
                 whole = x * y if product else x + y
@@ -159,6 +164,11 @@ def _sums(look: Looked) -> Iterator[Finding]:
                     BROKEN,
                     bars_of(off, np.abs(off) > 0, lambda at: number(at, 3)),
                 )
+
+
+def _holds(x: Floats, y: Floats, z: Floats, product: bool, least: float) -> bool:
+    """Whether one is the sum, or the product, of the others in at least that share of rows; shapes (rows,)."""
+    return bool(_same(x * y if product else x + y, z).mean() >= least)
 
 
 def _same(a: Floats, b: Floats) -> np.ndarray:
@@ -191,7 +201,7 @@ def _belongs(look: Looked, inner: Column, outer: Column) -> Finding | None:
     # what does not nearly hold in a part need not be looked at in all
     if usual.sum() < (1 - 4 * BROKEN) * len(left):
         return None
-    left, right = look.codes(inner), look.codes(outer)
+    left, right = (look.codes(c).astype(np.int64) for c in (inner, outer))
     known = (left >= 0) & (right >= 0)
     n = int(np.count_nonzero(known))
     if n < LEAST_ROWS:
