@@ -9,6 +9,7 @@ from html import escape
 
 _is_plain = re.compile("[A-Za-z0-9_.-]{1,24}").fullmatch
 _CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
+_needs_escaping = re.compile("[&<>\"'\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]").search
 
 
 class Svg(str):
@@ -19,6 +20,9 @@ class Svg(str):
 
 def text(content: str) -> Svg:
     """Return a text escaped; control characters, which XML forbids, are left out."""
+    # most texts are plain, and there are thousands in a picture
+    if _needs_escaping(content) is None:
+        return Svg(content)
     return Svg(escape(_CONTROL.sub("", content), quote=True))
 
 
@@ -36,13 +40,18 @@ def el(tag: str, *children: str | None, **attributes: str | float | bool | None)
     for name, value in attributes.items():
         if value is None or value is False:
             continue
-        label = name.rstrip("_").replace("_", "-") if name != "viewBox" else name
+        label = _label(name)
         # numbers, most of all attributes, need no escaping
         shown = f'"{num(value)}"' if isinstance(value, float | int) else quoted(value)
         parts.append(f" {label}={shown}")
     inner = "".join(c if isinstance(c, Svg) else text(c) for c in children if c is not None)
     parts.append(f">{inner}</{tag}>" if inner else "/>")
     return Svg("".join(parts))
+
+
+@lru_cache(maxsize=1_000)
+def _label(name: str) -> str:
+    return name.rstrip("_").replace("_", "-") if name != "viewBox" else name
 
 
 def quoted(value: str) -> str:

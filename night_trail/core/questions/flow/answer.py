@@ -6,13 +6,13 @@ that what comes into a station goes out of it.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from night_trail.core.conditions import AllOf, Condition, Missing
 from night_trail.core.errors import BadQuestion
-from night_trail.core.measure import Measure
 from night_trail.core.questions.compare.answer import times_of
 from night_trail.core.questions.crosstab.answer import LEAST_EXPECTED, against_chance
 from night_trail.core.questions.flow.order import Orders, least_crossing
@@ -20,8 +20,9 @@ from night_trail.core.questions.flow.question import Flow, FlowShape
 from night_trail.core.questions.shared.basis import Basis, Grouping, gathered, grouping, hues, is_banded
 from night_trail.core.questions.shared.cells import Held, held_in
 from night_trail.core.questions.shared.grouping import can_compare, no_groups
-from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, plain_figures
-from night_trail.core.rows import Rows
+from night_trail.core.questions.shared.measures import ADDS_UP, MeasureFigures, check_measure, plain_figures
+from night_trail.core.questions.shared.placed import Placed, placed_by, put_together
+from night_trail.core.rows import Codes, Rows
 from night_trail.core.table import Column, Floats, Ints, Table
 
 MOST = 12
@@ -149,11 +150,13 @@ def shapes_for(question: Flow) -> tuple[FlowShape, ...]:
 class _Passed:
     """What passes the stations whatever is lit: kept from turn to turn.
 
-    ``pairs`` are of shape (cells,) for each gap: the group before and the group behind it as one number.
+    ``ways`` says by which values of all stations every cell passes. ``pairs`` are for each gap the
+    group before and the group behind it as one number, of shape (different ways,).
     """
 
     groupings: tuple[Grouping, ...]
     lacks: tuple[bool, ...]
+    ways: Placed
     pairs: tuple[Ints, ...]
     between: tuple[Between, ...]
     staying: float | None
@@ -161,7 +164,7 @@ class _Passed:
     @property
     def nbytes(self) -> int:
         """Bytes it holds, roughly."""
-        return sum(one.nbytes for one in self.pairs)
+        return self.ways.deepest.nbytes
 
 
 def flow(question: Flow, rows: Rows) -> FlowAnswer:
@@ -173,9 +176,8 @@ def flow(question: Flow, rows: Rows) -> FlowAnswer:
     shines = None
     if rows.lit is not None:
         shines = np.flatnonzero(rows.lit if held.at is None else rows.lit[held.at])
-        between = tuple(
-            _lit(one, measure, held, pairs, shines) for one, pairs in zip(between, passed.pairs, strict=True)
-        )
+        lit = plain_figures(measure, held.some(shines).coded(passed.ways.deepest[shines]), passed.ways.parts)
+        between = tuple(_lit(one, lit, pairs) for one, pairs in zip(between, passed.pairs, strict=True))
     if any(bool((one.figures < 0).any()) for one in between):
         raise BadQuestion(
             "Some of what flows is below 0, and no band is", "measure", "Count the rows instead."
@@ -205,20 +207,39 @@ def flow(question: Flow, rows: Rows) -> FlowAnswer:
 
 
 def _passed(question: Flow, rows: Rows, held: Held) -> _Passed:
-    kept = _kept_names(question, rows, held)
-    grouped = [_grouped(name, rows, names) for name, names in zip(question.stations, kept, strict=True)]
-    codes = [_codes(one, held) for one in grouped]
+    stations = [_values(name, rows) for name in question.stations]
+    ways = placed_by(
+        [codes if held.at is None else codes[held.at] for codes, _ in stations],
+        [wide for _, wide in stations],
+    )
+    figures = plain_figures(question.measure, held.coded(ways.deepest), ways.parts)
+    values = [ways.values(at) for at in range(ways.depth)]
+    kept = _kept_names(question, rows, values, figures)
+    grouped = [
+        _grouped(name, rows, names, values[at] if len(held.values) == rows.n else None)
+        for at, (name, names) in enumerate(zip(question.stations, kept, strict=True))
+    ]
+    codes = [_codes(one, own, many) for one, own, (_, many) in zip(grouped, values, stations, strict=True)]
     wide = [len(one.groups) + int(lacks) for one, (_, lacks) in zip(grouped, codes, strict=True)]
     pairs = [codes[at][0] * wide[at + 1] + codes[at + 1][0] for at in range(len(grouped) - 1)]
     return _Passed(
         tuple(grouped),
         tuple(lacks for _, lacks in codes),
+        ways,
         tuple(pairs),
-        tuple(
-            _between(question.measure, held, one, (wide[at], wide[at + 1])) for at, one in enumerate(pairs)
-        ),
+        tuple(_between(figures, one, (wide[at], wide[at + 1])) for at, one in enumerate(pairs)),
         _staying(question, rows, held),
     )
+
+
+def _values(name: str, rows: Rows) -> tuple[Codes, int]:
+    """Return the value of every row at a station, −1 for none, and how many there are; bands are values."""
+    if is_banded(rows.table.column(name)):
+        found = grouping(rows, name, MOST)
+        assert found.codes is not None  # noqa: S101  (bands have rows)
+        return found.codes, len(found.groups)
+    coded = rows.table.coded(name)
+    return coded.codes, len(coded.labels)
 
 
 def _staying(question: Flow, rows: Rows, held: Held) -> float | None:
@@ -243,20 +264,23 @@ def _station(one: Grouping, lacks: bool, rows: Rows, near: Between, axis: int) -
     return Station(one.column, one, lacks, near.figures.sum(axis=axis), near.n.sum(axis=axis), lit, own)
 
 
-def _kept_names(question: Flow, rows: Rows, held: Held) -> list[Ints | None]:
+def _kept_names(
+    question: Flow, rows: Rows, values: Sequence[Ints], ways: MeasureFigures
+) -> list[Ints | None]:
     """Return which values of each station are kept apart, by their place; None where all or bands are.
 
-    Stations that share most of their names keep the same ones.
+    Stations that share most of their names keep the same ones. ``values`` has shape (ways,) of each.
     """
     sizes: list[dict[str, float] | None] = []
-    for name in question.stations:
+    for name, own_values in zip(question.stations, values, strict=True):
         if is_banded(rows.table.column(name)):
             sizes.append(None)
             continue
-        coded = rows.table.coded(name)
-        figures = plain_figures(question.measure, held.grouped(coded.codes), len(coded.labels))
-        present = np.flatnonzero(figures.n)
-        sizes.append({coded.labels[i]: float(figures.values[i]) for i in present})
+        labels = rows.table.coded(name).labels
+        # what lacks the station has the place behind all
+        figures = put_together(ways, own_values, len(labels) + 1)
+        present = np.flatnonzero(figures.n[:-1])
+        sizes.append({labels[i]: float(figures.values[i]) for i in present})
     found: list[Ints | None] = []
     for at, own in enumerate(sizes):
         if own is None:
@@ -274,31 +298,41 @@ def _kept_names(question: Flow, rows: Rows, held: Held) -> list[Ints | None]:
     return found
 
 
-def _grouped(name: str, rows: Rows, kept: Ints | None) -> Grouping:
+def _grouped(name: str, rows: Rows, kept: Ints | None, values: Ints | None) -> Grouping:
+    """Return the groups of a station; ``values`` of shape (ways,) are all there are, where that is known."""
     if kept is None:
         return grouping(rows, name, MOST)
     coded = rows.table.coded(name)
-    present = np.flatnonzero(rows.tally(coded.codes, len(coded.labels), rows.kept))
-    return gathered(rows, name, kept, present)
+    if values is None:
+        counts = rows.tally(coded.codes, len(coded.labels), rows.kept)
+    else:
+        counts = np.bincount(values, minlength=len(coded.labels) + 1)[:-1]
+    return gathered(rows, name, kept, np.flatnonzero(counts))
 
 
-def _codes(one: Grouping, held: Held) -> tuple[Ints, bool]:
-    """Return the group of every cell, the last for those without one, and whether there are any."""
-    assert one.codes is not None  # noqa: S101  (stations are columns)
-    found = (one.codes if held.at is None else one.codes[held.at]).astype(np.int64)
-    lacks = bool((found < 0).any())
-    return (np.where(found < 0, len(one.groups), found) if lacks else found), lacks
+def _codes(one: Grouping, values: Ints, wide: int) -> tuple[Ints, bool]:
+    """Return the group of every way, the last for those without one, and whether there are any.
+
+    Both of shape (ways,); ``wide`` is how many values the station has, and the place of those without.
+    """
+    others = next((at for at, group in enumerate(one.groups) if group.others), -1)
+    lookup = np.full(wide + 1, others, dtype=np.int64)
+    lookup[-1] = len(one.groups)
+    for at, group in enumerate(one.groups):
+        if not group.others:
+            lookup[at if group.band is not None else group.at] = at
+    return lookup[values], bool((values == wide).any())
 
 
-def _between(measure: Measure, held: Held, pairs: Ints, shape: tuple[int, int]) -> Between:
-    every = plain_figures(measure, held.coded(pairs), shape[0] * shape[1])
+def _between(ways: MeasureFigures, pairs: Ints, shape: tuple[int, int]) -> Between:
+    every = put_together(ways, pairs, shape[0] * shape[1])
     counts = every.n.reshape(shape)
     expected, residuals, v, p = against_chance(counts, int(counts.sum()))
     thin = float((expected < LEAST_EXPECTED).mean()) if expected.size else 0.0
     return Between(every.values.reshape(shape), counts, None, None, residuals, v, p, thin)
 
 
-def _lit(one: Between, measure: Measure, held: Held, pairs: Ints, shines: Ints) -> Between:
-    """Return what goes between two stations with what of it is lit; ``shines`` are places among the cells."""
-    found = plain_figures(measure, held.some(shines).coded(pairs[shines]), one.n.size)
+def _lit(one: Between, ways: MeasureFigures, pairs: Ints) -> Between:
+    """Return what goes between two stations with what of it is lit; ``pairs`` has shape (ways,)."""
+    found = put_together(ways, pairs, one.n.size)
     return replace(one, lit=found.n.reshape(one.n.shape), lit_figures=found.values.reshape(one.n.shape))

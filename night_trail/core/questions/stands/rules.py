@@ -132,12 +132,10 @@ def _sums(look: Looked) -> Iterator[Finding]:
                 continue
             for sign, product in (("+", False), ("×", True)):
                 x, y, z = cells[a.name], cells[b.name], cells[c.name]
-                # a few tell of most that it cannot be
-                if any(
-                    _same(x[::step] * y[::step] if product else x[::step] + y[::step], z[::step]).mean()
-                    < least
-                    for step, least in ((20, 0.8), (1, 1 - 4 * BROKEN))
-                ):
+                # of most a few rows tell that it cannot be
+                if not _holds(x[::20], y[::20], z[::20], product, 0.8):
+                    continue
+                if not _holds(x, y, z, product, 1 - 4 * BROKEN):
                     continue
                 x, y, z = look.values(a), look.values(b), look.values(c)
                 whole = x * y if product else x + y
@@ -167,7 +165,7 @@ def _sums(look: Looked) -> Iterator[Finding]:
 
 
 def _holds(x: Floats, y: Floats, z: Floats, product: bool, least: float) -> bool:
-    """Whether one is the sum, or the product, of the others in at least that share of rows; shapes (rows,)."""
+    """Whether ``z`` is the sum or the product in at least that share of rows; all of shape (rows,)."""
     return bool(_same(x * y if product else x + y, z).mean() >= least)
 
 
