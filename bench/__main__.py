@@ -21,6 +21,7 @@ if "--read" not in sys.argv:
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "night_trail.site.settings.test")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
+from bench.signposts import turns_beside_signposts  # noqa: E402
 from bench.tales import overview, readers  # noqa: E402
 from bench.turns import Row, Turns, ms, timed  # noqa: E402  (settings are read from the environment)
 from bench.why import whys  # noqa: E402
@@ -205,7 +206,7 @@ def measure() -> list[Row]:
     words = typed_words(table)
     reasons = whys(table)
     turns.round()
-    told = [overview(table), readers()]
+    told = [turns_beside_signposts(table), overview(table), readers()]
     ten = ten_million()
     turns.round()
     return [*rows, *turns.rows(), *series, *words, *reasons, *told, *ten]

@@ -83,9 +83,18 @@ class _Tried:
 Likes = Callable[[Question], float]
 """How many times as strong a picture counts for a person: 1 without a word, 0 where it is not wanted."""
 
+Pause = Callable[[], None]
 
-def beginnings(rows: Rows, likes: Likes | None = None) -> Search:
-    """Return pictures to begin a table with: the strongest of its first measures, those that add up first."""
+
+def _go_on() -> None:
+    """Pause for nobody."""
+
+
+def beginnings(rows: Rows, likes: Likes | None = None, pause: Pause = _go_on) -> Search:
+    """Return pictures to begin a table with: the strongest of its first measures, those that add up first.
+
+    ``pause`` is called between relations that are tried.
+    """
     table = rows.table
     # when or where something was is no measure to begin with
     able = [c for c in table.columns if not c.calendar and c.kind not in PLACES]
@@ -95,14 +104,20 @@ def beginnings(rows: Rows, likes: Likes | None = None) -> Search:
     tried = 0
     # of a very wide table one measure is searched, or its survey would wait
     for column in able[: MOST_BEGUN if len(table.columns) <= WIDE else 1]:
-        searched = search(Scene(main=first_question(column)), rows, (), likes)
+        searched = search(Scene(main=first_question(column)), rows, (), likes, pause)
         tried += searched.tried
         named = [_named(s.question) for s in found]
         found += [s for s in searched.found if _named(s.question) not in named][:2]
     return Search(tuple(found[:MOST]), tried)
 
 
-def search(scene: Scene, rows: Rows, seen: Collection[str] = (), likes: Likes | None = None) -> Search:
+def search(
+    scene: Scene,
+    rows: Rows,
+    seen: Collection[str] = (),
+    likes: Likes | None = None,
+    pause: Pause = _go_on,
+) -> Search:
     """Return pictures that may be looked at next.
 
     Parameters
@@ -115,6 +130,8 @@ def search(scene: Scene, rows: Rows, seen: Collection[str] = (), likes: Likes | 
         Keys of the questions that were asked already (``question.key``).
     likes
         What the person made of such pictures before.
+    pause
+        Called between relations that are tried.
     """
     if scene.main is None:
         return Search((), 0)
@@ -123,7 +140,7 @@ def search(scene: Scene, rows: Rows, seen: Collection[str] = (), likes: Likes | 
     if target is None:
         return Search((), 0)
     of = ("signposts", target.name, gist.measure, gist.time)
-    tried = rows.remember(of, lambda: tuple(_all(gist, target, rows)))
+    tried = rows.remember(of, lambda: tuple(_all(gist, target, rows, pause)))
     looked = [_named(q) for q in (scene.main, *scene.beside) if q is not None]
     level = FIRST / max(len(tried), 1)
     found = [
@@ -138,6 +155,7 @@ def search(scene: Scene, rows: Rows, seen: Collection[str] = (), likes: Likes | 
     tries = len(tried)
     if isinstance(scene.main, OverTime):
         main = scene.main
+        pause()
         step, steps = rows.remember(("odd step", main), lambda: odd_step(main, rows))
         tries += steps
         if step is not None and key(step.question) not in seen:
@@ -176,7 +194,7 @@ def _target(gist: Gist, table: Table) -> Column | None:
     return column if column.kind.numeric or 2 <= column.distinct <= 60 else None
 
 
-def _all(gist: Gist, target: Column, rows: Rows) -> Iterator[_Tried]:
+def _all(gist: Gist, target: Column, rows: Rows, pause: Pause) -> Iterator[_Tried]:
     table = rows.table
     numeric = target.kind.numeric
     values = table.axis(target.name).values if numeric else table.coded(target.name).codes.astype(np.float64)
@@ -193,6 +211,7 @@ def _all(gist: Gist, target: Column, rows: Rows) -> Iterator[_Tried]:
     one_each[one_of_each(sets)] = True
     y = ranks(values[at]) if numeric else values[at]
     for question, x, grouped in _candidates(gist, target, table, at):
+        pause()
         if isinstance(question, Cycle):
             yield _by_rounds(question, x, y, rows)
             continue

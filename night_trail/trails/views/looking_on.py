@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -27,6 +28,7 @@ from night_trail.trails.models import Step, Trail
 from night_trail.trails.page import desk_of, may_explore, step_for
 from night_trail.trails.pictures import Desk
 from night_trail.web.asking import for_a_part
+from night_trail.web.giving_way import nobody_waits
 
 MOST_REMEMBERED = 300
 """Of so many steps of a trail, the newest, what was asked is not proposed again."""
@@ -60,10 +62,13 @@ def _table(step: Step) -> Table:
 def _of_step(request: HttpRequest, found: Step) -> HttpResponse:
     desk = desk_of(found)
     table = _table(found)
-    searched = search(desk.scene, desk.rows, _asked(found.trail), tastes.likes(request.user, table))
+    asked, likes = _asked(found.trail), tastes.likes(request.user, table)
+    with nobody_waits() as give_way:
+        searched = search(desk.scene, desk.rows, asked, likes, give_way)
+        context = _context(request, desk, searched, table, give_way)
     post = reverse("trails:turn", args=[found.trail_id, found.pk])
     marks = reverse("trails:taste", args=[found.trail_id, found.pk])
-    context = _context(request, desk, searched, table) | {"post": post, "marks": marks, "step": found}
+    context |= {"post": post, "marks": marks, "step": found}
     return render(request, "trails/_signposts.html", context)
 
 
@@ -85,21 +90,26 @@ def begin_taste(request: HttpRequest, table: int) -> HttpResponse:
 def _of_table(request: HttpRequest, found: Table) -> HttpResponse:
     desk = Desk(found.latest, Scene())
     likes = tastes.likes(request.user, found)
-    searched = beginnings(desk.rows, likes)
-    odd = Stands()
-    standing = desk.answer(odd) if likes(odd) > 0 else None
-    if isinstance(standing, StandsAnswer) and standing.findings:
-        searched = Search((Signpost(odd, 1.0), *searched.found[:5]), searched.tried)
+    with nobody_waits() as give_way:
+        searched = beginnings(desk.rows, likes, give_way)
+        odd = Stands()
+        standing = desk.answer(odd) if likes(odd) > 0 else None
+        if isinstance(standing, StandsAnswer) and standing.findings:
+            searched = Search((Signpost(odd, 1.0), *searched.found[:5]), searched.tried)
+        context = _context(request, desk, searched, found, give_way)
     post = reverse("trails:start", args=[found.pk])
     marks = reverse("trails:begin-taste", args=[found.pk])
-    context = _context(request, desk, searched, found) | {"post": post, "marks": marks, "begins": True}
+    context |= {"post": post, "marks": marks, "begins": True}
     return render(request, "trails/_signposts.html", context)
 
 
-def _context(request: HttpRequest, desk: Desk, searched: Search, table: Table) -> dict[str, Any]:
+def _context(
+    request: HttpRequest, desk: Desk, searched: Search, table: Table, give_way: Callable[[], None]
+) -> dict[str, Any]:
     useful = tastes.useful_keys(request.user, table)
     items = []
     for i, one in enumerate(searched.found):
+        give_way()
         item = _item(desk, one.question, f"s{i}")
         if item is not None:
             items.append(item | {"useful": key(one.question) in useful})
