@@ -6,6 +6,7 @@ Usage: ``python tools/take_screenshots.py http://127.0.0.1:8000/enter/KEY/`` wit
 
 from __future__ import annotations
 
+import base64
 import re
 import sys
 from pathlib import Path
@@ -29,6 +30,7 @@ def main(address: str) -> None:
         looking(page, base)
         kin(page, base)
         attached(page, base)
+        phones(page, base)
         newer_rows(page, base)
         browser.close()
 
@@ -69,12 +71,6 @@ def desk(page: Page, base: str) -> None:
     page.wait_for_load_state("networkidle")
     shot(page, "desk-histogram")
     page.locator(".waymarks a", has_text="Tallow Lane").click()
-    page.keyboard.press("/")
-    page.keyboard.type("top 5 lines by lateness on wet nights", delay=20)
-    page.locator("#word-list .later svg").first.wait_for()
-    shot(page, "words")
-    page.keyboard.press("Escape")
-    page.evaluate("document.activeElement.blur()")
     page.locator("#cairn").scroll_into_view_if_needed()
     shot(page, "cairn")
 
@@ -84,12 +80,8 @@ def looking(page: Page, base: str) -> None:
         ("where is the number of trips as hexagons", "place"),
         ("late_min vs boardings, for each line", "playing"),
         ("what drives late_min, leaving out rider_rating", "drivers"),
-        (
-            "where is the average of late_min on the plan line map of Marrow Haven, marking what is above all"
-            " together, with small lines over departed_at",
-            "plan",
-        ),
-        ("boardings by month against the year before with the median", "over-time"),
+        ("why did the sum of boardings change from February 2023 to March 2023", "changed"),
+        ("what stands out", "stands"),
         ("what makes up boardings by depot › district › line", "made-up"),
         ("where does boardings flow from district to depot to line", "flow"),
         ("boardings ahead, month by month over the next 12 months", "ahead"),
@@ -115,7 +107,7 @@ def looking(page: Page, base: str) -> None:
             page.locator("#words", has_text="is explained on").wait_for(
                 timeout=90_000
             )  # its models are made behind the page
-        if name not in ("place", "playing"):
+        if name not in ("place", "playing", "stands"):
             page.locator(".signposts .side-head").wait_for(state="attached")
         page.evaluate("document.activeElement.blur()")
         page.mouse.move(640, 780)
@@ -189,6 +181,35 @@ def tale(page: Page, base: str) -> None:
     page.evaluate("scrollTo(0, 0)")
     page.mouse.move(640, 780)
     shot(page, "overview")
+
+
+def phones(page: Page, base: str) -> None:
+    """What a reader sees on a phone: the walk, the comments, an overview; side by side in one picture."""
+    page.set_viewport_size({"width": 390, "height": 760})
+    for stop, said in (
+        (2, "How many of these trips are of one depot alone?"),
+        (4, "The reroute began on the sixth, not on the first."),
+    ):
+        page.goto(f"{base}/tales/1/walk/{stop}/")
+        page.wait_for_load_state("networkidle")
+        page.get_by_text("Say something of this stop").click()
+        page.get_by_label("What you say").fill(said)
+        page.get_by_role("button", name="Say it").click()
+        page.wait_for_load_state("networkidle")
+    seen = []
+    for path, low in (("/tales/1/walk/7/", 0), ("/tales/1/comments/", 0), ("/tales/1/walk/8/", 400)):
+        page.goto(base + path)
+        page.wait_for_load_state("networkidle")
+        page.evaluate(f"scrollTo(0, {low})")
+        page.wait_for_timeout(700)
+        seen.append(base64.b64encode(page.screenshot()).decode())
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto("about:blank")
+    page.set_content(
+        "<body style='margin:0;display:flex;gap:28px;align-items:center;justify-content:center;height:100vh;"
+        "background:#777'>" + "".join(f"<img src='data:image/png;base64,{one}'>" for one in seen)
+    )
+    shot(page, "phones")
 
 
 def newer_rows(page: Page, base: str) -> None:
