@@ -146,7 +146,8 @@ def _over_time(answer: OverTimeAnswer, table: Table) -> list[str]:
     plain = asked.view == "plain" and not (asked.more or asked.until or asked.zone or asked.bands)
     if not plain or asked.year_start != 1 or grain not in EVERY or not table.column(asked.time).kind.temporal:
         raise Untold("the series is shifted, rolled, or of several measures")
-    at = f"{column(asked.time)}.dt.truncate({EVERY[grain]!r}).cast(pl.Date).alias('from')"
+    day = "" if grain == "hour" else ".cast(pl.Date)"
+    at = f"{column(asked.time)}.dt.truncate({EVERY[grain]!r}){day}.alias('from')"
     return _through(answer, asked.time, at, "from", table)
 
 

@@ -113,6 +113,15 @@ def test_a_series_of_several_lines(split: str, trips: Table) -> None:
     alike(mine, {(r[0], str(r[1])[:10]): (r[4], r[3]) for r in rows if r[4]})
 
 
+def test_hours_are_not_gathered_into_days() -> None:
+    rng = np.random.default_rng(4)
+    start = dt.datetime(2024, 3, 1)
+    moments = [start + dt.timedelta(minutes=int(m)) for m in rng.integers(0, 3_000, 500)]
+    found, _, rows = run(OverTime(Measure("count"), "at", grain="hour"), table_of(at=moments))
+    mine = {r[0]: r[1:] for r in found.iter_rows()}
+    alike(mine, {dt.datetime.fromisoformat(r[0]): (r[3], r[2]) for r in rows if r[3]})
+
+
 def test_rounds_of_several_lines(trips: Table) -> None:
     found, _, rows = run(Cycle(MEAN, "day", part="week", split="depot"), trips)
     places = list(dict.fromkeys(r[1] for r in rows))
