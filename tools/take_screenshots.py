@@ -82,7 +82,7 @@ def looking(page: Page, base: str) -> None:
         ("what drives late_min, leaving out rider_rating", "drivers"),
         ("why did the sum of boardings change from February 2023 to March 2023", "changed"),
         ("what stands out", "stands"),
-        ("what makes up boardings by depot › district › line", "made-up"),
+        ("what makes up boardings by depot › district › line, drawn as rings", "made-up"),
         ("where does boardings flow from district to depot to line", "flow"),
         ("boardings ahead, month by month over the next 12 months", "ahead"),
     ):
@@ -103,6 +103,11 @@ def looking(page: Page, base: str) -> None:
             for _ in range(5):
                 page.get_by_role("button", name="One period on").click()
                 page.wait_for_timeout(900)
+        if name == "made-up":
+            kept_beside(page)
+            page.locator("#word-box").fill("as a treemap")
+            page.keyboard.press("Enter")
+            page.locator("#sentence", has_text="a treemap").wait_for()
         if name == "drivers":
             page.locator("#words", has_text="is explained on").wait_for(
                 timeout=90_000
@@ -112,6 +117,13 @@ def looking(page: Page, base: str) -> None:
         page.evaluate("document.activeElement.blur()")
         page.mouse.move(640, 780)
         shot(page, name)
+
+
+def kept_beside(page: Page) -> None:
+    """Keep the picture in sight beside the ones that follow."""
+    page.locator("#beside-add").click()
+    page.locator("#popover .choice", has_text="this picture").click()
+    page.locator(".beside-item svg.picture").wait_for()
 
 
 def looped(page: Page) -> None:

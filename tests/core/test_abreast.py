@@ -59,3 +59,26 @@ def test_points_are_placed_alike_on_one_thread_and_on_two(monkeypatch: pytest.Mo
     together = answer(question, Rows(table, lit=lit))
     assert alone.panels[0].cells == together.panels[0].cells and alone.correlation == together.correlation
     assert alone.panels[0].points.row.tolist() == together.panels[0].points.row.tolist()
+
+
+def test_two_at_once_come_in_order_and_what_nobody_takes_any_more_is_left() -> None:
+    assert list(abreast.two_at_once(10, str, range(3))) == ["0", "1", "2"]
+    assert list(abreast.two_at_once(abreast.MANY, str, range(9))) == [str(k) for k in range(9)]
+    began: list[int] = []
+    go_on = threading.Event()
+
+    def make(k: int) -> int:
+        began.append(k)
+        assert k == 0 or go_on.wait(10)
+        return k
+
+    made = abreast.two_at_once(abreast.MANY, make, range(50))
+    assert next(made) == 0
+    threading.Timer(0.1, go_on.set).start()
+    made.close()
+    assert len(began) <= 4
+
+
+def test_two_at_once_say_what_went_wrong() -> None:
+    with pytest.raises(ZeroDivisionError):
+        list(abreast.two_at_once(abreast.MANY, lambda k: 1 // k, [1, 0, 2]))

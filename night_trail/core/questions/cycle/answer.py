@@ -15,7 +15,7 @@ from night_trail.core.questions.shared.grouping import can_compare
 from night_trail.core.questions.shared.periods import Periods, check_time
 from night_trail.core.questions.shared.ranking import ranked_grouping
 from night_trail.core.questions.shared.rolled import Line, Rolled, all_together, rolled, without_dwarfing
-from night_trail.core.rows import Rows
+from night_trail.core.rows import Codes, Rows
 from night_trail.core.stats.calendar import Calendar, calendar_of
 from night_trail.core.stats.rounds import chance_of_parts
 from night_trail.core.table import Column, Floats, Ints, Kind, Table
@@ -141,7 +141,9 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         begun = tuple(r for r in rounds if np.count_nonzero(~np.isnan(r.values)) == 1)
         begun = begun if len(begun) < len(rounds) else ()
         rounds = tuple(r for r in rounds if r not in begun)
-    cells = rows.remember((*key, "whole", question.measure), lambda: _whole(question, rows, moments, periods))
+    cells = rows.remember(
+        (*key, "whole", question.measure), lambda: _whole(question, rows, moments, periods, key)
+    )
     return CycleAnswer(
         question=question,
         column=None if question.measure.column is None else table.column(question.measure.column),
@@ -162,14 +164,42 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
     )
 
 
-def _whole(question: Cycle, rows: Rows, moments: Floats, periods: Periods) -> Floats:
+@dataclass(frozen=True)
+class _Rounds:
+    """In which part of which round every row lies, as one number; −1 for none; ``size`` counts the rounds."""
+
+    codes: Codes
+    size: int
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes it holds."""
+        return self.codes.nbytes
+
+
+def _rounds_of(question: Cycle, moments: Floats, periods: Periods) -> _Rounds:
+    """Return the rounds of all kept rows, whatever is measured; ``moments`` has shape (rows,)."""
+    codes = np.full(len(moments), -1, dtype=np.int32)
+    at = np.flatnonzero(periods.codes >= 0)
+    if not len(at):
+        return _Rounds(codes, 0)
+    local = moments[at] if question.zone is None else to_zone(moments[at], question.zone)
+    rounds = numbered(local, _ROUNDS[question.part], question.year_start)
+    rounds = rounds - rounds.min()
+    size = int(rounds.max()) + 1
+    if size > MOST_ROUNDS:
+        return _Rounds(codes, 0)
+    codes[at] = periods.codes[at] + rounds * LENGTHS[question.part]
+    return _Rounds(codes, size)
+
+
+def _whole(question: Cycle, rows: Rows, moments: Floats, periods: Periods, key: tuple[object, ...]) -> Floats:
     """Return the measure in each part of each whole round, of shape (rounds, parts); none where it has none.
 
     ``moments`` has shape (rows,). Rounds in which a mean is missing are left out, and of sums and counts
     those at the ends, which may have begun only.
     """
-    measure, part = question.measure, question.part
-    parts = LENGTHS[part]
+    measure, parts = question.measure, LENGTHS[question.part]
     none = np.empty((0, parts))
     if (
         question.by_weekday
@@ -177,23 +207,27 @@ def _whole(question: Cycle, rows: Rows, moments: Floats, periods: Periods) -> Fl
         or rows.table.stands() is not None
     ):
         return none
-    values = None if measure.column is None else rows.table.axis(measure.column).values
-    kept = periods.codes >= 0
-    at = np.flatnonzero(kept if values is None else kept & ~np.isnan(values))
-    if not len(at):
+    rounds = rows.remember((*key, "rounds"), lambda: _rounds_of(question, moments, periods))
+    codes = rounds.codes
+    known = codes >= 0
+    values = None
+    if measure.column is not None:
+        values = rows.table.axis(measure.column).values
+        known &= ~np.isnan(values)
+    if not known.all():
+        at = np.flatnonzero(known)
+        codes, values = codes[at], None if values is None else values[at]
+    if not len(codes):
         return none
-    local = moments[at] if question.zone is None else to_zone(moments[at], question.zone)
-    rounds = numbered(local, _ROUNDS[part], question.year_start)
-    rounds = rounds - rounds.min()
-    size = int(rounds.max()) + 1
-    if size > MOST_ROUNDS:
-        return none
-    codes = periods.codes[at] + rounds * parts
-    n = np.bincount(codes, minlength=size * parts).reshape(size, parts)
+    n = np.bincount(codes, minlength=rounds.size * parts).reshape(rounds.size, parts)
+    # from the first round in which there is anything to the last
+    there = np.flatnonzero(n.any(axis=1))
+    shown = slice(int(there[0]), int(there[-1]) + 1)
+    n = n[shown]
     if measure.aggregate == "count":
         return n[1:-1].astype(np.float64)
     assert values is not None  # noqa: S101  (a sum and a mean are of a column)
-    sums = np.bincount(codes, weights=values[at], minlength=size * parts).reshape(size, parts)
+    sums = np.bincount(codes, weights=values, minlength=rounds.size * parts).reshape(-1, parts)[shown]
     if measure.aggregate == "sum":
         return np.asarray(sums[1:-1], dtype=np.float64)
     full = (n > 0).all(axis=1)

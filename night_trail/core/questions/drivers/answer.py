@@ -10,7 +10,7 @@ from functools import partial
 import numpy as np
 from msgspec.structs import replace
 
-from night_trail.core.abreast import abreast
+from night_trail.core.abreast import two_at_once
 from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.drivers.apart import Apart
 from night_trail.core.questions.drivers.effects import Effect, Said, coarser, said
@@ -154,17 +154,13 @@ def check_rows(question: Drivers, rows: Rows) -> None:
 
 
 def pieces(question: Drivers, rows: Rows) -> Iterator[Fold]:
-    """Yield the models, of many rows two made at once; none where there is too little to make one of."""
+    """Yield the models, of many rows two made at a time; none where there is too little to make one of."""
     made = made_of(question, rows)
     if not _enough(made):
         nothing = Fold(False, 0, 0.0, 0.0, 0.0, 0.0, [], [])
         yield from (nothing for _ in range(FOLDS + SHUFFLES))
         return
-    matrix = made.matrix
-    for k in range(0, FOLDS + SHUFFLES - 1, 2):
-        yield from abreast(len(matrix.y) * TREES, partial(fold, matrix, k), partial(fold, matrix, k + 1))
-    if (FOLDS + SHUFFLES) % 2:
-        yield fold(matrix, FOLDS + SHUFFLES - 1)
+    yield from two_at_once(len(made.matrix.y) * TREES, partial(fold, made.matrix), range(FOLDS + SHUFFLES))
 
 
 def _enough(made: Made) -> bool:
