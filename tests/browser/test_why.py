@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from axe_playwright_python.sync_playwright import Axe
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.helpers import say, sentence, settled, start_trail
 
@@ -83,6 +83,32 @@ def test_drivers_are_made_behind_the_page_then_shown_as_rules_and_lit(page: Page
     page.locator("#stage .mark").first.click()
     expect(page.locator(".chip.lantern")).to_contain_text("Tallow Lane")
     assert not [v for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")]
+
+
+def test_an_answer_that_comes_late_does_not_bring_back_what_was_asked_before(page: Page, base: str) -> None:
+    start_trail(page)
+    held: list[Route] = []
+    asked = "**/trails/*/steps/*/"
+    # models that nobody made before: the page asks again and again how far they are
+    ask(page, "what drives boardings, leaving out rain_mm, leaving out vehicle")
+    page.route(asked, lambda route: held.append(route) if polls(route) else route.continue_())
+    expect(page.locator("#sentence")).to_contain_text("What drives boardings")
+    expect(page.locator("#pending")).to_be_visible()
+    page.wait_for_timeout(1_500)
+    assert held, "it is being waited for"
+    page.locator("#word-box").fill("late_min")
+    page.keyboard.press("Enter")
+    expect(page.locator("#sentence")).to_contain_text("How is late_min spread")
+    with page.expect_response(lambda r: r.url == held[0].request.url):
+        for route in held:
+            route.continue_()
+    page.wait_for_timeout(500)
+    expect(page.locator("#sentence")).to_contain_text("How is late_min spread")
+    page.unroute(asked)
+
+
+def polls(route: Route) -> bool:
+    return route.request.method == "GET" and "hx-request" in route.request.headers
 
 
 def test_a_signpost_is_followed_and_what_was_seen_is_not_proposed_again(page: Page, base: str) -> None:

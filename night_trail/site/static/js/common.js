@@ -185,6 +185,17 @@ export function fitPictures() {
   }
 }
 // what was asked for before the page went on to something else may not bring the old back
+const waited = new WeakMap();
+document.addEventListener("htmx:before:request", ({ detail }) => {
+  const source = detail?.ctx?.sourceElement;
+  if (source?.matches?.("#pending")) waited.set(detail.ctx, source.getAttribute("hx-get"));
+});
+document.addEventListener("htmx:before:swap", (event) => {
+  const { ctx } = event.detail;
+  if (!waited.has(ctx)) return;
+  const source = ctx.sourceElement;
+  if (!source.isConnected || source.getAttribute("hx-get") !== waited.get(ctx)) event.preventDefault();
+});
 document.addEventListener("htmx:before:swap", (event) => {
   const stage = event.detail.ctx.sourceElement;
   if (!fitting.has(stage) || (stage.isConnected && fitting.get(stage) === stage.dataset.picture)) return;
