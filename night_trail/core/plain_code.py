@@ -160,6 +160,18 @@ def grouped(found: Grouping, table: Table) -> str:
     return f"pl.when({own}.is_in({apart!r})).then({own}).when({own}.is_not_null()).then(pl.lit({others!r}))"
 
 
+def by_groups(needed: Sequence[str], keys: Sequence[str], figures: str, order: str) -> list[str]:
+    """Return the code that leaves figures by some keys in ``found``, of rows that have what is needed."""
+    return [
+        "found = (",
+        f"    rows{present(needed)}",
+        f"    .group_by({', '.join(keys)})",
+        f"    .agg({figures})",
+        f"    .sort({order})",
+        ")",
+    ]
+
+
 def present(names: Sequence[str]) -> str:
     """Return the code that leaves out rows without these."""
     return f".drop_nulls({list(names)!r})" if names else ""

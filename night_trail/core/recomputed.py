@@ -11,7 +11,7 @@ from typing import Any
 
 from night_trail.core.conditions import Condition, OneOf
 from night_trail.core.measure import Measure
-from night_trail.core.plain_code import Untold, column, expression, figure, grouped, present, text
+from night_trail.core.plain_code import Untold, by_groups, column, expression, figure, grouped, present, text
 from night_trail.core.question import Question
 from night_trail.core.questions.changed.answer import ChangedAnswer
 from night_trail.core.questions.compare.answer import CompareAnswer
@@ -88,14 +88,8 @@ def _by_group(groupings: Sequence[Grouping], measure: Measure, table: Table) -> 
         f"({grouped(one, table)}).alias({name!r})"
         for one, name in zip(groupings, ("group", "group there"), strict=False)
     ]
-    return [
-        "found = (",
-        f"    rows{present([*names, *needed])}",
-        f"    .group_by({', '.join(keys)})",
-        f"    .agg(pl.len().alias('rows'), {said}.alias('figure'))",
-        "    .sort('figure', descending=True)",
-        ")",
-    ]
+    figures = f"pl.len().alias('rows'), {said}.alias('figure')"
+    return by_groups([*names, *needed], keys, figures, "'figure', descending=True")
 
 
 def _several(answer: SeveralAnswer, table: Table) -> list[str]:
@@ -164,15 +158,12 @@ def _through(answer: OverTimeAnswer | CycleAnswer, time: str, at: str, name: str
     """Return the code for a measure by what is made ``at`` a time and called ``name``, and by group."""
     needed, said = figure(answer.question.measure, table)
     split = answer.grouping.column
-    own = f"({grouped(answer.grouping, table)}).alias('group'), " if split is not None else ""
-    return [
-        "found = (",
-        f"    rows{present([time, *([split.name] if split is not None else []), *needed])}",
-        f"    .group_by({own}{at})",
-        f"    .agg(pl.len().alias('rows'), {said}.alias('figure'))",
-        f"    .sort({[name, *(['group'] if split is not None else [])]!r})",
-        ")",
-    ]
+    if split is None:
+        keys, names, order = [at], [time, *needed], [name]
+    else:
+        keys = [f"({grouped(answer.grouping, table)}).alias('group')", at]
+        names, order = [time, split.name, *needed], [name, "group"]
+    return by_groups(names, keys, f"pl.len().alias('rows'), {said}.alias('figure')", repr(order))
 
 
 def _histogram(answer: HistogramAnswer, lit: bool, table: Table) -> list[str]:
@@ -220,14 +211,8 @@ def _bars(answer: BarsAnswer, lit: bool, table: Table) -> list[str]:
     if asked.across or table.column(asked.column).kind.measured:
         raise Untold("its bars are of several panels, or of numbers")
     counted = ", lit.sum().alias('lit')" if lit else ""
-    return [
-        "found = (",
-        f"    rows.drop_nulls({[asked.column]!r})",
-        f"    .group_by({text(asked.column, table)}.alias('group'))",
-        f"    .agg(pl.len().alias('count'){counted})",
-        "    .sort('count', descending=True)",
-        ")",
-    ]
+    key = f"{text(asked.column, table)}.alias('group')"
+    return by_groups([asked.column], [key], f"pl.len().alias('count'){counted}", "'count', descending=True")
 
 
 def _related(answer: RelateAnswer, table: Table) -> list[str]:

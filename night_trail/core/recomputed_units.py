@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from night_trail.core.conditions import OneOf
 from night_trail.core.measure import Measure
-from night_trail.core.plain_code import Untold, column, expression, figure, present, text
+from night_trail.core.plain_code import Untold, by_groups, column, expression, figure, present, text
 from night_trail.core.questions.held.answer import MOST_ROWS, HeldAnswer
 from night_trail.core.questions.kin.answer import KinAnswer
 from night_trail.core.questions.place.answer import PlaceAnswer
@@ -125,14 +125,8 @@ def lying(answer: PlaceAnswer, table: Table) -> list[str]:
         raise Untold("its rows are gathered by where they lie")
     measured = len(asked.at) == 2
     names = [column(name) if measured else f"{text(name, table)}.alias({name!r})" for name in asked.at]
-    return [
-        "found = (",
-        f"    rows{present([*asked.at, *needed])}",
-        f"    .group_by({', '.join(names)})",
-        f"    .agg(pl.len().alias('rows'), {said}.alias('figure'))",
-        "    .sort('figure', descending=True)",
-        ")",
-    ]
+    figures = f"pl.len().alias('rows'), {said}.alias('figure')"
+    return by_groups([*asked.at, *needed], names, figures, "'figure', descending=True")
 
 
 def fixed(answer: HeldAnswer, table: Table) -> list[str]:
