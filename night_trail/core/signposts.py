@@ -8,7 +8,7 @@ says is what the words of that very picture say.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -83,65 +83,60 @@ class _Tried:
 Likes = Callable[[Question], float]
 """How many times as strong a picture counts for a person: 1 without a word, 0 where it is not wanted."""
 
-Pause = Callable[[], None]
+
+def beginnings(rows: Rows, likes: Likes | None = None) -> Search:
+    """Return pictures to begin a table with: the strongest of its first measures, those that add up first."""
+    return begun([(main, confirmed(main, rows)) for main in first_looked_into(rows.table)], rows.table, likes)
 
 
-def _go_on() -> None:
-    """Pause for nobody."""
+def looked_into(main: Question, table: Table) -> list[Question]:
+    """Return the pictures whose columns are looked into beside one: the table's where it is about none."""
+    about = _target(kind_of(main).gist(main, table), table) is not None
+    return [main] if about else first_looked_into(table)
 
 
-def beginnings(rows: Rows, likes: Likes | None = None, pause: Pause = _go_on) -> Search:
-    """Return pictures to begin a table with: the strongest of its first measures, those that add up first.
-
-    ``pause`` is called between relations that are tried.
-    """
-    table = rows.table
+def first_looked_into(table: Table) -> list[Question]:
+    """Return the pictures whose columns are looked into where a table is begun."""
     # when or where something was is no measure to begin with
     able = [c for c in table.columns if not c.calendar and c.kind not in PLACES]
     able = [c for c in able if _target(Gist(c.name), table) is not None]
     able.sort(key=lambda c: (not c.kind.numeric, not c.additive, c.missing))
+    # of a very wide table one measure is searched, or its survey would wait
+    return [first_question(c) for c in able[: MOST_BEGUN if len(table.columns) <= WIDE else 1]]
+
+
+def begun(
+    searched: Iterable[tuple[Question, Search]],
+    table: Table,
+    likes: Likes | None = None,
+    seen: Collection[str] = (),
+) -> Search:
+    """Choose the pictures to begin a table with from what was confirmed of its first measures."""
     found: list[Signpost] = []
     tried = 0
-    # of a very wide table one measure is searched, or its survey would wait
-    for column in able[: MOST_BEGUN if len(table.columns) <= WIDE else 1]:
-        searched = search(Scene(main=first_question(column)), rows, (), likes, pause)
-        tried += searched.tried
+    for main, of_it in searched:
+        tried += of_it.tried
         named = [_named(s.question) for s in found]
-        found += [s for s in searched.found if _named(s.question) not in named][:2]
+        chosen = choose(Scene(main=main), table, of_it, seen, likes).found
+        found += [s for s in chosen if _named(s.question) not in named][:2]
     return Search(tuple(found[:MOST]), tried)
 
 
-def search(
-    scene: Scene,
-    rows: Rows,
-    seen: Collection[str] = (),
-    likes: Likes | None = None,
-    pause: Pause = _go_on,
-) -> Search:
-    """Return pictures that may be looked at next.
+def search(scene: Scene, rows: Rows, seen: Collection[str] = (), likes: Likes | None = None) -> Search:
+    """Return pictures that may be looked at next: what is confirmed of the rows a scene keeps, and chosen."""
+    nothing = Search((), 0)
+    of_it = nothing if scene.main is None else confirmed(scene.main, rows)
+    return choose(scene, rows.table, of_it, seen, likes)
 
-    Parameters
-    ----------
-    scene
-        What is on the desk; nothing of it is proposed.
-    rows
-        The rows it keeps.
-    seen
-        Keys of the questions that were asked already (``question.key``).
-    likes
-        What the person made of such pictures before.
-    pause
-        Called between relations that are tried.
-    """
-    if scene.main is None:
-        return Search((), 0)
-    gist = kind_of(scene.main).gist(scene.main, rows.table)
+
+def confirmed(main: Question, rows: Rows) -> Search:
+    """Return every picture that both parts of the rows show about what one is of; nothing is chosen yet."""
+    gist = kind_of(main).gist(main, rows.table)
     target = _target(gist, rows.table)
     if target is None:
         return Search((), 0)
     of = ("signposts", target.name, gist.measure, gist.time)
-    tried = rows.remember(of, lambda: tuple(_all(gist, target, rows, pause)))
-    looked = [_named(q) for q in (scene.main, *scene.beside) if q is not None]
+    tried = rows.remember(of, lambda: tuple(_all(gist, target, rows)))
     level = FIRST / max(len(tried), 1)
     found = [
         Signpost(one.question, min(one.first[1], one.again[1]))
@@ -151,28 +146,56 @@ def search(
         and one.same
         and min(one.first[1], one.again[1]) >= WEAK
     ]
-    found = [s for s in found if _named(s.question) not in looked and key(s.question) not in seen]
     tries = len(tried)
-    if isinstance(scene.main, OverTime):
-        main = scene.main
-        pause()
+    if isinstance(main, OverTime):
         step, steps = rows.remember(("odd step", main), lambda: odd_step(main, rows))
         tries += steps
-        if step is not None and key(step.question) not in seen:
+        if step is not None:
             found.append(Signpost(step.question, step.strength))
+    return Search(tuple(found), tries)
+
+
+def choose(
+    scene: Scene,
+    table: Table,
+    searched: Search,
+    seen: Collection[str] = (),
+    likes: Likes | None = None,
+) -> Search:
+    """Choose the pictures to look at next from what was confirmed.
+
+    Parameters
+    ----------
+    scene
+        What is on the desk; nothing of it is proposed.
+    table
+        The table it is of.
+    searched
+        What was confirmed of its main picture.
+    seen
+        Keys of the questions that were asked already (``question.key``).
+    likes
+        What the person made of such pictures before.
+    """
+    if scene.main is None or not searched.tried:
+        return searched
+    gist = kind_of(scene.main).gist(scene.main, table)
+    on_desk = [_named(q) for q in (scene.main, *scene.beside) if q is not None]
     likes = likes or (lambda question: 1.0)
-    weight = {s.question: likes(s.question) * (NEAR if _near(s.question, gist) else 1.0) for s in found}
-    found = [s for s in found if weight[s.question] > 0]
-    found.sort(key=lambda s: -s.strength * weight[s.question])
+    weighed = [
+        (one.strength * likes(one.question) * (NEAR if _near(one.question, gist) else 1.0), one)
+        for one in searched.found
+        if key(one.question) not in seen and _named(one.question) not in on_desk
+    ]
     kept: list[Signpost] = []
-    for one in found:
-        if sum(type(k.question) is type(one.question) for k in kept) < OF_A_KIND:
+    for weight, one in sorted(weighed, key=lambda w: -w[0]):
+        if weight > 0 and sum(type(k.question) is type(one.question) for k in kept) < OF_A_KIND:
             kept.append(one)
     if scene.lit is not None and not isinstance(scene.main, Differ):
         differ = Differ(scene.lit)
         if key(differ) not in seen:
             kept.insert(0, Signpost(differ, 1.0))
-    return Search(tuple(kept[:MOST]), tries)
+    return Search(tuple(kept[:MOST]), searched.tried)
 
 
 def _near(question: Question, gist: Gist) -> bool:
@@ -194,7 +217,7 @@ def _target(gist: Gist, table: Table) -> Column | None:
     return column if column.kind.numeric or 2 <= column.distinct <= 60 else None
 
 
-def _all(gist: Gist, target: Column, rows: Rows, pause: Pause) -> Iterator[_Tried]:
+def _all(gist: Gist, target: Column, rows: Rows) -> Iterator[_Tried]:
     table = rows.table
     numeric = target.kind.numeric
     values = table.axis(target.name).values if numeric else table.coded(target.name).codes.astype(np.float64)
@@ -211,7 +234,6 @@ def _all(gist: Gist, target: Column, rows: Rows, pause: Pause) -> Iterator[_Trie
     one_each[one_of_each(sets)] = True
     y = ranks(values[at]) if numeric else values[at]
     for question, x, grouped in _candidates(gist, target, table, at):
-        pause()
         if isinstance(question, Cycle):
             yield _by_rounds(question, x, y, rows)
             continue

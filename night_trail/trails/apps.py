@@ -15,4 +15,5 @@ class Trails(AppConfig):
     def ready(self) -> None:
         """Let the worker know who does it, though it loads no page."""
         import_module("night_trail.trails.behind")
+        import_module("night_trail.trails.proposed")
         import_module("night_trail.trails.whole")

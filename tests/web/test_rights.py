@@ -23,6 +23,7 @@ from night_trail.tables.models import Arrival, Bundle, Database, OwnPlan, Table,
 from night_trail.tables.worker import beat_file
 from night_trail.tales.deeds import FIELDS
 from night_trail.tales.models import Comment, Edition, Image, Link, Tale
+from night_trail.trails import proposed
 from night_trail.trails.models import StartingPoint, Step
 from tests.web.conftest import client_of
 
@@ -96,6 +97,7 @@ def address(owner: User, table: Table, step: Step, tale: Tale, few_buses_csv: Pa
         "point": StartingPoint.objects.create(table=table, person=owner, name="p", scene=step.scene).pk,
         "image": image.pk,
         "plan": OwnPlan.objects.get_or_create(table=table, key="plan", defaults={"data": PLAN})[0].key,
+        "picture": proposed.picture(step.trail.version, step.scene_value())[0],
         "comment": Comment.objects.create(stop=stop, name="Reader", text="Why?").pk,
     }
     arrival = Arrival.objects.get(table=table)

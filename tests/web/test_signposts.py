@@ -48,6 +48,7 @@ def test_a_relation_is_proposed_in_the_words_of_its_picture_and_escaped(client: 
     found = client.get(address(step)).content.decode()
     assert "Where to look next" in found and "y rises strongly with" in found
     assert EVIL not in found and "&lt;script&gt;" in found
+    assert found.count("<svg") == found.count('class="signpost"') == found.count('class="reason"') > 0
     after = take_turn(step, See(Relate("y", EVIL)))
     assert "rises strongly" not in client.get(address(after)).content.decode()
 

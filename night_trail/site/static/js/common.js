@@ -6,8 +6,8 @@ export const $ = (selector, root = document) => root.querySelector(selector);
 export const $$ = (selector, root = document) => [...root.querySelectorAll(selector)];
 export const token = () => $('input[name="csrfmiddlewaretoken"]')?.value ?? "";
 
-const BY_ITSELF = ".later, .asks, .stage, .signposts, #pending, #arrival";
-const UNSEEN = "#arrival, .signposts";  // nobody waits for these
+const BY_ITSELF = ".later, .asks, .stage, .signposts, .signposts [hx-get], #pending, #arrival";
+const UNSEEN = "#arrival, .signposts, .signposts [hx-get]";  // nobody waits for these
 let noticed = 0;
 export function notice(sentence) {
   noticed = performance.now();
