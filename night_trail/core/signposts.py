@@ -91,8 +91,8 @@ def beginnings(rows: Rows, likes: Likes | None = None) -> Search:
 
 def looked_into(main: Question, table: Table) -> list[Question]:
     """Return the pictures whose columns are looked into beside one: the table's where it is about none."""
-    about = _target(kind_of(main).gist(main, table), table) is not None
-    return [main] if about else first_looked_into(table)
+    gist = kind_of(main).gist(main, table)
+    return [main] if gist.named and _target(gist, table) is not None else first_looked_into(table)
 
 
 def first_looked_into(table: Table) -> list[Question]:
@@ -185,7 +185,7 @@ def choose(
     weighed = [
         (one.strength * likes(one.question) * (NEAR if _near(one.question, gist) else 1.0), one)
         for one in searched.found
-        if key(one.question) not in seen and _named(one.question) not in on_desk
+        if not _was_seen(one.question, seen) and _named(one.question) not in on_desk
     ]
     kept: list[Signpost] = []
     for weight, one in sorted(weighed, key=lambda w: -w[0]):
@@ -196,6 +196,14 @@ def choose(
         if key(differ) not in seen:
             kept.insert(0, Signpost(differ, 1.0))
     return Search(tuple(kept[:MOST]), searched.tried)
+
+
+def _was_seen(question: Question, seen: Collection[str]) -> bool:
+    """Whether a picture was asked for, or its like with the axes turned."""
+    turned = question
+    if isinstance(question, Relate):
+        turned = replace(question, column=question.against, against=question.column)
+    return key(question) in seen or key(turned) in seen
 
 
 def _near(question: Question, gist: Gist) -> bool:

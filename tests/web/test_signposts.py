@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import numpy as np
@@ -11,13 +12,17 @@ from django.test import Client
 from django.urls import reverse
 
 from night_trail.core.measure import Measure
-from night_trail.core.question import to_json
+from night_trail.core.question import Scene, to_json
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
+from night_trail.core.questions.stands.question import Stands
 from night_trail.core.turns import See
+from night_trail.jobs import work
+from night_trail.jobs.models import Job
 from night_trail.people.models import Role
 from night_trail.tables.models import TableShare
+from night_trail.trails import proposed
 from night_trail.trails.models import Step, Taste, TrailShare
 from night_trail.trails.services import start_trail, take_turn
 from night_trail.trails.tastes import likes, mark
@@ -109,3 +114,53 @@ def test_a_table_is_begun_with_what_is_strongest_in_it(client: Client, step: Ste
     stranger = User.objects.create_user("stranger", password="a long enough secret")
     assert client_of(stranger).get(begun).status_code == 404
     assert client_of(stranger).post(marks, {"question": "", "useful": "no"}).status_code == 404
+
+
+def test_they_come_one_by_one_as_the_worker_makes_them(
+    client: Client, step: Step, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    waiting: list[Job] = []
+    monkeypatch.setattr(work, "_set_going", waiting.append)
+    at_first = client.get(address(step)).content.decode()
+    assert "Looking…" in at_first and 'class="signpost"' not in at_first
+    again = re.search(r'hx-get="([^"]+)"', at_first)
+    assert again and "other work" not in at_first
+    assert "other work goes first" in client.get(address(step), {"asked": 20}).content.decode()
+    assert "hx-get" not in client.get(address(step), {"asked": 999}).content.decode()
+    assert "Looking…" in client.get(address(step), {"asked": "-1e9"}).content.decode()
+
+    (search,) = waiting
+    work.do(search)
+    found = client.get(again[1]).content.decode()
+    assert "y with &lt;script&gt;" in found and "<svg" not in found and "rises" not in found
+    slots = re.findall(r'hx-get="([^"]+)"', found)
+    assert len(slots) == found.count('class="signpost"') == len(waiting) - 1
+    assert "<svg" not in client.get(slots[0]).content.decode()
+    work.do(waiting[1])
+    drawn = client.get(slots[0]).content.decode()
+    assert "<svg" in drawn and "rises strongly" in drawn and "hx-get" not in drawn and EVIL not in drawn
+    # a list asked for anew has it at once, and nothing is made twice
+    assert "rises strongly" in client.get(address(step)).content.decode() and len(waiting) == 1 + len(slots)
+
+
+def test_a_picture_that_says_nothing_after_all_takes_its_name_away(
+    client: Client, step: Step, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(proposed, "_drawn", lambda *of: proposed.Shown())
+    listed = client.get(address(step)).content.decode()
+    assert 'class="signpost"' not in listed and "beyond chance" in listed
+    name = proposed.picture(step.trail.version, Scene(main=Relate("y", EVIL)))[0]
+    one = reverse("trails:signpost", args=[step.trail_id, step.pk, name])
+    assert f'hx-get="{address(step)}"' in client.get(one).content.decode()
+    stranger = User.objects.create_user("stranger", password="a long enough secret")
+    assert client_of(stranger).get(one).status_code == 404
+    assert client.get(one[:-3] + "x/").status_code == 404
+
+
+def test_a_picture_of_no_column_is_followed_by_what_its_table_begins_with(client: Client, step: Step) -> None:
+    odd = take_turn(step, See(Stands()))
+    found = client.get(address(odd)).content.decode()
+    assert "Where to look next" in found and "rises strongly with" in found
+    seen = take_turn(odd, See(Relate("y", EVIL)))
+    again = client.get(address(take_turn(seen, See(Stands())))).content.decode()
+    assert "rises strongly with" not in again and "Nothing goes together beyond chance" in again

@@ -112,10 +112,10 @@ def test_forks_stand_to_the_right_of_the_line_one_walks(owner: User, table: Tabl
     way = way_to(root.trail, end)
     assert [m.pk for m in way.marks] == [s.pk for s in (root, first, fork, end_of_fork, line, end)]
     assert [m.indent for m in way.marks] == [32, 32, 58, 58, 32, 32]
-    assert (way.back, way.on) == (line, None)
+    assert (way.back, way.on) == (line.pk, None)
     seen_from_the_fork = way_to(root.trail, fork)
     assert [m.indent for m in seen_from_the_fork.marks] == [32, 32, 58, 58, 32, 32]
-    assert seen_from_the_fork.on == end_of_fork and seen_from_the_fork.back == first
+    assert seen_from_the_fork.on == end_of_fork.pk and seen_from_the_fork.back == first.pk
     assert [m.pk for m in seen_from_the_fork.marks][2] == line.pk
 
 
@@ -130,7 +130,11 @@ def test_a_long_trail_is_drawn_without_running_out_of_stack(owner: User, table: 
         one.pk = step.pk + 1 + i
     Step.objects.bulk_create(made)
     way = way_to(step.trail, made[-1])
-    assert way.total == 1_502 and len(way.marks) == 400
+    assert way.total == 1_502 and [m.pk for m in way.marks] == [s.pk for s in made[-121:]]
+    assert way.earlier == 1_381 and way.edges[0].endswith(f"/{made[-122].pk}/") and not way.later
+    middle = way_to(step.trail, made[700])
+    assert [m.pk for m in middle.marks if m.here] == [made[700].pk] and len(middle.marks) == 161
+    assert middle.earlier + len(middle.marks) + middle.later == middle.total
 
 
 def test_labels_say_the_change(step: Step) -> None:

@@ -13,7 +13,8 @@ from night_trail.core.table import Column, Kind, Table
 def gist(question: Stands, table: Table) -> Gist:
     """Return what it is about: the column, of the whole table its first that is no name."""
     able = [c for c in table.columns if c.kind not in (Kind.TEXT, Kind.IDENTIFIER)] or list(table.columns)
-    return Gist(question.of or able[0].name, groups=(question.within,) if question.within else ())
+    groups = (question.within,) if question.within else ()
+    return Gist(question.of or able[0].name, groups=groups, named=question.of is not None)
 
 
 def from_gist(gist: Gist, table: Table) -> Stands:
