@@ -182,6 +182,10 @@ def touched(answer: Answer, table: Table, size: Size, prefix: str) -> list[str]:
     return _SHAPES[type(answer)](answer, table, replace(size, planned=True), prefix).touched
 
 
+SIDE = 12
+"""Pixels that a picture in a file is set in from its sides."""
+
+
 def standalone(
     answer: Answer,
     table: Table,
@@ -191,14 +195,15 @@ def standalone(
     annotations: Sequence[Annotation] = (),
 ) -> str:
     """Return a picture as a file of its own: the sentence over it, the theme's colours in it."""
-    picture, height = _drawn(answer, table, size, "figure", annotations)
+    within = replace(size, width=size.width - 2 * SIDE)
+    picture, height = _drawn(answer, table, within, "figure", annotations)
     lines = wrapped(title, 0.9 * (size.width - 32), 19.0, "Literata-Regular")
     above = 22 + 25 * len(lines)
     heading = [
         el("text", text, class_="figure-title", transform=f"translate(16 {28 + 25 * i})")
         for i, text in enumerate(lines)
     ]
-    inner = Svg(picture.replace("<svg ", f'<svg y="{above}" ', 1))
+    inner = Svg(picture.replace("<svg ", f'<svg x="{SIDE}" y="{above}" ', 1))
     return el(
         "svg",
         el("style", Svg(standalone_style(theme))),

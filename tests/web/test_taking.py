@@ -8,6 +8,7 @@ import re
 import zipfile
 from collections import Counter
 from pathlib import Path
+from typing import Any
 
 import pytest
 from django.test import Client
@@ -18,7 +19,7 @@ from night_trail.core.questions.compare.question import Compare
 from night_trail.core.turns import See
 from night_trail.tables.services import core_table
 from night_trail.tales.export.blocks import blocks
-from night_trail.tales.export.slides import charted
+from night_trail.tales.export.slides import _bins, charted
 from night_trail.tales.models import Stop, Tale
 from night_trail.tales.services import add_stop
 from night_trail.trails.models import Step
@@ -46,6 +47,11 @@ def taken(client: Client, tale: Tale, form: str) -> bytes:
     return response.content
 
 
+def overlap(one: Any, other: Any) -> bool:
+    across = one.left < other.left + other.width and other.left < one.left + one.width
+    return across and one.top < other.top + other.height and other.top < one.top + one.height
+
+
 def test_slides_hold_native_text_a_native_chart_alternative_text_and_notes(
     client: Client, tale_to_take: Tale
 ) -> None:
@@ -65,6 +71,13 @@ def test_slides_hold_native_text_a_native_chart_alternative_text_and_notes(
     assert list(plot.series[0].values)[::-1] == pytest.approx([row[2] for row in part.figures.rows])
     pictures = [s for slide in shown.slides for s in slide.shapes if s.shape_type == 13]
     assert pictures and all(s._element.nvPicPr.cNvPr.get("descr") for s in pictures)
+    for slide in shown.slides:
+        drawn = [s for s in slide.shapes if s.shape_type == 13 or s.has_chart]
+        written = [s for s in slide.shapes if s.has_text_frame and s.text_frame.text]
+        assert all(
+            s.left + s.width <= shown.slide_width and s.top + s.height <= shown.slide_height for s in drawn
+        )
+        assert not any(overlap(d, w) for d in drawn for w in written), "nothing is written over a picture"
     assert any(s.has_notes_slide and s.notes_slide.notes_text_frame.text for s in shown.slides)
     assert last is not None and "• one" in "\n".join(
         s.text_frame.text for slide in shown.slides for s in slide.shapes if s.has_text_frame
@@ -103,6 +116,9 @@ def test_the_document_opens_with_headings_pictures_and_their_words(
     assert HOSTILE in headings and "Chapter <b>" in headings
     assert len(found.inline_shapes) >= 2
     assert all(shape._inline.docPr.get("descr") for shape in found.inline_shapes)
+    page = found.sections[0]
+    room = page.page_width - page.left_margin - page.right_margin
+    assert all(shape.width <= room for shape in found.inline_shapes)
     assert any(run.bold and run.text == "bold" for p in found.paragraphs for run in p.runs)
 
 
@@ -161,6 +177,12 @@ def test_charts_are_native_only_where_nothing_is_lost(client: Client, tale_to_ta
 
     lit = [part for one in told(tale_to_take) for part in one.parts if part.answer.basis.lit is not None]
     assert lit and all(charted(part.answer, part.figures) is None for part in lit)
+
+
+def test_bars_at_the_ends_of_a_native_chart_say_that_they_gather_what_lies_beyond() -> None:
+    assert _bins([(0.0, 1.0), (1.0, 2.0), (2.0, 9.0)]) == ["0", "1", "2+"]
+    assert _bins([(0.0, 1.0), (1.0, 2.0)]) == ["0", "1"] and _bins([]) == []
+    assert _bins([(-9.0, 1.0), (1.0, 2.0), (2.0, 3.0)]) == ["<1", "1", "2"]
 
 
 def test_blocks_know_lists_quotes_and_nested_styles() -> None:

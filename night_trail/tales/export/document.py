@@ -16,6 +16,11 @@ from night_trail.tales.images import ENDINGS
 from night_trail.tales.models import Tale
 
 STYLES = {"item": "List Bullet", "numbered": "List Number", "quote": "Intense Quote", "heading": "Heading 3"}
+INK, DIM = "1B2433", "4D5768"
+MARGIN = 2.2
+"""Centimetres round a page of 21 by 29.7."""
+
+TEXT_WIDE = (21 - 2 * MARGIN) / 2.54
 TEMPLATE = Path(__file__).with_name("tale.typ")
 
 
@@ -24,6 +29,7 @@ def word(tale: Tale) -> bytes:
     from docx import Document  # noqa: PLC0415  (slow import, only here)
 
     made = Document()
+    _laid_plain(made)
     made.core_properties.title = tale.title[:250]
     made.core_properties.author = ""
     made.add_heading(clean(tale.title), 0)
@@ -40,6 +46,27 @@ def word(tale: Tale) -> bytes:
     return out.getvalue()
 
 
+def _laid_plain(made: Any) -> None:
+    """Set the page, and the template's styles in ink: they come in blue, bold and narrow."""
+    from docx.enum.text import WD_LINE_SPACING  # noqa: PLC0415  (slow imports, only here)
+    from docx.oxml.ns import qn  # noqa: PLC0415
+    from docx.shared import Cm, Pt, RGBColor  # noqa: PLC0415
+
+    page = made.sections[0]
+    page.page_width, page.page_height = Cm(21), Cm(29.7)
+    page.left_margin = page.right_margin = page.top_margin = page.bottom_margin = Cm(MARGIN)
+    for name in ("Title", "Heading 1", "Heading 2", "Heading 3", "Intense Quote", "Caption"):
+        style = made.styles[name]
+        style.font.color.rgb = RGBColor.from_string(DIM if name in ("Caption", "Intense Quote") else INK)
+        for border in style.element.iter(qn("w:bottom")):
+            border.set(qn("w:color"), DIM)
+    made.styles["Intense Quote"].font.bold = False
+    caption = made.styles["Caption"]
+    caption.font.bold, caption.font.size = False, Pt(9)
+    caption.paragraph_format.space_after = Pt(2)
+    caption.paragraph_format.line_spacing_rule = WD_LINE_SPACING.SINGLE
+
+
 def _said(made: Any, one: Told) -> None:
     if one.large is not None:
         made.add_paragraph(clean(f"{one.large.text}: {one.large.label}"), style="Intense Quote")
@@ -53,12 +80,12 @@ def _pictured(made: Any, one: Told) -> None:
     for part in _pictures(one):
         if part.words:
             made.add_paragraph(clean(part.words))
-        _shown(made, png(part.alone(), 2), 6.2, _alt(part))
-        made.add_paragraph(clean(part.sentence), style="Caption")
+        # it has its sentence written above it
+        _shown(made, png(part.alone(), 2), TEXT_WIDE, _alt(part))
         for caution in part.cautions:
             made.add_paragraph(clean(f"! {caution}"), style="Caption")
     if one.image is not None:
-        _shown(made, bytes(one.image.data), min(6.2, one.image.width / 110), clean(one.alt))
+        _shown(made, bytes(one.image.data), min(TEXT_WIDE, one.image.width / 110), clean(one.alt))
     if one.unreadable:
         made.add_paragraph("The picture of this stop cannot be drawn any more.")
 
@@ -68,6 +95,8 @@ def _shown(made: Any, data: bytes, inches: float, alt: str) -> None:
 
     shape = made.add_picture(io.BytesIO(data), width=Inches(inches))
     shape._inline.docPr.set("descr", alt)
+    for side in ("distT", "distB", "distL", "distR"):
+        shape._inline.set(side, "0")  # or some programs set it off from the text
 
 
 def _pictures(one: Told) -> tuple[Part, ...]:

@@ -23,7 +23,8 @@ from night_trail.trails.models import Step
 from night_trail.trails.pictures import Desk
 
 PAGE = Size(820, 500)
-FIGURE = Size(860, 480)
+FIGURE = Size(700, 410)
+"""Of a page's width, so that what is written in it prints at 7 points and more."""
 
 
 @dataclass(frozen=True)

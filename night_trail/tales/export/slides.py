@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable, Sequence
+from statistics import median
 from typing import Any
 
 from night_trail.core.questions.compare.answer import CompareAnswer
@@ -16,26 +17,35 @@ from night_trail.draw import Size
 from night_trail.draw.png import png
 from night_trail.tales.export.blocks import Block, blocks, clean
 from night_trail.tales.export.gathered import Part, Told, told
-from night_trail.tales.models import Image, Tale
+from night_trail.tales.models import Tale
 
 WIDE, HIGH = 13.333, 7.5
 """Inches of a slide."""
 
-PICTURE = Size(840, 520)
+PICTURE = Size(700, 430)
+"""Small for a picture, so that what is written in it can be read from a distance."""
+
+ROOM = (4.9, 1.4, WIDE - 5.4, 5.5)
+"""Where a picture stands on a slide: left, top, width, height."""
+
 MOST_CATEGORIES = 60
-INK, DIM, MARK = "1B2433", "4D5768", "5D7398"
+GROUND, INK, DIM, LINE, MARK = "F6F2E8", "1B2433", "4D5768", "D9D2C0", "5D7398"
 SERIF, SANS = "Literata", "Figtree"
 
 
 def slides(tale: Tale) -> bytes:
     """Return the file: a title, a slide for each chapter, one for each stop and each of its beats."""
     from pptx import Presentation  # noqa: PLC0415  (slow import, only here)
+    from pptx.dml.color import RGBColor  # noqa: PLC0415
     from pptx.util import Inches  # noqa: PLC0415
 
     made = Presentation()
     made.slide_width, made.slide_height = Inches(WIDE), Inches(HIGH)
     made.core_properties.title = tale.title[:250]
     made.core_properties.author = ""
+    fill = made.slide_master.background.fill
+    fill.solid()
+    fill.fore_color.rgb = RGBColor.from_string(GROUND)
     _headed(made, tale.title, "")
     chapter = ""
     for one in told(tale):
@@ -84,11 +94,8 @@ def _stop(made: Any, one: Told, part: Part | None, at: int) -> None:
         _write(frame, [(one.claim, {})], 11, SANS, colour=DIM)
     if part is not None:
         _shown(slide, part)
-        caption = slide.shapes.add_textbox(*_inches(4.9, 6.6, WIDE - 5.4, 0.6))
-        caption.text_frame.word_wrap = True
-        _write(caption.text_frame, [(part.sentence, {})], 11, SANS, colour=DIM)
     if own is not None:
-        _image(slide, own, one.alt)
+        _fitted(slide, bytes(own.data), one.alt)
     said = (part.headline, *part.cautions) if part is not None else ()
     if notes := "\n".join(line for line in ((one.notes if at == 0 else ""), *said) if line):
         slide.notes_slide.notes_text_frame.text = clean(notes)
@@ -97,26 +104,28 @@ def _stop(made: Any, one: Told, part: Part | None, at: int) -> None:
 
 
 def _shown(slide: Any, part: Part) -> None:
-    left, top, width, height = 4.9, 1.4, WIDE - 5.4, 5.1
     alt = f"{part.sentence} {part.headline}"[:1_000]
     series = None if part.annotated else charted(part.answer, part.figures)
-    if series is not None:
-        frame = _chart(slide, series, _inches(left, top, width, height))
-        frame._element.nvGraphicFramePr.cNvPr.set("descr", alt)
+    if series is None:
+        # it has its sentence written above it
+        _fitted(slide, png(part.alone("day", PICTURE), 3), alt)
         return
-    picture = slide.shapes.add_picture(
-        io.BytesIO(png(part.alone("day", PICTURE), 2)), *_inches(left, top, width)
-    )
-    picture._element.nvPicPr.cNvPr.set("descr", alt)
+    left, top, width, height = ROOM
+    frame = _chart(slide, series, _inches(left, top, width, height - 0.5))
+    frame._element.nvGraphicFramePr.cNvPr.set("descr", alt)
+    caption = slide.shapes.add_textbox(*_inches(left, top + height - 0.4, width, 0.6))
+    caption.text_frame.word_wrap = True
+    _write(caption.text_frame, [(part.sentence, {})], 11, SANS, colour=DIM)
 
 
-def _image(slide: Any, image: Image, alt: str) -> None:
-    left, top, width, height = 4.9, 1.4, WIDE - 5.4, 5.1
-    scale = min(width / image.width, height / image.height)
-    wide, high = image.width * scale, image.height * scale
-    picture = slide.shapes.add_picture(
-        io.BytesIO(bytes(image.data)), *_inches(left + (width - wide) / 2, top, wide, high)
-    )
+def _fitted(slide: Any, data: bytes, alt: str) -> None:
+    """Place a picture as large as its room allows."""
+    left, top, width, height = ROOM
+    picture = slide.shapes.add_picture(io.BytesIO(data), *_inches(left, top, width))
+    if picture.height > _inches(height)[0]:
+        picture.width = int(picture.width * _inches(height)[0] / picture.height)
+        picture.height = _inches(height)[0]
+        picture.left += (_inches(width)[0] - picture.width) // 2
     picture._element.nvPicPr.cNvPr.set("descr", clean(alt))
 
 
@@ -139,7 +148,7 @@ def charted(answer: Answer, figures: Figures) -> Series | None:
         form, value = "line", 2
     elif isinstance(answer, CycleAnswer) and not answer.question.split and not answer.question.years:
         form, value = "line", 1
-    elif isinstance(answer, HistogramAnswer) and not answer.question.across:
+    elif isinstance(answer, HistogramAnswer) and answer.even and not answer.question.across:
         form, value = "columns", 2
     if not form or value >= len(figures.names):
         return None
@@ -149,8 +158,22 @@ def charted(answer: Answer, figures: Figures) -> Series | None:
     names = [
         str(row[0])[:10] if form == "line" and "T" in str(row[0]) else _named(row[0]) for row in figures.rows
     ]
+    ends = [(row[0], row[1]) for row in figures.rows if form == "columns"]
+    if ends and not any(isinstance(end, str) for pair in ends for end in pair):
+        names = _bins([(float(low or 0), float(high or 0)) for low, high in ends])
     numbers = [None if v is None else float(v) for v in values if not isinstance(v, str)]
     return form, figures.names[value], names, numbers
+
+
+def _bins(ends: list[tuple[float, float]]) -> list[str]:
+    """Name bins by where they begin; those at the ends hold what lies beyond, where they are wider."""
+    names = [f"{low:g}" for low, _ in ends]
+    usual = median(high - low for low, high in ends) if ends else 0.0
+    if len(ends) > 2 and ends[-1][1] - ends[-1][0] > usual * (1 + 1e-9):
+        names[-1] += "+"
+    if len(ends) > 2 and ends[0][1] - ends[0][0] > usual * (1 + 1e-9):
+        names[0] = f"<{ends[0][1]:g}"
+    return names
 
 
 def _named(value: object) -> str:
@@ -178,8 +201,14 @@ def _chart(slide: Any, series: Series, where: Sequence[Any]) -> Any:
     chart = frame.chart
     chart.has_legend = False
     chart.has_title = True
-    chart.chart_title.text_frame.text = name
+    _write(chart.chart_title.text_frame, [(name, {})], 12, SANS, colour=DIM)
     chart.font.size, chart.font.name = Pt(11), SANS
+    axis = chart.value_axis
+    axis.major_gridlines.format.line.color.rgb = RGBColor.from_string(LINE)
+    for line in (axis.format.line, chart.category_axis.format.line):
+        line.color.rgb = RGBColor.from_string(LINE)
+    if max((abs(v) for v in values if v is not None), default=0) >= 1_000:
+        axis.tick_labels.number_format, axis.tick_labels.number_format_is_linked = "#,##0", False
     plot = chart.plots[0]
     fill = plot.series[0].format
     if form == "line":
@@ -215,11 +244,12 @@ def _write(
 ) -> None:
     """Write a paragraph behind those that are there."""
     from pptx.dml.color import RGBColor  # noqa: PLC0415
+    from pptx.enum.text import PP_ALIGN  # noqa: PLC0415
     from pptx.util import Pt  # noqa: PLC0415
 
     first = frame.paragraphs[0]
     paragraph = first if not first.runs else frame.add_paragraph()
-    paragraph.space_after = Pt(6)
+    paragraph.space_after, paragraph.alignment = Pt(6), PP_ALIGN.LEFT
     for text, style in runs:
         run = paragraph.add_run()
         run.text = clean(text)
