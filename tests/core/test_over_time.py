@@ -32,7 +32,8 @@ from night_trail.core.questions.spread.question import Spread
 from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
-from night_trail.core.stats.rounds import chance_of_parts
+from night_trail.core.signposts import search
+from night_trail.core.stats.rounds import chance_of_parts, drift, without_drift
 from night_trail.core.table import Table
 from night_trail.core.turns import Zoom, turn
 from night_trail.draw import Size, draw
@@ -603,6 +604,44 @@ def test_parts_of_rounds_differ_beyond_chance_only_where_they_do() -> None:
     assert np.mean(np.array(planted) < 0.05) > 0.95
     assert chance_of_parts(np.ones((9, 7))) == 1.0 and chance_of_parts(np.ones((3, 7))) is None
     assert chance_of_parts(np.tile(np.arange(7.0), (9, 1))) == 0.0
+
+
+def test_what_rises_all_the_time_has_no_season_and_a_season_that_rises_has() -> None:
+    rng = np.random.default_rng(8)
+    months = np.arange(60).reshape(5, 12)
+    assert drift(3.0 * months) == pytest.approx(3.0) and drift(months[:3] * 1.0) == 0.0
+    assert np.ptp(without_drift(3.0 * months)[0]) == pytest.approx(0.0)
+    made = {
+        "a walk that drifts": lambda: np.cumsum(rng.normal(0.5, 1, 60)).reshape(5, 12),
+        "growth": lambda: 100 * np.exp(months * 0.01) + rng.normal(size=(5, 12)),
+        "a fall": lambda: rng.normal(size=(5, 12)) - months * 0.5,
+    }
+    for name, make in made.items():
+        claimed = sum((chance_of_parts(without_drift(make())) or 0) < 0.05 for _ in range(200))
+        before = sum((chance_of_parts(make()) or 0) < 0.05 for _ in range(200))
+        assert claimed <= 10 < before, name
+    season = 3.0 * np.sin(np.arange(12) / 12 * 2 * np.pi)
+    kept = [
+        chance_of_parts(without_drift(months * 0.5 + season + rng.normal(size=(5, 12)))) for _ in range(50)
+    ]
+    assert max(kept) < 0.05
+
+
+def test_the_words_tell_a_rise_from_a_season_and_no_signpost_takes_one_for_the_other() -> None:
+    rng = np.random.default_rng(2)
+    at = [dt.date(2015 + m // 12, m % 12 + 1, d) for m in range(96) for d in (5, 15, 25)]
+    grows = np.repeat(np.arange(96) * 2.0, 3) + rng.normal(0, 1, 288)
+    both = grows + np.array([120.0 if d.month == 6 else 0.0 for d in at])
+    for values, of_season in ((grows, False), (-grows, False), (both, True)):
+        table = table_of(at=at, y=values.tolist())
+        asked = Cycle(Measure("mean", "y"), "at", "year")
+        said = plain(words_of(answer(asked, Rows(table)), table).headline)
+        rise = "rise" if values[-1] > values[0] else "fall"
+        assert (f"may be no more than its {rise} from year to year" in said) == (not of_season)
+        posts = [
+            s.question for s in search(Scene(main=OverTime(Measure("mean", "y"), "at")), Rows(table)).found
+        ]
+        assert (asked in posts) == of_season
 
 
 def test_of_noise_a_peak_of_the_week_may_be_chance_and_of_a_rhythm_it_is_not() -> None:

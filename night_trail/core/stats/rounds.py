@@ -11,6 +11,27 @@ LEAST = 4
 """Whole rounds from which on anything is said."""
 
 
+def drift(cells: Floats) -> float:
+    """Return by how much a part lies higher than the one before, as rounds rise from one to the next.
+
+    Least squares of the rounds' means. ``cells`` has shape (rounds, parts), without NaN; 0 for fewer
+    than ``LEAST`` rounds.
+    """
+    rounds, parts = cells.shape
+    if rounds < LEAST or parts < 2:
+        return 0.0
+    at = np.arange(rounds) - (rounds - 1) / 2
+    return float(at @ cells.mean(axis=1)) / float(at @ at) / parts
+
+
+def without_drift(cells: Floats) -> Floats:
+    """Return the parts of rounds without what a steady rise gives to them, of the same shape.
+
+    What rises all the time is higher at the end of each round than at its beginning, and has no season.
+    """
+    return cells - drift(cells) * np.arange(cells.shape[1])
+
+
 def chance_of_parts(cells: Floats) -> float | None:
     """Return how likely parts differ as much by chance; None for fewer than ``LEAST`` rounds.
 

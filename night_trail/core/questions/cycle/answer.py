@@ -17,10 +17,11 @@ from night_trail.core.questions.shared.ranking import ranked_grouping
 from night_trail.core.questions.shared.rolled import Line, Rolled, all_together, rolled, without_dwarfing
 from night_trail.core.rows import Codes, Rows
 from night_trail.core.stats.calendar import Calendar, calendar_of
-from night_trail.core.stats.rounds import chance_of_parts
+from night_trail.core.stats.rounds import chance_of_parts, drift, without_drift
 from night_trail.core.table import Column, Floats, Ints, Kind, Table
 
 MOST_LINES = 15
+BY_CHANCE = 0.05
 
 
 @dataclass(frozen=True)
@@ -31,7 +32,9 @@ class CycleAnswer:
     ``rounds`` by weekday are the weekdays; ``part`` is the cycle that runs from left to right.
     ``times`` says how often each part of the cycle came between the first and the last kept row;
     ``begun`` are years of which only one part has figures: no line, and not drawn. ``chance`` is how
-    likely the parts differ as much by chance, over so many ``whole`` rounds; None where it is not known.
+    likely the parts differ as much by chance, over so many ``whole`` rounds and besides the rise from
+    one to the next; None where it is not known. ``risen`` is that rise from part to part where the parts
+    differ beyond chance with it, else 0.
     """
 
     question: Cycle
@@ -49,6 +52,7 @@ class CycleAnswer:
     times: Ints | None = None
     begun: tuple[Line, ...] = ()
     chance: float | None = None
+    risen: float = 0.0
     whole: int = 0
 
     def round_condition(self, one: Line) -> Condition | None:
@@ -159,7 +163,8 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         undrawn=undrawn,
         times=_times(question, rows, moments, part),
         begun=begun,
-        chance=chance_of_parts(cells),
+        chance=chance_of_parts(without_drift(cells)),
+        risen=drift(cells) if (chance_of_parts(cells) or 0.0) < BY_CHANCE else 0.0,
         whole=len(cells),
     )
 

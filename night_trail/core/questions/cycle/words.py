@@ -9,14 +9,13 @@ import numpy as np
 
 from night_trail.core.language.numbers import listed, number
 from night_trail.core.language.spans import Fact, Span, Words, spans
-from night_trail.core.questions.cycle.answer import CycleAnswer
+from night_trail.core.questions.cycle.answer import BY_CHANCE, CycleAnswer
 from night_trail.core.questions.over_time.words import gathered_line
 from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_words import figure_of
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.table import Table
 
-BY_CHANCE = 0.05
 UNEVEN = 0.1
 """A difference in how often parts of a cycle came that is worth a word, as a share of the most."""
 
@@ -41,8 +40,15 @@ def cycle_words(answer: CycleAnswer, table: Table) -> Words:
     )
     headline += _times(answer, float(values[top]), float(values[low]))
     if answer.chance is not None and answer.chance >= BY_CHANCE:
+        may_be = "chance"
+        if answer.risen:
+            rise = "rise" if answer.risen > 0 else "fall"
+            may_be = (
+                f"no more than its {rise} from {_ROUNDS[answer.part][:-1]} to {_ROUNDS[answer.part][:-1]}"
+            )
         headline += spans(
-            " The differences may be chance (F over {n} whole {rounds}, p {p}).",
+            " The differences may be {may_be} (F over {n} whole {rounds}, p {p}).",
+            may_be=Span(may_be),
             n=Span(f"{answer.whole:,}"),
             rounds=Span(_ROUNDS[answer.part]),
             p=Span(number(answer.chance, 2)),
