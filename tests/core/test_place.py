@@ -13,6 +13,7 @@ import pyproj
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import stats
 from shapely.geometry import Point, Polygon
 
 from night_trail.core.conditions import Hexagon, Near, mask, within
@@ -30,7 +31,7 @@ from night_trail.core.questions.place.coordinates import MOST_SPOTS
 from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.place.sentence import changed
 from night_trail.core.questions.place.words import place_words_of
-from night_trail.core.questions.registry import figures_of
+from night_trail.core.questions.registry import answer, figures_of, words_of
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read, scene_in_words
 from night_trail.core.table import Kind, Table
@@ -449,3 +450,27 @@ def test_degrees_are_written_whatever_the_first_column_of_the_table_is() -> None
     table = table_of(day=days, country=["Germany", "France", "Italy"], v=[1.0, 2, 3])
     svg = draw(place(read("where is the sum of v", table)[0], Rows(table, ())), table)
     assert "° N<" in svg and "° E<" in svg
+
+
+def test_of_averages_that_differ_by_chance_the_highest_place_is_no_finding() -> None:
+    rng = np.random.default_rng(5)
+    countries = rng.choice(["France", "Germany", "Italy", "Spain"], 800)
+    noise = rng.normal(10, 3, 800)
+    claimed = 0
+    for values, chance in ((noise, True), (noise + 4 * (countries == "Italy"), False)):
+        table = table_of(country=countries.tolist(), late=values.tolist())
+        for words in (
+            "where is the average of late by country",
+            "what makes up the average of late by country",
+        ):
+            question, _ = read(words, table)
+            found = answer(question, Rows(table))
+            said = plain(words_of(found, table).headline)
+            assert "highest" in said and ("The differences may be chance (Welch, p" in said) == chance, said
+            held = stats.f_oneway(
+                *(values[countries == c] for c in np.unique(countries)), equal_var=False
+            ).pvalue
+            assert found.tested.p == pytest.approx(held)
+            claimed += chance
+    added = answer(read("where is the sum of late by country", table)[0], Rows(table))
+    assert claimed == 2 and "chance" not in plain(words_of(added, table).headline)

@@ -21,7 +21,7 @@ def drift(cells: Floats) -> float:
     if rounds < LEAST or parts < 2:
         return 0.0
     at = np.arange(rounds) - (rounds - 1) / 2
-    return float(at @ cells.mean(axis=1)) / float(at @ at) / parts
+    return float(at @ cells.mean(axis=1) / (at @ at) / parts)
 
 
 def without_drift(cells: Floats) -> Floats:
@@ -29,7 +29,7 @@ def without_drift(cells: Floats) -> Floats:
 
     What rises all the time is higher at the end of each round than at its beginning, and has no season.
     """
-    return cells - drift(cells) * np.arange(cells.shape[1])
+    return np.asarray(cells - drift(cells) * np.arange(cells.shape[1]))
 
 
 def chance_of_parts(cells: Floats) -> float | None:

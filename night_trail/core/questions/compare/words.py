@@ -12,15 +12,15 @@ from night_trail.core.questions.compare.answer import FEW_ROWS, CompareAnswer, b
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.compare.several import SeveralAnswer
+from night_trail.core.questions.shared.chance_words import SURE, may_be_chance, test_said
 from night_trail.core.questions.shared.group_figures import Carried, GroupFigure
 from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_words import beside_all, decimals_of, evened, figure_of, gap_of
-from night_trail.core.questions.shared.measures import ADDS_UP
+from night_trail.core.questions.shared.measures import ADDS_UP, Tested
 from night_trail.core.questions.shared.ranking import Extreme
 from night_trail.core.table import YEAR, Column, Kind, Table
 
 MANY_GROUPS = 20
-SURE = 0.05
 Measured = CompareAnswer | CrossAnswer
 """Answers about one measure."""
 
@@ -373,18 +373,18 @@ def _difference(answer: CompareAnswer) -> tuple[Span, ...]:
     """Say whether the groups differ: where a test of all and tests of each both hold."""
     if answer.p is None:
         return ()
-    p = "p under 0.001" if answer.p < 0.001 else f"p {number(answer.p, 2)}"
-    effect = f"; η² {number(answer.effect, 2)}" if answer.effect is not None else ""
+    outcome = Tested(answer.test, answer.p, answer.effect)
     if answer.p >= SURE:
-        return spans(f" The differences may be chance ({answer.test}, {p}{effect}).")
+        return may_be_chance(outcome)
+    said = test_said(outcome)
     apart = [g.label for g in answer.groups if g.apart and not g.others]
     count = answer.n_apart
     if not count:
         return spans(
-            f" Whether the groups differ is not sure: together they seem to ({answer.test}, {p}{effect}), "
+            f" Whether the groups differ is not sure: together they seem to ({said}), "
             "but none stands apart from the rest."
         )
-    found = spans(f" The groups differ ({answer.test}, {p}{effect})")
+    found = spans(f" The groups differ ({said})")
     if count < answer.n_groups:
         few = listed(apart) if len(apart) == count <= 4 else f"{count:,} of {answer.n_groups:,}"
         verb = "stands" if count == 1 else "stand"

@@ -14,6 +14,7 @@ import numpy as np
 
 from night_trail.core.conditions import AllOf, Condition, Missing, Not, OneOf
 from night_trail.core.errors import BadQuestion
+from night_trail.core.measure import Measure
 from night_trail.core.questions.compare.answer import all_compared, plan_of, times_of
 from night_trail.core.questions.compare.question import Baseline
 from night_trail.core.questions.make_up.against import held_against, inside_of, shaded, those_held
@@ -24,7 +25,14 @@ from night_trail.core.questions.make_up.tree import Tree, chosen, overall_of, tr
 from night_trail.core.questions.shared.basis import Basis, Grouping, hues
 from night_trail.core.questions.shared.cells import Held, held_in
 from night_trail.core.questions.shared.grouping import can_compare, no_groups
-from night_trail.core.questions.shared.measures import ADDS_UP, check_measure
+from night_trail.core.questions.shared.measures import (
+    ADDS_UP,
+    NOT_TESTED,
+    Tested,
+    check_measure,
+    is_share,
+    tested,
+)
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column, Floats, Ints, Table
 
@@ -59,7 +67,8 @@ class MakeUpAnswer:
     of the first drawn level that have it, drawn or not, largest first, as label and figure.
     ``unnested`` says for levels below the first how many of their values stand under more than one
     parent, and of how many. ``total_base`` is what the whole is held against, ``gone`` the parts of the
-    first drawn level that are only there, with their figures.
+    first drawn level that are only there, with their figures. ``tested`` is whether those of the first
+    drawn level are alike.
     """
 
     question: MakeUp
@@ -77,6 +86,7 @@ class MakeUpAnswer:
     times: int = 0
     total_base: float | None = None
     gone: tuple[tuple[str, float], ...] = ()
+    tested: Tested = NOT_TESTED
 
     @property
     def adds_up(self) -> bool:
@@ -190,7 +200,17 @@ def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
         times=times_of(measure, rows),
         total_base=total_base,
         gone=gone,
+        tested=rows.remember(("tested", *key), lambda: _tested(measure, rows, tree, within)),
     )
+
+
+def _tested(measure: Measure, rows: Rows, tree: Tree, within: Held) -> Tested:
+    """Return the test that the parts of the first drawn level are alike; of what adds up there is none."""
+    if measure.aggregate in ADDS_UP:
+        return NOT_TESTED
+    column = None if measure.column is None else rows.table.column(measure.column)
+    first = within.coded(tree.placed.ids(0))
+    return tested(measure, first, len(tree.placed.parents[0]), is_share(measure, column))
 
 
 def _basis(rows: Rows, held: Held, within: Held) -> Basis:

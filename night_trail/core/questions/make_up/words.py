@@ -12,6 +12,7 @@ from night_trail.core.questions.make_up.answer import DEEPEST, OF_AREA, MakeUpAn
 from night_trail.core.questions.make_up.parts import Part
 from night_trail.core.questions.make_up.question import THEN
 from night_trail.core.questions.make_up.sentence import against_words
+from night_trail.core.questions.shared.chance_words import may_be_chance
 from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_slots import measure_words
 from night_trail.core.questions.shared.measure_words import beside_all, decimals_of, evened
@@ -55,7 +56,7 @@ def make_up_words(answer: MakeUpAnswer, table: Table) -> Words:
     first = next((p for p in top if not p.others), None)
     if first is not None and first.of_all is not None:
         facts.append(Fact("share", f"share of {first.label}", first.of_all, percent(first.of_all, 3)))
-    headline = _headline(answer, said) + _changed(answer, said)
+    headline = _headline(answer, said) + may_be_chance(answer.tested) + _changed(answer, said)
     if answer.basis.lit is not None:
         headline += where_lit(answer.basis.lit, [(p.label, p.lit or 0) for p in top if not p.others], "parts")
     return Words(headline, tuple(facts), tuple(_cautions(answer, table)))

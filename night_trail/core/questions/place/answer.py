@@ -17,7 +17,16 @@ from night_trail.core.questions.place.spots import lies_by, spots_of
 from night_trail.core.questions.shared.basis import ALL_ROWS, Basis, Grouping, grouping, hues
 from night_trail.core.questions.shared.cells import held_in, lit_in
 from night_trail.core.questions.shared.grouping import makes_groups
-from night_trail.core.questions.shared.measures import ADDS_UP, check_measure, overall, plain_figures
+from night_trail.core.questions.shared.measures import (
+    ADDS_UP,
+    NOT_TESTED,
+    Tested,
+    check_measure,
+    is_share,
+    overall,
+    plain_figures,
+    tested,
+)
 from night_trail.core.questions.shared.periods import check_time, periods_of
 from night_trail.core.rows import Rows
 from night_trail.core.stats.calendar import period_name
@@ -73,6 +82,7 @@ class PlaceAnswer:
     groups: Ints | None = None
     times: int = 0
     histories: Histories | None = None
+    tested: Tested = NOT_TESTED
 
     @property
     def adds_up(self) -> bool:
@@ -229,13 +239,14 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
         lit, lit_figures = found.n, found.values
     held = held_in(measure, rows)
     cells = held.grouped(spots.codes)
+    column = None if measure.column is None else rows.table.column(measure.column)
     coloured = grouping(rows, question.coloured, MOST_COLOURS + 1) if question.coloured else ALL_ROWS
     sized = shape in ("dots", "arcs") and measure.aggregate in ADDS_UP and not bool((figures < 0).any())
     shading = shades if shades is not None else None if sized else figures
     ranked = np.where(np.isfinite(figures), figures, -np.inf)
     return PlaceAnswer(
         question=question,
-        column=None if measure.column is None else rows.table.column(measure.column),
+        column=column,
         basis=Basis(
             rows=rows.n,
             used=len(cells.values),
@@ -263,6 +274,11 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
         groups=_most(coloured, rows, spots, k),
         times=times_of(measure, rows),
         histories=_histories(question, rows, spots, k),
+        # of one row each, nothing is known of what chance gives
+        tested=rows.remember(
+            ("tested spots", measure, *lies_by(question)),
+            lambda: tested(measure, cells, k, is_share(measure, column)),
+        ),
     )
 
 

@@ -9,6 +9,7 @@ import numpy as np
 from night_trail.core.language.numbers import counted, listed, number, percent
 from night_trail.core.language.spans import Fact, Span, Words, spans
 from night_trail.core.questions.place.answer import LEAST_ROWS, PlaceAnswer
+from night_trail.core.questions.shared.chance_words import may_be_chance
 from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_words import beside_all, decimals_of, evened
 from night_trail.core.questions.shared.rules import rule_words
@@ -78,7 +79,7 @@ def place_words_of(answer: PlaceAnswer, table: Table) -> Words:
     headline = (
         _adding_up(answer, known, said)
         if answer.adds_up and not answer.figures[known].min() < 0
-        else _others(answer, known, said)
+        else _others(answer, known, said) + may_be_chance(answer.tested)
     )
     if answer.question.rule is not None:
         marked = sum(answer.marked(i) for i in known)

@@ -34,6 +34,9 @@ class Tested:
     n_apart: int = 0
 
 
+NOT_TESTED = Tested()
+
+
 @dataclass(frozen=True)
 class MeasureFigures:
     """The figure of each group with its rows and interval, and the test that all are alike."""
