@@ -11,6 +11,7 @@ import polars as pl
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy import stats
 
 from night_trail.core.conditions import Between, Not, mask
 from night_trail.core.errors import BadQuestion
@@ -357,3 +358,17 @@ def test_figures_of_one_picture_have_as_many_decimals_as_their_intervals_support
     )
     sums = words_of(asked(Compare(Measure("sum", "riders"), "line", "bars"), whole), whole)
     assert {f.text for f in sums.facts if f.key.startswith("group:")} == {"600", "1,200", "1,800"}
+
+
+def test_the_highest_of_pairs_may_be_chance_and_a_planted_pair_is_not() -> None:
+    rng = np.random.default_rng(12)
+    a, b = rng.choice([*"pqr"], 3_000), rng.choice([*"xyz"], 3_000)
+    noise = rng.normal(size=3_000)
+    for values, chance in ((noise, True), (noise + 1.5 * ((a == "q") & (b == "y")), False)):
+        table = table_of(a=a.tolist(), b=b.tolist(), v=values.tolist())
+        found = answer(Compare(Measure("mean", "v"), "a", also="b"), Rows(table))
+        pairs = [values[(a == i) & (b == j)] for i in "pqr" for j in "xyz"]
+        assert found.tested.p == pytest.approx(stats.f_oneway(*pairs, equal_var=False).pvalue)
+        assert ("The differences may be chance" in plain(words_of(found, table).headline)) == chance
+    counted = answer(Compare(Measure("count"), "a", also="b"), Rows(table))
+    assert "chance" not in plain(words_of(counted, table).headline)

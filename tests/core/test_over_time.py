@@ -660,3 +660,29 @@ def test_of_noise_a_peak_of_the_week_may_be_chance_and_of_a_rhythm_it_is_not() -
         said = plain(words_of(found, table).headline)
         assert ("The differences may be chance (F over" in said) == chance, said
         assert found.whole in (128, 127)
+
+
+def test_no_change_is_told_in_percent_of_what_has_no_zero() -> None:
+    months = [dt.date(2024, m, 5) for m in range(1, 13)]
+    kept, refused = [10.0 + m for m in range(12)], [-3.0, 0.02, *(5.0 + m for m in range(10))]
+    for values, unit, percent in (
+        (kept, "", True),
+        (kept, "°C", False),
+        (refused, "", False),
+        (refused[1:], "", True),
+    ):
+        table = typed(table_of(at=months[-len(values) :], v=values), v={"unit": unit})
+        said = plain(words_of(answer(OverTime(Measure("mean", "v"), "at"), Rows(table)), table).headline)
+        assert "it rose by" in said and ("(+" in said) == percent, said
+
+
+def test_of_too_few_whole_rounds_the_rows_tell_whether_hours_differ_by_chance() -> None:
+    rng = np.random.default_rng(4)
+    at = [dt.datetime(2024, 1, 1) + dt.timedelta(hours=int(h)) for h in rng.integers(0, 8_000, 1_500)]
+    noise = rng.normal(size=1_500)
+    planted = noise + 2 * np.array([t.hour == 7 for t in at])
+    for values, chance in ((noise, True), (planted, False)):
+        table = table_of(at=at, v=values.tolist())
+        found = answer(Cycle(Measure("mean", "v"), "at", "day"), Rows(table))
+        assert found.chance is None and found.tested.p is not None
+        assert ("The differences may be chance" in plain(words_of(found, table).headline)) == chance

@@ -225,7 +225,9 @@ def test_small_helpers() -> None:
     calendar = calendar_of("day", 19_000, 19_002)
     assert in_period(calendar, 0) == "on 8 January 2022"
     assert signed("5", 5.0) == "+5" and signed("−5", -5.0) == "−5" and signed("0", 0.0) == "0"
-    assert relative(1.0, 4.0).replace("\u2009", " ") == " (+25 %)" and relative(1.0, 0.0) == ""
+    no = np.array([4.0])
+    assert relative(1.0, 4.0, None, no).replace("\u2009", " ") == " (+25 %)"
+    assert relative(1.0, 0.0, None, no) == relative(1.0, 4.0, None, -no) == ""
 
 
 def test_this_year_so_far_is_held_against_the_year_before_at_the_same_time() -> None:

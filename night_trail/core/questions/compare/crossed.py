@@ -16,7 +16,7 @@ from night_trail.core.questions.shared.basis import Basis, Grouping, hues, paire
 from night_trail.core.questions.shared.basis import Group as Named
 from night_trail.core.questions.shared.cells import held_in
 from night_trail.core.questions.shared.group_figures import GroupFigure, figures_of_groups, plain_groups
-from night_trail.core.questions.shared.measures import ADDS_UP, plain_figures
+from night_trail.core.questions.shared.measures import ADDS_UP, NOT_TESTED, Tested, plain_figures
 from night_trail.core.questions.shared.ranking import can_rank, ranked_grouping
 from night_trail.core.rows import Rows
 from night_trail.core.table import Column, Ints
@@ -60,6 +60,7 @@ class CrossAnswer:
     overall: float
     extremes: tuple[ExtremePair, ExtremePair] | None = None
     nested: bool = False
+    tested: Tested = NOT_TESTED
 
     def condition(self, lane: GroupFigure, series: GroupFigure | None = None) -> Condition:
         """Return the condition that names the rows of a lane, or of one cell of it."""
@@ -116,6 +117,7 @@ def cross(question: Compare, rows: Rows) -> CrossAnswer:
         overall=compared.overall,
         extremes=_extremes(question, rows, first, second),
         nested=nested,
+        tested=compared.tested,
     )
 
 

@@ -257,7 +257,7 @@ def cross_words(answer: CrossAnswer, table: Table) -> Words:
         d=ends[1][1],
         low=said(ends[1][2]),
         all=said(answer.overall),
-    )
+    ) + may_be_chance(answer.tested)
     # what is gathered could lead somewhere
     if len(answer.series) > 1 and answer.extremes is None:
         leads = [max((c for c in row if c), key=lambda c: c.value).label for row in answer.cells if any(row)]

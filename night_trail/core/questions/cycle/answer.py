@@ -11,7 +11,9 @@ from night_trail.core.errors import BadQuestion
 from night_trail.core.moments import EPOCH, LENGTHS, PART_NAMES, GrainName, Part, numbered, part_of, to_zone
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.shared.basis import ALL_ROWS, Basis, Group, Grouping, hues
+from night_trail.core.questions.shared.cells import held_in
 from night_trail.core.questions.shared.grouping import can_compare
+from night_trail.core.questions.shared.measures import ADDS_UP, NOT_TESTED, Tested, is_share, tested
 from night_trail.core.questions.shared.periods import Periods, check_time
 from night_trail.core.questions.shared.ranking import ranked_grouping
 from night_trail.core.questions.shared.rolled import Line, Rolled, all_together, rolled, without_dwarfing
@@ -34,7 +36,7 @@ class CycleAnswer:
     ``begun`` are years of which only one part has figures: no line, and not drawn. ``chance`` is how
     likely the parts differ as much by chance, over so many ``whole`` rounds and besides the rise from
     one to the next; None where it is not known. ``risen`` is that rise from part to part where the parts
-    differ beyond chance with it, else 0.
+    differ beyond chance with it, else 0. ``tested`` is of the rows of the parts, where rounds tell nothing.
     """
 
     question: Cycle
@@ -54,6 +56,7 @@ class CycleAnswer:
     chance: float | None = None
     risen: float = 0.0
     whole: int = 0
+    tested: Tested = NOT_TESTED
 
     def round_condition(self, one: Line) -> Condition | None:
         """Return the condition that names a line's rows; None for all."""
@@ -148,6 +151,7 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
     cells = rows.remember(
         (*key, "whole", question.measure), lambda: _whole(question, rows, moments, periods, key)
     )
+    chance = chance_of_parts(without_drift(cells))
     return CycleAnswer(
         question=question,
         column=None if question.measure.column is None else table.column(question.measure.column),
@@ -163,10 +167,25 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         undrawn=undrawn,
         times=_times(question, rows, moments, part),
         begun=begun,
-        chance=chance_of_parts(without_drift(cells)),
+        chance=chance,
         risen=drift(cells) if (chance_of_parts(cells) or 0.0) < BY_CHANCE else 0.0,
         whole=len(cells),
+        tested=NOT_TESTED if chance is not None else _tested(question, rows, periods, key),
     )
+
+
+def _tested(question: Cycle, rows: Rows, periods: Periods, key: tuple[object, ...]) -> Tested:
+    """Return the test that rows of all parts are alike; of what adds up there is none."""
+    measure = question.measure
+    if measure.aggregate in ADDS_UP or question.by_weekday:
+        return NOT_TESTED
+    column = None if measure.column is None else rows.table.column(measure.column)
+
+    def made() -> Tested:
+        cells = held_in(measure, rows).grouped(periods.codes)
+        return tested(measure, cells, LENGTHS[question.part], is_share(measure, column))
+
+    return rows.remember((*key, "tested", measure), made)
 
 
 @dataclass(frozen=True)

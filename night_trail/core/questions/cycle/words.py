@@ -11,8 +11,9 @@ from night_trail.core.language.numbers import listed, number
 from night_trail.core.language.spans import Fact, Span, Words, spans
 from night_trail.core.questions.cycle.answer import BY_CHANCE, CycleAnswer
 from night_trail.core.questions.over_time.words import gathered_line
+from night_trail.core.questions.shared.chance_words import may_be_chance
 from night_trail.core.questions.shared.lit_words import where_lit
-from night_trail.core.questions.shared.measure_words import figure_of
+from night_trail.core.questions.shared.measure_words import figure_of, set_zero
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.table import Table
 
@@ -53,6 +54,7 @@ def cycle_words(answer: CycleAnswer, table: Table) -> Words:
             rounds=Span(_ROUNDS[answer.part]),
             p=Span(number(answer.chance, 2)),
         )
+    headline += may_be_chance(answer.tested)
     others = [r for r in answer.rounds if not r.others and r.label]
     if len(others) > 1:
         # a year that has only begun has no peak yet
@@ -84,9 +86,7 @@ _PREPOSITION = {"day": "at", "week": "on", "year": "in", "quarters": "in"}
 
 
 def _times(answer: CycleAnswer, high: float, low: float) -> tuple[Span, ...]:
-    # degrees have no zero of their own: twice as many are not twice as warm
-    degrees = answer.column is not None and answer.column.unit in ("°C", "°F", "°")
-    if not degrees and low > 0 and high / low >= 1.5:
+    if not set_zero(answer.column) and low > 0 and high / low >= 1.5:
         return spans(": {n} times as much.", n=number(high / low, 2))
     return (Span("."),)
 

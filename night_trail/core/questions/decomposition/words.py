@@ -47,7 +47,7 @@ def decomposition_words(answer: DecompositionAnswer, table: Table) -> Words:
             verb=Span(verb),
             first=said(start),
             last=said(last),
-            share=Span(relative(last - start, start)),
+            share=Span(relative(last - start, start, answer.column, parts.trend)),
         )
     else:
         headline += spans(

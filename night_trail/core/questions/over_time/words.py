@@ -12,11 +12,11 @@ from night_trail.core.language.spans import Caution, Fact, Span, Words, spans
 from night_trail.core.questions.over_time.answer import OverTimeAnswer, Shift
 from night_trail.core.questions.over_time.shown import largest_step, usual_change
 from night_trail.core.questions.shared.lit_words import where_lit
-from night_trail.core.questions.shared.measure_words import figure_of, gap_of
+from night_trail.core.questions.shared.measure_words import figure_of, gap_of, set_zero
 from night_trail.core.questions.shared.measures import ADDS_UP
 from night_trail.core.questions.shared.rolled import Line
 from night_trail.core.stats.calendar import Calendar, period_name, spans_in_words
-from night_trail.core.table import Table
+from night_trail.core.table import Column, Floats, Table
 
 FEW_PERIODS = 8
 MOST_GAPS = 3
@@ -99,7 +99,7 @@ def _main_change(answer: OverTimeAnswer, said: Callable[[float], str], has: np.n
             last=Span(answer.name(last)),
             verb=Span(verb),
             by=gap(abs(change)),
-            share=Span(relative(change, float(values[first]))),
+            share=Span(relative(change, float(values[first]), answer.column, values)),
         )
         if change
         else spans(
@@ -138,13 +138,19 @@ def _so_far(answer: OverTimeAnswer, said: Callable[[float], str], has: np.ndarra
         ", {by} {more} than the year before at the same time{share}.",
         by=gap(abs(change)),
         more=Span("more" if change > 0 else "less"),
-        share=Span(relative(change, float(values[before]))),
+        share=Span(relative(change, float(values[before]), answer.column, values)),
     )
 
 
-def relative(change: float, base: float) -> str:
-    """Return a change relative to its base, in brackets; nothing where the base is 0."""
-    return f" ({signed(percent(change / abs(base), 3), change)})" if base else ""
+def relative(change: float, base: float, column: Column | None, values: Floats) -> str:
+    """Return a change relative to its base, in brackets; nothing where figures have no zero to begin at.
+
+    So it is of degrees, and where any of ``values``, shape (periods,), lies below 0: profits and losses.
+    """
+    known = values[~np.isnan(values)]
+    if base <= 0 or set_zero(column) or (len(known) and float(known.min()) < 0):
+        return ""
+    return f" ({signed(percent(change / base, 3), change)})"
 
 
 def in_period(calendar: Calendar, i: int) -> str:
@@ -187,7 +193,9 @@ def _compared(answer: OverTimeAnswer, said: Callable[[float], str]) -> tuple[Spa
             by=gap(abs(change)),
             more=Span(more),
             base=Span(against_words(answer)),
-            share=Span(relative(change, float(line.base[at]))),
+            share=Span(
+                relative(change, float(line.base[at]), answer.column, np.append(line.base, line.values))
+            ),
         )
         if change
         else spans(

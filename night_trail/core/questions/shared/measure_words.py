@@ -53,6 +53,11 @@ def rate(at: float) -> str:
     return f"{number(at * 1e12)} per million million"
 
 
+def set_zero(column: Column | None) -> bool:
+    """Whether figures count from a zero that is not theirs: twice as many degrees are not twice as warm."""
+    return column is not None and column.unit in ("°C", "°F", "°")
+
+
 def points(share: float) -> str:
     """Return a difference of shares.
 
