@@ -16,7 +16,8 @@ from statsmodels.stats.proportion import proportion_confint
 
 from night_trail.core.conditions import Between, OneOf, mask
 from night_trail.core.errors import BadQuestion
-from night_trail.core.questions.registry import answer
+from night_trail.core.language.spans import plain
+from night_trail.core.questions.registry import answer, words_of
 from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read, sentence
@@ -233,3 +234,18 @@ def test_demo_table_by_group_against_pandas(buses: Table) -> None:
     for one in found.boxes:
         ours = (one.figures.q1, one.figures.median, one.figures.q3)
         assert ours == pytest.approx(tuple(theirs[one.label]))
+
+
+@pytest.mark.parametrize("shape", ["histogram", "boxes", "density", "running", "strip", "letters"])
+def test_every_shape_says_whether_middles_differ_beyond_chance(shape: str) -> None:
+    wrong = 0
+    for seed in range(40):
+        rng = np.random.default_rng(seed)
+        group, noise = rng.choice([*"abcdef"], 900), rng.gamma(2, 3, 900)
+        for values, differ in ((noise, False), (noise + 4 * (group == "d"), True)):
+            table = table_of(g=group.tolist(), v=values.tolist())
+            said = plain(words_of(answer(Spread("v", "g", shape=shape), Rows(table)), table).headline)
+            claimed = "further apart than chance would put them" in said
+            assert claimed != ("may lie by chance" in said), said
+            wrong += claimed != differ
+    assert wrong <= 4

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -150,6 +151,17 @@ def middles_apart(first: Floats | Runs, second: Floats | Runs, groups: int) -> b
         return float(values[at]) if 0 <= at < len(values) else side * math.inf
 
     return end(first, -1) > end(second, 1)
+
+
+def extremes_apart(groups: Sequence[tuple[float, Floats | Runs]]) -> bool:
+    """Whether the highest and the lowest median of groups differ beyond chance (``middles_apart``).
+
+    Each group is its median and its values, sorted, of shape (rows,) without NaN.
+    """
+    if len(groups) < 2:
+        return False
+    low, high = min(groups, key=lambda g: g[0]), max(groups, key=lambda g: g[0])
+    return middles_apart(high[1], low[1], len(groups))
 
 
 def letter_values(ascending: Floats | Runs) -> tuple[tuple[float, float], ...]:

@@ -9,6 +9,8 @@ from night_trail.core.language.spans import Span, spans
 from night_trail.core.questions.shared.basis import Grouping
 from night_trail.core.table import Table
 
+BEYOND = " They lie further apart than chance would put them."
+BY_CHANCE = " So far apart they may lie by chance."
 Middle = tuple[float, str]
 """A group's middle and its name."""
 
@@ -19,11 +21,13 @@ def middles_in_words(
     said: Callable[[float], str],
     name: str = "",
     temporal: bool = False,
+    apart: bool = False,
 ) -> tuple[Span, ...]:
     """Say whose middle is highest and whose lowest; ``middles`` are those of groups that stand apart.
 
     A spread keeps the groups with the most rows: what is gathered may lie
-    higher or lower, so that the words say among which they speak.
+    higher or lower, so that the words say among which they speak. ``apart`` is whether
+    the two lie further apart than chance puts them.
     """
     if len(middles) < 2:
         return ()
@@ -34,14 +38,13 @@ def middles_in_words(
     if low == high:
         return (Span(f"{among} {what} is {said(low)} in every one."),)
     top, bottom = ("latest", "earliest") if temporal else ("highest", "lowest")
-    return spans(
-        f"{among} {{what}} is {top} for {{highest}} at {{high}} and {bottom} for {{lowest}} at {{low}}.",
-        what=Span(what),
-        highest=highest,
-        high=said(high),
-        lowest=lowest,
-        low=said(low),
-    )
+    text = f"{among} {{what}} is {top} for {{highest}} at {{high}} and {bottom} for {{lowest}} at {{low}}."
+    return (
+        *spans(
+            text, what=Span(what), highest=highest, high=said(high), lowest=lowest, low=said(low),
+        ),
+        Span(BEYOND if apart else BY_CHANCE),
+    )  # fmt: skip
 
 
 def gathered(groups: Grouping) -> int:

@@ -22,7 +22,7 @@ from night_trail.core.questions.shared.positive import above_zero
 from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.stats.bins import window
-from night_trail.core.stats.quantiles import BoxFigures, box, letter_values, middles_apart
+from night_trail.core.stats.quantiles import BoxFigures, box, extremes_apart, letter_values
 from night_trail.core.table import Column, Floats
 
 __all__ = ["Box", "BoxFigures", "BoxesAnswer", "Outlying", "boxes"]
@@ -137,7 +137,7 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
         lowest=lowest,
         highest=highest,
         not_positive=left,
-        apart=_apart(
+        apart=extremes_apart(
             [
                 (figure.median, member.each)
                 for member, figure in zip(members, figures, strict=True)
@@ -145,14 +145,6 @@ def boxes(question: Spread, rows: Rows) -> BoxesAnswer:
             ]
         ),
     )
-
-
-def _apart(groups: list[tuple[float, Floats | Runs]]) -> bool:
-    """Whether the extreme middles of groups differ beyond chance; each group as its middle and its values."""
-    if len(groups) < 2:
-        return False
-    low, high = min(groups, key=lambda g: g[0]), max(groups, key=lambda g: g[0])
-    return middles_apart(high[1], low[1], len(groups))
 
 
 def _window(question: Spread, at: Floats | Runs, figures: list[BoxFigures]) -> tuple[float, float]:

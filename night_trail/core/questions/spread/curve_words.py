@@ -60,7 +60,7 @@ def curve_words(answer: CurvesAnswer, left_out: list[str], table: Table) -> Word
         )
     groups = answer.grouping
     middles = [(c.middle, c.label) for c in answer.curves if c.label and not groups.groups[c.position].others]
-    if found := middles_in_words(middles, groups, said, temporal=kind.temporal):
+    if found := middles_in_words(middles, groups, said, "", kind.temporal, answer.apart):
         headline += (Span(" "), *found)
     if answer.basis.lit is not None:
         share = percent(answer.basis.lit / overall.n) if overall.n else "—"
@@ -103,7 +103,7 @@ def strip_words(answer: StripAnswer, left_out: list[str], table: Table) -> Words
         )
     else:
         headline = middles_in_words(
-            known, answer.grouping, lambda at: value(at, kind, unit), temporal=kind.temporal
+            known, answer.grouping, lambda at: value(at, kind, unit), "", kind.temporal, answer.apart
         )
     if answer.basis.lit is not None:
         headline += spans(" {lit} are lit.", lit=Span(f"{answer.basis.lit:,}", "lit"))

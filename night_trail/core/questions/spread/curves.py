@@ -23,7 +23,7 @@ from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.stats.bins import window
 from night_trail.core.stats.density import density
-from night_trail.core.stats.quantiles import Summary, box, quantiles, summary
+from night_trail.core.stats.quantiles import Summary, box, extremes_apart, quantiles, summary
 from night_trail.core.table import Column, Floats, Kind
 
 MOST_CURVES = 8
@@ -64,6 +64,7 @@ class CurvesAnswer:
     bandwidth: float | None
     not_positive: int = 0
     beyond: int = 0
+    apart: bool = False
 
     def condition(self, curve: Curve) -> Condition:
         """Return the condition that names the rows of one curve."""
@@ -78,13 +79,15 @@ def curves(question: Spread, rows: Rows) -> CurvesAnswer:
     at = together(rows, question.column, found).values
     overall = summary(at)
     low, high = _ends(question, at)
-    made, width = [], None
+    made, width, named = [], None, []
     for member in members_of(found, len(groups.groups)):
         if len(member.values):
             curve, width_ = _curve(
                 question, column, member, groups.groups[member.position].label, (low, high)
             )
             made.append(curve)
+            if not groups.groups[member.position].others:
+                named.append((curve.middle, member.each))
             width = width if width is not None else width_
     return CurvesAnswer(
         question=question,
@@ -99,6 +102,7 @@ def curves(question: Spread, rows: Rows) -> CurvesAnswer:
         bandwidth=width,
         not_positive=left,
         beyond=int(np.count_nonzero((at < low) | (at > high))),
+        apart=extremes_apart(named),
     )
 
 

@@ -26,7 +26,7 @@ from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
 from night_trail.core.stats import bins as binning
 from night_trail.core.stats.form import NO_FORM, Form, form, free_of_limits
-from night_trail.core.stats.quantiles import Summary, box, middle_of_part, quantiles, summary
+from night_trail.core.stats.quantiles import Summary, box, extremes_apart, middle_of_part, quantiles, summary
 from night_trail.core.stats.shape import heaping, humps, peaks, resolution
 from night_trail.core.table import Column, Floats, Ints
 
@@ -65,7 +65,8 @@ class HistogramAnswer:
     ``width`` is the width of even bins, ``calendar`` the unit of calendar
     bins. ``humps`` are places, found only for a single group. ``angles`` are a
     narrower width, this and a wider one, ``peaks`` how many peaks each shows.
-    ``form`` is what is striking about a single group of numbers.
+    ``form`` is what is striking about a single group of numbers, ``apart`` whether the highest and
+    the lowest middle of several differ beyond chance.
     """
 
     question: Spread
@@ -86,6 +87,7 @@ class HistogramAnswer:
     angles: tuple[float, ...] = ()
     peaks: tuple[int, ...] = ()
     form: Form = NO_FORM
+    apart: bool = False
 
     @property
     def below(self) -> int:
@@ -140,13 +142,15 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
     widths = _angles(column, at, edges, width) if alone else ()
     # what piles up at a limit is said as such, and is no hump and no peak
     free = free_of_limits(at) if alone else at
+    members = members_of(found, len(groups.groups))
+    counted = tuple(_counted(member, edges) for member in members)
     return HistogramAnswer(
         question=question,
         column=column,
         basis=basis_of(rows, question.column, whole.rows, whole.rows_lit, left),
         grouping=groups,
         edges=edges,
-        groups=tuple(_counted(member, edges) for member in members_of(found, len(groups.groups))),
+        groups=counted,
         width=width,
         calendar=calendar,
         even=question.scale == "log" or len(spans) < 2 or bool(np.ptp(spans) <= 1e-6 * spans[0]),
@@ -158,6 +162,13 @@ def histogram(question: Spread, rows: Rows) -> HistogramAnswer:
         hues=hues(rows, groups),
         angles=widths,
         peaks=_peaks(free, edges, widths),
+        apart=extremes_apart(
+            [
+                (one.middle, member.each)
+                for one, member, group in zip(counted, members, groups.groups, strict=True)
+                if one.middle is not None and not group.others
+            ]
+        ),
         form=form(at) if alone and not (column.code or column.yearly) else NO_FORM,
     )
 

@@ -11,7 +11,7 @@ from night_trail.core.questions.shared.axes import BinnedAxis, log_axis, plain_a
 from night_trail.core.questions.shared.basis import Basis, Grouping, grouping
 from night_trail.core.questions.spread.question import Spread
 from night_trail.core.rows import Rows
-from night_trail.core.stats.quantiles import quantiles
+from night_trail.core.stats.quantiles import extremes_apart, quantiles
 from night_trail.core.table import Bools, Column, Floats, Ints
 
 MOST_POINTS = 1_200
@@ -21,7 +21,8 @@ SEED = 7
 
 @dataclass(frozen=True)
 class StripAnswer:
-    """Points in lanes: ``lane`` is each point's group; ``middles`` are the groups' medians.
+    """Points in lanes: ``lane`` is each point's group; ``middles`` are the groups' medians,
+    ``apart`` is whether the highest and the lowest of them differ beyond chance.
 
     ``used`` rows have a value and a group; ``values`` are those drawn.
     """
@@ -37,6 +38,7 @@ class StripAnswer:
     axis: BinnedAxis
     middles: tuple[float | None, ...]
     not_positive: int = 0
+    apart: bool = False
 
     def condition(self, i: int) -> Condition:
         """Return the condition that names the rows at one point."""
@@ -63,10 +65,13 @@ def strip(question: Spread, rows: Rows) -> StripAnswer:
     at = np.flatnonzero(used)
     x = values[at]
     lanes = np.zeros(len(at), dtype=np.int64) if groups.codes is None else groups.codes[at].astype(np.int64)
-    middles = tuple(
-        float(quantiles(np.sort(part), (0.5,))[0]) if len(part := x[lanes == i]) else None
-        for i in range(len(groups.groups))
-    )
+    parts = [np.sort(x[lanes == i]) for i in range(len(groups.groups))]
+    middles = tuple(float(quantiles(part, (0.5,))[0]) if len(part) else None for part in parts)
+    named = [
+        (middle, part)
+        for middle, part, group in zip(middles, parts, groups.groups, strict=True)
+        if middle is not None and not group.others
+    ]
     axis = log_axis(x, 40) if question.scale == "log" else plain_axis(column, x, 40)
     chosen = np.arange(len(at))
     if len(at) > MOST_POINTS:
@@ -90,4 +95,5 @@ def strip(question: Spread, rows: Rows) -> StripAnswer:
         axis=axis,
         middles=middles,
         not_positive=grouped - len(at),
+        apart=extremes_apart(named),
     )

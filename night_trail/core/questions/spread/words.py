@@ -166,7 +166,7 @@ def _panels(answer: HistogramAnswer, said: Callable[[float], str]) -> tuple[Span
         for group, label in zip(answer.groups, answer.grouping.groups, strict=True)
         if group.middle is not None and not label.others
     ]
-    found = middles_in_words(middles, answer.grouping, said, temporal=answer.column.kind.temporal)
+    found = middles_in_words(middles, answer.grouping, said, "", answer.column.kind.temporal, answer.apart)
     return (Span(" "), *found) if found else ()
 
 
@@ -295,11 +295,7 @@ def _boxes(answer: BoxesAnswer, table: Table) -> Words:
         named = [b for b in answer.boxes if not answer.grouping.groups[b.position].others]
         middles = [(b.figures.median, b.label) for b in named]
         temporal = column.kind.temporal
-        headline = middles_in_words(middles, answer.grouping, said, column.name, temporal)
-        ordered = sorted(named, key=lambda b: -b.figures.median)
-        if len(ordered) > 1 and ordered[0].figures.median > ordered[-1].figures.median:
-            beyond = " They lie further apart than chance would put them."
-            headline += (Span(beyond if answer.apart else " So far apart they may lie by chance."),)
+        headline = middles_in_words(middles, answer.grouping, said, column.name, temporal, answer.apart)
     if answer.basis.lit is not None:
         headline += _lit_boxes(answer, said)
         facts.append(Fact("lit", "lit", answer.basis.lit, f"{answer.basis.lit:,} lit"))
