@@ -7,8 +7,15 @@ import datetime as dt
 import pytest
 
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.spans import plain
+from night_trail.core.question import Question, Scene
+from night_trail.core.questions.changed.question import Changed
+from night_trail.core.questions.differ.question import Differ
+from night_trail.core.questions.registry import answer, words_of
+from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
 from night_trail.core.table import Table
+from night_trail.core.words_in.readings import meant
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
 
@@ -89,3 +96,34 @@ def test_what_is_not_understood_says_how_it_could_be_said(words: str, says: str,
     with pytest.raises(BadQuestion) as refused:
         read(words, table)
     assert says in str(refused.value)
+
+
+def said_as(words: str, table: Table) -> Question:
+    found = meant(words, table, Scene()).scene.main
+    assert found is not None
+    return found
+
+
+@pytest.mark.parametrize(
+    ("words", "sides"),
+    [
+        ("how do Quayside and Foundry differ", ("Quayside", "Foundry")),
+        ("how do Quayside and Foundry differ from the rest", (("Quayside", "Foundry"), None)),
+        ("how do Quayside and Foundry differ from the others", (("Quayside", "Foundry"), None)),
+        ("how do Northgate and Tallow Lane differ", ("Northgate", "Tallow Lane")),
+    ],
+)
+def test_two_that_are_named_differ_from_each_other(
+    words: str, sides: tuple[object, object], table: Table
+) -> None:
+    found = said_as(words, table)
+    assert isinstance(found, Differ)
+    ones, others = sides
+    assert found.ones.values == (ones if isinstance(ones, tuple) else (ones,))
+    assert found.others is None if others is None else found.others.values == (others,)
+    why = said_as("why does the average of late of Northgate and Tallow Lane differ", table)
+    assert isinstance(why, Changed)
+    assert {why.before.values, why.after.values} == {("Northgate",), ("Tallow Lane",)}
+    assert not why.by, "what says which rows are meant tells nothing of how they differ"
+    said = plain(words_of(answer(why, Rows(table)), table).headline)
+    assert ("is higher by" in said or "is lower by" in said) and "rose" not in said and "fell" not in said

@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
-from night_trail.core.conditions import Condition, OneOf, Recurs, joined_all
+from night_trail.core.conditions import Condition, OneOf, Recurs, columns_of, joined_all
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.question import Question, Scene
@@ -81,6 +81,9 @@ def _made(asked: Asked, kind: QuestionKind, missed: Missed, table: Table, index:
     groups = _groups_of(asked, measures)
     further = asked.columns if measures else asked.columns[1:]
     rows, against = _sides(asked) if kind.takes_rows else (None, None)
+    if rows is not None and not (asked.groups or asked.also):
+        # what says which rows are meant tells nothing of how they differ
+        groups = [g for g in groups if g not in columns_of(rows)]
     gist = Gist(
         column=_main(asked, measures, groups),
         measure=measures[0] if measures else None,
@@ -105,12 +108,17 @@ def _made(asked: Asked, kind: QuestionKind, missed: Missed, table: Table, index:
     return made
 
 
+_THE_REST = frozenset({"rest", "other", "others", "else", "elsewhere", "everything", "everybody"})
+
+
 def _sides(asked: Asked) -> tuple[Condition | None, Condition | None]:
     """Return the rows that are spoken of, and those they are set against: two values of one column."""
     if not asked.only:
         return None, None
     *others, last = asked.only
-    if asked.spread_apart is not None and isinstance(last, OneOf) and len(last.values) == 2 and not others:
+    # two that are named differ from each other, unless the rest is spoken of
+    apart = asked.spread_apart is not None or not {t.low for t in asked.tokens} & _THE_REST
+    if apart and isinstance(last, OneOf) and len(last.values) == 2 and not others:
         one, other = last.values
         return OneOf(last.column, (one,)), OneOf(last.column, (other,))
     return joined_all(*asked.only), None

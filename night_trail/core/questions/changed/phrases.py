@@ -18,7 +18,7 @@ PHRASES = (
     Phrase("higher|lower|so high|so low|worse|better|more|less|longer|shorter|fewer", vote=0.3),
     Phrase("against the year before|against a year earlier|against last year|compared with last year|compared to last year|against the same month a year earlier|versus last year|year on year|from a year earlier|to the year before", "before", "year before", vote=0.2),
     Phrase("against the month before|against the period before|from the period before|to the period before", "before", "period before", vote=0.2),
-    Phrase("fall|fell|drop|dropped|decline|declined|decrease|decreased|rise|rose|grow|grew|increase|increased|go up|went up|go down|went down|jump|jumped|sink|sank|change|changed|collapse|collapsed", vote=0.3),
+    Phrase("fall|fell|drop|dropped|decline|declined|decrease|decreased|rise|rose|grow|grew|increase|increased|go up|went up|go down|went down|jump|jumped|sink|sank|change|changed|collapse|collapsed|differ|differs", vote=0.3),
     Phrase("deeper by @|and then by @|down by @|cut by @|by parts of @|contributions by @", "by", column_name, vote=0.1),
 )  # fmt: skip
 

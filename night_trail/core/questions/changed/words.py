@@ -8,7 +8,7 @@ from collections.abc import Callable
 from night_trail.core.language.numbers import MINUS, counted, listed, number, percent
 from night_trail.core.language.spans import Fact, Span, Words, shortened, spans
 from night_trail.core.questions.changed.answer import LEVEL, ChangedAnswer, Segment, tried
-from night_trail.core.questions.changed.sentence import side_words
+from night_trail.core.questions.changed.sentence import is_period, side_words
 from night_trail.core.questions.shared.measure_slots import measure_words
 from night_trail.core.questions.shared.measure_words import figure_of, gap_of
 from night_trail.core.stats.calendar import period_name
@@ -60,11 +60,12 @@ def changed_words(answer: ChangedAnswer, table: Table) -> Words:
     if answer.change == 0:
         headline = spans(f"{name} is {{at}} on both sides.", at=said(answer.after))
     else:
-        relative = _relative(answer)
-        headline = spans(
-            f"{name} {'rose' if answer.change > 0 else 'fell'} by {{by}}{relative}, from {{a}} to {{b}}.",
-            by=change(abs(answer.change)), a=said(answer.before), b=said(answer.after),
-        )  # fmt: skip
+        relative, more = _relative(answer), answer.change > 0
+        # groups do not follow one another
+        text = f"{name} is {'higher' if more else 'lower'} by {{by}}{relative}: {{b}}, against {{a}}."
+        if is_period(question.before, table) and is_period(question.after, table):
+            text = f"{name} {'rose' if more else 'fell'} by {{by}}{relative}, from {{a}} to {{b}}."
+        headline = spans(text, by=change(abs(answer.change)), a=said(answer.before), b=said(answer.after))
     headline += _parts(answer) + _split(answer, table) + _untold(answer, table)
     return Words(headline, tuple(facts), _cautions(answer, table))
 
