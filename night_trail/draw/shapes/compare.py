@@ -207,8 +207,15 @@ def _group(
         bars = answer.question.shape == "bars"
         # right of all that is drawn of the group, so that no line runs through it
         drawn = (one.value, 0.0) if bars else (one.value, one.high, one.base)
-        end = x.place(max(v for v in drawn if v is not None))
-        canvas.over.append(label(written, end + 8, middle + 4, "start", "bar-value"))
+        ends = [x.place(v) for v in drawn if v is not None]
+        at, anchor = max(ends) + 8, "start"
+        if lit is not None and not adds_up(answer) and one.lit_value is not None:
+            # nor does what is lit lie over it
+            shines, wide = x.place(one.lit_value), width(written)
+            if at - 14 < shines < at + wide + 6:
+                free = not bars and min(ends) - 8 - wide > canvas.x_start
+                at, anchor = (min(ends) - 8, "end") if free else (shines + 8, "start")
+        canvas.over.append(label(written, at, middle + 4, anchor, "bar-value"))
     if one.others and not x.low <= one.value <= x.high:
         canvas.over.append(_break(x.place(one.value), middle, min(THICKEST, 0.7 * room)))
 
