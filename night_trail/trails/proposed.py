@@ -21,12 +21,15 @@ from night_trail.core.signposts import Search, confirmed
 from night_trail.core.table import Table
 from night_trail.draw import BESIDE
 from night_trail.jobs.models import Job
-from night_trail.jobs.work import Left, Wanted, does, is_left, job_of
+from night_trail.jobs.work import STALLED, Left, Wanted, does, is_left, job_of
 from night_trail.tables.models import Version
 from night_trail.tables.services import core_table
 from night_trail.trails.pictures import Desk
 
 SEARCH, PICTURE, EDITION = "proposed: search", "proposed: picture", 1
+MOST_WAITING = 12
+"""Searches of one table that wait for the worker at most: who leafs through steps leaves many behind."""
+
 KEPT = dt.timedelta(days=7)
 """So long what was proposed is kept; whoever comes back later has it made anew."""
 
@@ -49,7 +52,9 @@ def searched(version: Version, mains: Sequence[Question], only: tuple[Condition,
     """Return what was confirmed of each picture; None while the worker is still looking."""
     asked = Mains(tuple(mains), only)
     wanted = Wanted(SEARCH, EDITION, key(asked), msgspec.to_builtins(asked), len(mains))
-    job = job_of(wanted, version, begins=True)
+    lately = timezone.now() - STALLED
+    waiting = Job.objects.filter(version=version, kind=SEARCH, done=0, refused="", moved__gte=lately).count()
+    job = job_of(wanted, version, begins=waiting < MOST_WAITING)
     if job.refused:
         return []
     return msgspec.convert(job.made, list[Search]) if job.finished else None

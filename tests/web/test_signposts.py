@@ -15,7 +15,7 @@ from night_trail.core.measure import Measure
 from night_trail.core.question import Scene, to_json
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.relate.question import Relate
-from night_trail.core.questions.spread.question import Spread
+from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.questions.stands.question import Stands
 from night_trail.core.turns import See
 from night_trail.jobs import work
@@ -141,6 +141,21 @@ def test_they_come_one_by_one_as_the_worker_makes_them(
     assert "<svg" in drawn and "rises strongly" in drawn and "hx-get" not in drawn and EVIL not in drawn
     # a list asked for anew has it at once, and nothing is made twice
     assert "rises strongly" in client.get(address(step)).content.decode() and len(waiting) == 1 + len(slots)
+
+
+def test_who_leafs_through_many_steps_leaves_few_searches_behind(
+    client: Client, step: Step, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    waiting: list[Job] = []
+    monkeypatch.setattr(work, "_set_going", waiting.append)
+    steps = [take_turn(step, See(Spread("z", bins=Bins(0.1 * (i + 1))))) for i in range(16)]
+    assert all("Looking…" in client.get(address(one)).content.decode() for one in steps)
+    assert len(waiting) == proposed.MOST_WAITING
+    for job in waiting[:]:
+        work.do(job)
+    assert "tried" in client.get(address(steps[0])).content.decode()
+    assert "Looking…" in client.get(address(steps[-1])).content.decode()
+    assert "z" in str(waiting[-1].asked) and len(waiting) > proposed.MOST_WAITING
 
 
 def test_a_picture_that_says_nothing_after_all_takes_its_name_away(
