@@ -9,6 +9,7 @@ import polars as pl
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy import stats
 
 from night_trail.core.conditions import Between, mask
 from night_trail.core.errors import BadQuestion
@@ -23,6 +24,7 @@ from night_trail.core.questions.spread.question import Spread
 from night_trail.core.questions.ways import changed
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
+from night_trail.core.stats.relation import Correlation, alike
 from night_trail.core.table import Table
 from tests.core.tables import table_of
 
@@ -178,3 +180,32 @@ def test_tables_with_little_to_relate(columns: dict[str, object]) -> None:
     for fit in ("line", "robust", "curve", "none"):
         found = related(table, Relate("y", "x", fit=fit), lit=Between("x", 0, None))
         assert plain(words_of(found, table).headline)
+
+
+def test_correlations_of_panels_differ_beyond_chance_only_where_they_do() -> None:
+    wrong = 0
+    for seed in range(60):
+        rng = np.random.default_rng(seed)
+        group, x = rng.choice([*"abcd"], 400), rng.normal(size=400)
+        noise = rng.normal(size=400)
+        turned = np.where(group == "b", -x, x) + noise
+        for y, differ in ((noise, False), (x + noise, False), (turned, True)):
+            table = table_of(x=x.tolist(), y=y.tolist(), g=group.tolist())
+            said = plain(words_of(answer(Relate("y", "x", panels="g"), Rows(table)), table).headline)
+            claimed = "They lie further apart than chance" in said
+            assert "It is highest for" in said and claimed != ("they may lie by chance" in said)
+            wrong += claimed != differ
+    assert wrong <= 12, "5 % of 120 without a difference, none of 60 with one"
+    # hand calculation: z of 0.5 and of 0.2, 28 rows each: (0.5493 − 0.2027)² × 25 / 2 = 1.501, p 0.22
+    pair = [Correlation(28, r, 0.0, 0.0, r, 0.0) for r in (0.5, 0.2)]
+    assert alike(pair) == pytest.approx(stats.chi2.sf(1.5013, 1), rel=1e-3)
+    assert alike(pair[:1]) is None and alike([*pair, Correlation(9, 1.0, 1.0, 1.0, 1.0, 1.0)]) is None
+
+
+def test_a_slope_is_told_for_a_step_in_which_it_can_be_read() -> None:
+    x = np.arange(0.0, 20_000, 100)
+    for slope, step in ((0.0004, "further 1,000 of x, 0.4 more"), (3.0, "further one of x, 3 more")):
+        table = table_of(x=x.tolist(), y=(slope * x).tolist())
+        assert step in plain(words_of(answer(Relate("y", "x"), Rows(table)), table).headline)
+    small = table_of(x=(x / 1e5).tolist(), y=(x * 1e-9).tolist())
+    assert "further one of x" in plain(words_of(answer(Relate("y", "x"), Rows(small)), small).headline)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from scipy import special
 
 from night_trail.core.stats.intervals import Z95, t95
 from night_trail.core.table import Floats, Ints
@@ -45,6 +47,21 @@ class Correlation:
     high: float
     spearman: float
     xi: float
+
+
+def alike(found: Sequence[Correlation]) -> float | None:
+    """Return how likely correlations of groups differ as much by chance (Fisher 1921; Rao 1973, 6g.2).
+
+    Chi-square of their z values, each weighted by its rows less three; None for fewer than two that
+    have four rows, or where one is a line without spread.
+    """
+    known = [c for c in found if c.n > 3]
+    if len(known) < 2 or any(abs(c.pearson) >= 1 for c in known):
+        return None
+    weights = np.array([c.n - 3.0 for c in known])
+    z = np.arctanh([c.pearson for c in known])
+    apart = float(weights @ (z - np.average(z, weights=weights)) ** 2)
+    return float(special.chdtrc(len(known) - 1, apart))
 
 
 @dataclass(frozen=True)

@@ -75,7 +75,7 @@ def ranked_frame(
         What is said below the lanes.
     """
     if canvas.labelled:
-        canvas.left = canvas.name_room(names, 150.0, 96.0)
+        canvas.left = canvas.name_room(names, max(150.0, min(192.0, 0.26 * canvas.size.width)), 96.0)
         canvas.right = 14.0
         canvas.top = TITLE if canvas.full else 6.0
         canvas.bottom = (46.0 if note else 28.0) if canvas.full else 8.0

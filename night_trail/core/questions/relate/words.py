@@ -6,9 +6,13 @@ from night_trail.core.language.numbers import counted, number, unit_suffix, valu
 from night_trail.core.language.spans import Caution, Fact, Span, Words, spans
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.relate.layers import Panel
+from night_trail.core.questions.shared.chance_words import SURE
+from night_trail.core.questions.shared.middles import BEYOND, BY_CHANCE
+from night_trail.core.stats.relation import alike
 from night_trail.core.table import Column, Table
 
 WEAK, CLEAR, STRONG = 0.1, 0.3, 0.7
+READABLE = 0.1
 FEW = 30
 
 
@@ -91,27 +95,35 @@ def _panels(answer: RelateAnswer) -> tuple[Span, ...]:
         return 0.0 if panel.correlation is None else panel.correlation.pearson
 
     top, bottom = max(known, key=strength), min(known, key=strength)
-    return spans(
-        " It is highest for {top} at {high} and lowest for {bottom} at {low}.",
-        top=top.label,
-        high=number(strength(top), 2),
-        bottom=bottom.label,
-        low=number(strength(bottom), 2),
+    chance = alike([p.correlation for p in known if p.correlation is not None])
+    return (
+        *spans(
+            " It is highest for {top} at {high} and lowest for {bottom} at {low}.",
+            top=top.label,
+            high=number(strength(top), 2),
+            bottom=bottom.label,
+            low=number(strength(bottom), 2),
+        ),
+        Span(BEYOND if chance is not None and chance < SURE else BY_CHANCE),
     )
 
 
 def _slope(answer: RelateAnswer) -> tuple[Span, ...]:
     line = answer.line
     assert line is not None  # noqa: S101  (asked only where there is one)
-    one = _unit_of(answer.against)
     more = "more" if line.slope > 0 else "less"
-    change = number(abs(line.slope), 3) + unit_suffix(answer.column.unit)
-    before = f" For each {one} of {answer.against.name}, "
+    step, low, high = 1, float(answer.x.edges[0]), float(answer.x.edges[-1])
+    # a step in which the change can be read, and that is taken inside what is drawn
+    while 0 < abs(line.slope) * step < READABLE and 10 * step <= high - low:
+        step *= 10
+    change = number(abs(line.slope) * step, 3) + unit_suffix(answer.column.unit)
+    before = f" For each {_steps_of(answer.against, step)} of {answer.against.name}, "
     return (Span(before), Span(change, "figure"), Span(f" {more}."))
 
 
-def _unit_of(column: Column) -> str:
-    return f"further {column.unit}" if column.unit else "further one"
+def _steps_of(column: Column, step: int) -> str:
+    many = f"{step:,}" if step > 1 else "" if column.unit else "one"
+    return " ".join(filter(None, ("further", many, column.unit)))
 
 
 def _scales(answer: RelateAnswer, table: Table) -> list[str]:
