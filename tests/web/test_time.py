@@ -227,7 +227,10 @@ def test_the_worker_knows_who_does_the_work_though_it_loads_no_page() -> None:
         check=True,
         env=os.environ | {"DJANGO_SETTINGS_MODULE": "night_trail.site.settings.test"},
     )
-    assert told.stdout.strip() == "['attached: cells', 'question: ahead', 'question: drives'] False"
+    assert (
+        told.stdout.strip()
+        == "['attached: cells', 'proposed: picture', 'proposed: search', 'question: ahead', 'question: drives'] False"
+    )
 
 
 def test_work_is_stopped_and_taken_up_again_by_hand(

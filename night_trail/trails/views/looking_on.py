@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
@@ -194,12 +194,10 @@ def _listed(request: HttpRequest, room: _Room, chosen: Search, scene: Scene, of_
 
 def _one(request: HttpRequest, room: _Room, name: str) -> HttpResponse:
     found = proposed.picture_by(room.version, name)
-    if found is None:
-        raise Http404
-    question, shown = found
-    if shown == Shown():
-        # it says nothing after all: the list is counted without it
+    if found is None or found[1] == Shown():
+        # a column came meanwhile, or it says nothing after all: the list is made anew, without it
         return render(request, "trails/_signpost.html", {"room": room, "none": True})
+    question, shown = found
     useful = tastes.useful_keys(request.user, room.table)
     context = {"room": room, "item": _item(request, room, question, name, shown, useful)}
     return render(request, "trails/_signpost.html", context)
