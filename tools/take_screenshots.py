@@ -37,7 +37,9 @@ def main(address: str) -> None:
 
 def shot(page: Page, name: str) -> None:
     page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(700)
+    page.wait_for_timeout(1_500)
+    # signposts come one by one
+    page.locator(".signposts [hx-get]").first.wait_for(state="detached", timeout=60_000)
     page.screenshot(path=FOLDER / f"{name}.png")
     print(name)
 
