@@ -11,12 +11,12 @@ from typing import Any
 from night_trail.draw.frame.text import FONTS
 from night_trail.draw.png import png
 from night_trail.tales.export.blocks import Block, blocks, clean
-from night_trail.tales.export.gathered import Part, Told, told
+from night_trail.tales.export.gathered import DAY, Part, Told, told
 from night_trail.tales.images import ENDINGS
 from night_trail.tales.models import Tale
 
 STYLES = {"item": "List Bullet", "numbered": "List Number", "quote": "Intense Quote", "heading": "Heading 3"}
-INK, DIM = "1B2433", "4D5768"
+INK, DIM = DAY["paper"], DAY["dim"]
 MARGIN = 2.2
 """Centimetres round a page of 21 by 29.7."""
 

@@ -16,11 +16,15 @@ from night_trail.core.questions.shared.figures import Figures
 from night_trail.core.sentence import scene_in_words
 from night_trail.draw import Size, standalone
 from night_trail.draw.frame.svg import Svg
+from night_trail.draw.frame.theme import TOKENS
 from night_trail.tales.differing import differs
 from night_trail.tales.figures import figures_of
 from night_trail.tales.models import Image, Stop, Tale
 from night_trail.trails.models import Step
 from night_trail.trails.pictures import Desk
+
+DAY = {name: colour.lstrip("#") for name, colour in TOKENS["day"].items()}
+"""The colours of the day, as programs for documents write them."""
 
 PAGE = Size(820, 500)
 FIGURE = Size(700, 410)

@@ -16,7 +16,7 @@ from night_trail.core.questions.spread.histogram import HistogramAnswer
 from night_trail.draw import Size
 from night_trail.draw.png import png
 from night_trail.tales.export.blocks import Block, blocks, clean
-from night_trail.tales.export.gathered import Part, Told, told
+from night_trail.tales.export.gathered import DAY, Part, Told, told
 from night_trail.tales.models import Tale
 
 WIDE, HIGH = 13.333, 7.5
@@ -29,7 +29,7 @@ ROOM = (4.9, 1.4, WIDE - 5.4, 5.5)
 """Where a picture stands on a slide: left, top, width, height."""
 
 MOST_CATEGORIES = 60
-GROUND, INK, DIM, LINE, MARK = "F6F2E8", "1B2433", "4D5768", "D9D2C0", "5D7398"
+GROUND, INK, DIM, LINE, MARK = (DAY[name] for name in ("ink", "paper", "dim", "line", "moon"))
 SERIF, SANS = "Literata", "Figtree"
 
 

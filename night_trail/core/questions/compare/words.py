@@ -12,11 +12,11 @@ from night_trail.core.questions.compare.answer import FEW_ROWS, CompareAnswer, b
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.compare.several import SeveralAnswer
-from night_trail.core.questions.shared.chance_words import SURE, may_be_chance, test_said
+from night_trail.core.questions.shared.chance_words import may_be_chance, test_said
 from night_trail.core.questions.shared.group_figures import Carried, GroupFigure
 from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_words import beside_all, decimals_of, evened, figure_of, gap_of
-from night_trail.core.questions.shared.measures import ADDS_UP, Tested
+from night_trail.core.questions.shared.measures import ADDS_UP, SURE, Tested
 from night_trail.core.questions.shared.ranking import Extreme
 from night_trail.core.table import YEAR, Column, Kind, Table
 

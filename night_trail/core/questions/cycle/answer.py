@@ -13,7 +13,7 @@ from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.shared.basis import ALL_ROWS, Basis, Group, Grouping, hues
 from night_trail.core.questions.shared.cells import held_in
 from night_trail.core.questions.shared.grouping import can_compare
-from night_trail.core.questions.shared.measures import ADDS_UP, NOT_TESTED, Tested, is_share, tested
+from night_trail.core.questions.shared.measures import ADDS_UP, NOT_TESTED, SURE, Tested, is_share, tested
 from night_trail.core.questions.shared.periods import Periods, check_time
 from night_trail.core.questions.shared.ranking import ranked_grouping
 from night_trail.core.questions.shared.rolled import Line, Rolled, all_together, rolled, without_dwarfing
@@ -23,7 +23,6 @@ from night_trail.core.stats.rounds import chance_of_parts, drift, without_drift
 from night_trail.core.table import Column, Floats, Ints, Kind, Table
 
 MOST_LINES = 15
-BY_CHANCE = 0.05
 
 
 @dataclass(frozen=True)
@@ -168,7 +167,7 @@ def cycle(question: Cycle, rows: Rows) -> CycleAnswer:
         times=_times(question, rows, moments, part),
         begun=begun,
         chance=chance,
-        risen=drift(cells) if (chance_of_parts(cells) or 0.0) < BY_CHANCE else 0.0,
+        risen=drift(cells) if (chance_of_parts(cells) or 0.0) < SURE else 0.0,
         whole=len(cells),
         tested=NOT_TESTED if chance is not None else _tested(question, rows, periods, key),
     )

@@ -9,12 +9,12 @@ import numpy as np
 
 from night_trail.core.language.numbers import listed, number
 from night_trail.core.language.spans import Fact, Span, Words, spans
-from night_trail.core.questions.cycle.answer import BY_CHANCE, CycleAnswer
+from night_trail.core.questions.cycle.answer import CycleAnswer
 from night_trail.core.questions.over_time.words import gathered_line
 from night_trail.core.questions.shared.chance_words import may_be_chance
 from night_trail.core.questions.shared.lit_words import where_lit
 from night_trail.core.questions.shared.measure_words import figure_of, set_zero
-from night_trail.core.questions.shared.measures import ADDS_UP
+from night_trail.core.questions.shared.measures import ADDS_UP, SURE
 from night_trail.core.table import Table
 
 UNEVEN = 0.1
@@ -40,13 +40,11 @@ def cycle_words(answer: CycleAnswer, table: Table) -> Words:
         least=said(float(values[low])),
     )
     headline += _times(answer, float(values[top]), float(values[low]))
-    if answer.chance is not None and answer.chance >= BY_CHANCE:
+    if answer.chance is not None and answer.chance >= SURE:
         may_be = "chance"
         if answer.risen:
-            rise = "rise" if answer.risen > 0 else "fall"
-            may_be = (
-                f"no more than its {rise} from {_ROUNDS[answer.part][:-1]} to {_ROUNDS[answer.part][:-1]}"
-            )
+            rise, one = "rise" if answer.risen > 0 else "fall", _ROUNDS[answer.part][:-1]
+            may_be = f"no more than its {rise} from {one} to {one}"
         headline += spans(
             " The differences may be {may_be} (F over {n} whole {rounds}, p {p}).",
             may_be=Span(may_be),

@@ -6,7 +6,7 @@ from night_trail.core.language.numbers import counted, number, unit_suffix, valu
 from night_trail.core.language.spans import Caution, Fact, Span, Words, spans
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.relate.layers import Panel
-from night_trail.core.questions.shared.chance_words import SURE
+from night_trail.core.questions.shared.measures import SURE
 from night_trail.core.questions.shared.middles import BEYOND, BY_CHANCE
 from night_trail.core.stats.relation import alike
 from night_trail.core.table import Column, Table

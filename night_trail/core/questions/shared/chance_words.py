@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from night_trail.core.language.numbers import number
 from night_trail.core.language.spans import Span, spans
-from night_trail.core.questions.shared.measures import Tested
-
-SURE = 0.05
+from night_trail.core.questions.shared.measures import SURE, Tested
 
 
 def test_said(found: Tested) -> str:

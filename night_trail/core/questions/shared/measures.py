@@ -35,6 +35,8 @@ class Tested:
 
 
 NOT_TESTED = Tested()
+SURE = 0.05
+"""The chance under which groups, or parts of a round, are called different."""
 
 
 @dataclass(frozen=True)
