@@ -60,6 +60,14 @@ def test_a_tall_tree_has_a_small_one_beside_it_that_leads_elsewhere(page: Page) 
         page.evaluate(f"document.querySelector('{x}').clientHeight") for x in ("#stage > svg", "#stage")
     )
     assert tall <= room + 1
+    # what comes into the page meanwhile builds it anew, and leaves the keyboard where it was
+    page.evaluate(
+        """new Promise((built) => {
+            document.dispatchEvent(new CustomEvent("htmx:after:swap"));
+            setTimeout(built, 50);
+        })"""
+    )
+    expect(page.get_by_role("button", name="as large as it reads")).to_be_focused()
     page.keyboard.press("Enter")
     expect(page.locator("#sight .seen")).to_be_visible()
     assert not serious(page)

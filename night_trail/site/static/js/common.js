@@ -8,6 +8,7 @@ export const token = () => $('input[name="csrfmiddlewaretoken"]')?.value ?? "";
 
 const BY_ITSELF = ".later, .asks, .stage, .signposts, .signposts [hx-get], #pending, #arrival";
 const UNSEEN = "#arrival, .signposts, .signposts [hx-get]";  // nobody waits for these
+export const unseen = (event) => Boolean(event.detail?.ctx?.sourceElement?.matches?.(UNSEEN));
 let noticed = 0;
 export function notice(sentence) {
   noticed = performance.now();
@@ -33,7 +34,7 @@ let running = 0;
 let busyTimer = 0;
 const begun = new WeakMap();
 document.addEventListener("htmx:before:request", (event) => {
-  if (event.detail?.ctx?.sourceElement?.matches?.(UNSEEN)) return;
+  if (unseen(event)) return;
   running += 1;
   document.body.ariaBusy = "true";
   clearTimeout(busyTimer);

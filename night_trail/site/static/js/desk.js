@@ -419,5 +419,10 @@ document.addEventListener("keydown", (event) => {
 // ---- after leaving a cairn its title is ready to be written ----
 document.addEventListener("submit", (event) => {
   if (event.target.id !== "leave-cairn") return;
-  document.addEventListener("htmx:after:swap", () => setTimeout(() => $("#cairn-title")?.select(), 30), { once: true });
+  const left = ({ detail }) => {
+    if (targetId(detail?.ctx) !== "desk") return;  // what came beside the picture meanwhile
+    document.removeEventListener("htmx:after:swap", left);
+    setTimeout(() => $("#cairn-title")?.select(), 30);
+  };
+  document.addEventListener("htmx:after:swap", left);
 });

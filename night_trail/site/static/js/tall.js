@@ -1,5 +1,5 @@
 // A tree taller than its room: a small one of the whole beside it says what is in sight, and leads elsewhere.
-import { $ } from "./common.js";
+import { $, unseen } from "./common.js";
 
 const MAKES = "http://www.w3.org/2000/svg";
 const LEAST = 1.35;
@@ -29,6 +29,7 @@ function place() {
 // what was measured before it had its size is built once it has
 const sized = new ResizeObserver(() => ($("#sight") ? place() : build()));
 function build() {
+  const focused = $("#sight")?.contains(document.activeElement);
   $("#sight")?.remove();
   const svg = drawn();
   const room = stage();
@@ -46,8 +47,8 @@ function build() {
   button.textContent = whole ? "as large as it reads" : "all of it";
   button.addEventListener("click", () => {
     room.classList.toggle("whole");
+    button.focus();
     build();
-    $("#sight button")?.focus();
   });
   box.append(button);
   if (!whole) {
@@ -68,11 +69,13 @@ function build() {
     box.append(small);
   }
   room.append(outer);
+  if (focused) button.focus({ preventScroll: true });
   place();
 }
 addEventListener("scroll", place, { capture: true, passive: true });
 addEventListener("resize", build);
-document.addEventListener("htmx:after:swap", () => setTimeout(build, 0));
+// what comes by itself beside the picture leaves alone what is held here
+document.addEventListener("htmx:after:swap", (event) => unseen(event) || setTimeout(build, 0));
 // a morph that comes behind the swap takes away what it does not know
 new MutationObserver(() => drawn() && !$("#sight") && requestAnimationFrame(build)).observe(document.body, {
   childList: true,
