@@ -15,13 +15,17 @@ from night_trail.core.conditions import (
     Not,
     OneOf,
     Recent,
+    Recurs,
     axis_bound,
     recent_range,
 )
 from night_trail.core.measure import Measure
 from night_trail.core.moments import when
 from night_trail.core.questions.shared.basis import Grouping
-from night_trail.core.table import Kind, Table
+from night_trail.core.table import Column, Kind, Table
+
+PARTS = {"week": "dt.weekday()", "year": "dt.month()", "day": "dt.hour()", "quarters": "dt.quarter()"}
+"""The parts of a round of time, in code."""
 
 
 class Untold(Exception):
@@ -66,6 +70,11 @@ def expression(condition: Condition, table: Table) -> str:
             return f"{labels}.str.contains({text.lower()!r}, literal=True).fill_null(False)"
         case Missing(name):
             return f"{column(name)}.is_null()"
+        case Recurs(name, part, at, None):
+            # counted from 0, as months and weekdays in code are from 1
+            from_one = 0 if part == "day" else 1
+            places = [place + from_one for place in at]
+            return f"{column(name)}.{PARTS[part]}.is_in({places!r}).fill_null(False)"
         case _:
             raise Untold("the rows were chosen by hand or by what other rows hold")
 
@@ -94,18 +103,19 @@ def _between(condition: Between, table: Table) -> str:
 def _bound(at: float, kind: Kind) -> str:
     if not kind.temporal:
         return repr(int(at)) if at == int(at) and abs(at) < 1e15 else repr(at)
-    moment = when(at)
+    return moment(at, kind)
+
+
+def moment(at: float, kind: Kind) -> str:
+    """Return a moment, in seconds since 1970-01-01, in code: a date, or a date with its time.
+
+    >>> moment(86_400.0, Kind.DATE)
+    'date(1970, 1, 2)'
+    """
+    then = when(at)
     if kind == Kind.DATE:
-        return f"date({moment.year}, {moment.month}, {moment.day})"
-    parts = [
-        moment.year,
-        moment.month,
-        moment.day,
-        moment.hour,
-        moment.minute,
-        moment.second,
-        moment.microsecond,
-    ]
+        return f"date({then.year}, {then.month}, {then.day})"
+    parts = [then.year, then.month, then.day, then.hour, then.minute, then.second, then.microsecond]
     while len(parts) > 3 and not parts[-1]:
         parts.pop()
     return f"datetime({', '.join(str(part) for part in parts)})"
@@ -131,8 +141,17 @@ def figure(measure: Measure, table: Table) -> tuple[list[str], str]:
         "quantile": f"{column(name)}.quantile({measure.level!r}, interpolation='linear')",
     }
     if measure.aggregate == "ratio" and measure.per is not None:
-        return [name, measure.per], f"{column(name)}.sum() / {column(measure.per)}.sum()"
+        return [name, measure.per], f"({column(name)}.sum() / {column(measure.per)}.sum())"
     return [name], made[measure.aggregate]
+
+
+def on_axis(one: Column) -> str:
+    """Return a measured column in code as numbers: dates as seconds since 1970-01-01."""
+    if one.kind == Kind.DATE:
+        return f"({column(one.name)}.cast(pl.Int32).cast(pl.Float64) * 86_400)"
+    if one.kind == Kind.DATETIME:
+        return f"({column(one.name)}.dt.epoch('us') / 1e6)"
+    return column(one.name)
 
 
 def text(name: str, table: Table) -> str:

@@ -11,16 +11,20 @@ from typing import Any
 
 from night_trail.core.conditions import Condition, OneOf
 from night_trail.core.measure import Measure
-from night_trail.core.plain_code import Untold, by_groups, column, expression, figure, grouped, present, text
+from night_trail.core.plain_code import Untold, by_groups, expression, figure, grouped, present, text
 from night_trail.core.question import Question
 from night_trail.core.questions.changed.answer import ChangedAnswer
-from night_trail.core.questions.compare.answer import CompareAnswer
+from night_trail.core.questions.compare.answer import CompareAnswer, base_parts, plan_of
 from night_trail.core.questions.compare.crossed import CrossAnswer
 from night_trail.core.questions.compare.several import SeveralAnswer
 from night_trail.core.questions.correlation.answer import CorrelationAnswer
 from night_trail.core.questions.crosstab.answer import CrosstabAnswer
 from night_trail.core.questions.cycle.answer import CycleAnswer
+from night_trail.core.questions.decomposition.answer import DecompositionAnswer
+from night_trail.core.questions.differ.answer import DifferAnswer
+from night_trail.core.questions.drivers.answer import DriversAnswer
 from night_trail.core.questions.flow.answer import FlowAnswer
+from night_trail.core.questions.forecast.answer import ForecastAnswer
 from night_trail.core.questions.held.answer import HeldAnswer
 from night_trail.core.questions.kin.answer import KinAnswer
 from night_trail.core.questions.make_up.answer import MakeUpAnswer
@@ -28,17 +32,24 @@ from night_trail.core.questions.over_time.answer import OverTimeAnswer
 from night_trail.core.questions.place.answer import PlaceAnswer
 from night_trail.core.questions.relate.answer import RelateAnswer
 from night_trail.core.questions.shared.basis import Grouping
+from night_trail.core.questions.shared.measures import ADDS_UP
+from night_trail.core.questions.spread.angles import AnglesAnswer
 from night_trail.core.questions.spread.bars import BarsAnswer
 from night_trail.core.questions.spread.boxes import BoxesAnswer
+from night_trail.core.questions.spread.curves import CurvesAnswer
 from night_trail.core.questions.spread.histogram import HistogramAnswer
+from night_trail.core.questions.spread.strip import StripAnswer
 from night_trail.core.questions.stages.answer import StagesAnswer
+from night_trail.core.questions.stands.answer import StandsAnswer
 from night_trail.core.recomputed_between import changed, correlated, crossed, flowed
+from night_trail.core.recomputed_models import ahead, driven, taken_apart
+from night_trail.core.recomputed_sides import differing, standing_out
+from night_trail.core.recomputed_spread import bars, boxes, related, spread
+from night_trail.core.recomputed_time import cycle, over_time
 from night_trail.core.recomputed_units import belonging, fixed, gone_through, lying
 from night_trail.core.table import Table
 
-EVERY = {"hour": "1h", "day": "1d", "week": "1w", "month": "1mo", "quarter": "1q", "year": "1y"}
-PARTS = {"week": "dt.weekday()", "year": "dt.month()", "day": "dt.hour()"}
-IMPORTS = "from datetime import date, datetime\n\nimport polars as pl"
+IMPORTS = "from datetime import date, datetime\n\nimport numpy as np\nimport polars as pl"
 
 
 @dataclass(frozen=True)
@@ -57,11 +68,12 @@ def code_of(
         lines = [_filtered(only, table)]
         if lit is not None:
             lines.append(f"lit = {expression(lit, table)}")
-        if type(answer) not in _CODE:
-            raise Untold(
-                "its figures come of a model or of many comparisons; they are in the picture’s own table"
-            )
-        lines += _CODE[type(answer)](answer, lit is not None, table)
+        if type(answer) not in _CODE and not isinstance(answer, CompareAnswer):
+            raise Untold("its kind came from outside; its figures are in the picture’s own table")
+        if isinstance(answer, CompareAnswer):
+            lines += _compared(answer, table, only)
+        else:
+            lines += _CODE[type(answer)](answer, lit is not None, table)
     except Untold as why:
         return Code((), str(why))
     return Code(tuple(lines))
@@ -73,11 +85,52 @@ def _filtered(only: Sequence[Condition], table: Table) -> str:
     return f"rows = table.filter({', '.join(expression(one, table) for one in only)})"
 
 
-def _compared(answer: CompareAnswer, table: Table) -> list[str]:
+def _compared(answer: CompareAnswer, table: Table, only: Sequence[Condition]) -> list[str]:
     asked = answer.question
-    if asked.baseline or asked.shape == "strip":
-        raise Untold("groups are held against others, or drawn row by row")
-    return _by_group([answer.grouping], asked.measure, table)
+    lines = _by_group([answer.grouping], asked.measure, table)
+    baseline = asked.baseline
+    if baseline is None:
+        return lines
+    if baseline.target is not None:
+        lines.append(f"found = found.with_columns(pl.lit({baseline.target!r}).alias('baseline'))")
+    elif baseline.group is not None:
+        of_it = f"pl.col('figure').filter(pl.col('group') == {baseline.group!r}).first()"
+        lines.append(f"found = found.with_columns({of_it}.alias('baseline'))")
+    else:
+        lines += _held_against(answer, table, only)
+    return [*lines, *_differences(answer)]
+
+
+def _held_against(answer: CompareAnswer, table: Table, only: Sequence[Condition]) -> list[str]:
+    """Return the code for what each group is held against: a plan of the same rows, or other rows."""
+    asked = answer.question
+    measure, baseline, rows = asked.measure, asked.baseline, "rows"
+    assert baseline is not None  # noqa: S101  (asked of a baseline)
+    if baseline.column is not None:
+        measure = plan_of(measure, baseline.column)
+    elif baseline.where is not None:
+        parts = base_parts(baseline.where, only)
+        rows = f"table.filter({', '.join(expression(one, table) for one in parts)})"
+    needed, said = figure(measure, table)
+    adds = measure.aggregate in ADDS_UP
+    filled = ".with_columns(pl.col('rows', 'figure', 'baseline').fill_null(0))" if adds else ""
+    return [
+        f"base = {rows}{present([asked.across, *needed])}"
+        f".group_by(({grouped(answer.grouping, table)}).alias('group')).agg({said}.alias('baseline'))",
+        f"found = found.join(base, on='group', how={'full' if adds else 'left'!r}, coalesce=True){filled}",
+    ]
+
+
+def _differences(answer: CompareAnswer) -> list[str]:
+    baseline = answer.question.baseline
+    if baseline is None or baseline.target is not None:
+        return []
+    off = "pl.col('figure') - pl.col('baseline')"
+    if baseline.show == "relative":
+        off = f"pl.when(pl.col('baseline') != 0).then(({off}) / pl.col('baseline').cast(pl.Float64).abs())"
+    elif baseline.show != "absolute":
+        raise Untold("differences are shares of the whole one")
+    return [f"found = found.with_columns(({off}).alias('difference'))"]
 
 
 def _by_group(groupings: Sequence[Grouping], measure: Measure, table: Table) -> list[str]:
@@ -134,122 +187,27 @@ def _made_up(answer: MakeUpAnswer, table: Table) -> list[str]:
     ]
 
 
-def _over_time(answer: OverTimeAnswer, table: Table) -> list[str]:
-    asked = answer.question
-    grain = answer.calendar.grain
-    plain = asked.view == "plain" and not (asked.more or asked.until or asked.zone or asked.bands)
-    if not plain or asked.year_start != 1 or grain not in EVERY or not table.column(asked.time).kind.temporal:
-        raise Untold("the series is shifted, rolled, or of several measures")
-    day = "" if grain == "hour" else ".cast(pl.Date)"
-    at = f"{column(asked.time)}.dt.truncate({EVERY[grain]!r}){day}.alias('from')"
-    return _through(answer, asked.time, at, "from", table)
-
-
-def _cycle(answer: CycleAnswer, table: Table) -> list[str]:
-    asked = answer.question
-    if asked.by_weekday or asked.years or asked.zone or asked.part not in PARTS or asked.year_start != 1:
-        raise Untold("the round is one of years or weekdays, or begins elsewhere")
-    return _through(
-        answer, asked.time, f"{column(asked.time)}.{PARTS[asked.part]}.alias('place')", "place", table
-    )
-
-
-def _through(answer: OverTimeAnswer | CycleAnswer, time: str, at: str, name: str, table: Table) -> list[str]:
-    """Return the code for a measure by what is made ``at`` a time and called ``name``, and by group."""
-    needed, said = figure(answer.question.measure, table)
-    split = answer.grouping.column
-    if split is None:
-        keys, names, order = [at], [time, *needed], [name]
-    else:
-        keys = [f"({grouped(answer.grouping, table)}).alias('group')", at]
-        names, order = [time, split.name, *needed], [name, "group"]
-    return by_groups(names, keys, f"pl.len().alias('rows'), {said}.alias('figure')", repr(order))
-
-
-def _histogram(answer: HistogramAnswer, lit: bool, table: Table) -> list[str]:
-    asked = answer.question
-    kind = table.column(asked.column).kind
-    if asked.across or asked.scale == "log" or kind.temporal:
-        raise Untold("its bins are of dates, on a log scale, or of several panels")
-    name = column(asked.column)
-    counted = "pl.len().alias('count')" + (", lit.sum().alias('lit')" if lit else "")
-    return [
-        f"values = rows.drop_nulls({[asked.column]!r})",
-        "found = values.select(",
-        f"    {name}.quantile(0.25, interpolation='linear').alias('lower quartile'),",
-        f"    {name}.median().alias('middle'),",
-        f"    {name}.quantile(0.75, interpolation='linear').alias('upper quartile'),",
-        f"    {name}.mean().alias('average'),",
-        f"    {counted},",
-        ")",
-    ]
-
-
-def _boxes(answer: BoxesAnswer, table: Table) -> list[str]:
-    asked = answer.question
-    if not asked.across or table.column(asked.column).kind.temporal:
-        raise Untold("it has no groups of numbers")
-    name = column(asked.column)
-    counted = ", lit.sum().alias('lit')" if answer.basis.lit is not None else ""
-    return [
-        "found = (",
-        f"    rows.drop_nulls({[asked.column, asked.across]!r})",
-        f"    .group_by(({grouped(answer.grouping, table)}).alias('group'))",
-        "    .agg(",
-        "        pl.len().alias('count'),",
-        f"        {name}.quantile(0.25, interpolation='linear').alias('q1'),",
-        f"        {name}.median().alias('median'),",
-        f"        {name}.quantile(0.75, interpolation='linear').alias('q3'){counted},",
-        "    )",
-        "    .sort('median', descending=True)",
-        ")",
-    ]
-
-
-def _bars(answer: BarsAnswer, lit: bool, table: Table) -> list[str]:
-    asked = answer.question
-    if asked.across or table.column(asked.column).kind.measured:
-        raise Untold("its bars are of several panels, or of numbers")
-    counted = ", lit.sum().alias('lit')" if lit else ""
-    key = f"{text(asked.column, table)}.alias('group')"
-    return by_groups([asked.column], [key], f"pl.len().alias('count'){counted}", "'count', descending=True")
-
-
-def _related(answer: RelateAnswer, table: Table) -> list[str]:
-    asked = answer.question
-    x, y = asked.against, asked.column
-    if (
-        table.column(x).kind.temporal
-        or table.column(y).kind.temporal
-        or asked.window
-        or asked.scale != "plain"
-    ):
-        raise Untold("an axis is of dates, on a log scale, or zoomed")
-    return [
-        f"pairs = rows.drop_nulls({[x, y]!r})",
-        "found = pairs.select(",
-        "    pl.len().alias('rows'),",
-        f"    pl.corr({x!r}, {y!r}).alias('correlation'),",
-        f"    pl.corr({x!r}, {y!r}, method='spearman').alias('rank correlation'),",
-        f"    (pl.cov({x!r}, {y!r}) / {column(x)}.var()).alias('slope'),",
-        ")",
-    ]
-
-
 _Written = Callable[[Any, bool, Table], list[str]]
 _CODE: dict[type, _Written] = {
     MakeUpAnswer: lambda answer, lit, table: _made_up(answer, table),
-    CompareAnswer: lambda answer, lit, table: _compared(answer, table),
     CrossAnswer: lambda answer, lit, table: _by_group(
         [answer.grouping, answer.also], answer.question.measure, table
     ),
     SeveralAnswer: lambda answer, lit, table: _several(answer, table),
-    OverTimeAnswer: lambda answer, lit, table: _over_time(answer, table),
-    CycleAnswer: lambda answer, lit, table: _cycle(answer, table),
-    HistogramAnswer: _histogram,
-    BoxesAnswer: lambda answer, lit, table: _boxes(answer, table),
-    BarsAnswer: _bars,
-    RelateAnswer: lambda answer, lit, table: _related(answer, table),
+    OverTimeAnswer: lambda answer, lit, table: over_time(answer, table),
+    CycleAnswer: lambda answer, lit, table: cycle(answer, table),
+    DecompositionAnswer: lambda answer, lit, table: taken_apart(answer, table),
+    ForecastAnswer: lambda answer, lit, table: ahead(answer, table),
+    DriversAnswer: lambda answer, lit, table: driven(answer, table),
+    DifferAnswer: lambda answer, lit, table: differing(answer, table),
+    StandsAnswer: lambda answer, lit, table: standing_out(answer, table),
+    HistogramAnswer: spread,
+    AnglesAnswer: spread,
+    CurvesAnswer: spread,
+    StripAnswer: spread,
+    BoxesAnswer: lambda answer, lit, table: boxes(answer, table),
+    BarsAnswer: bars,
+    RelateAnswer: lambda answer, lit, table: related(answer, table),
     ChangedAnswer: lambda answer, lit, table: changed(answer, table),
     FlowAnswer: lambda answer, lit, table: flowed(answer, table),
     CrosstabAnswer: lambda answer, lit, table: crossed(answer, table),

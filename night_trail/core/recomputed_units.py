@@ -149,8 +149,6 @@ def fixed(answer: HeldAnswer, table: Table) -> list[str]:
         else:
             terms += _values(one, named, table)
     return [
-        "import numpy as np",
-        "",
         f"data = rows.drop_nulls({[asked.of, *(one.name for one in columns)]!r})",
         "terms = data.select(",
         *(f"    {term}," for term in terms),

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import polars as pl
 import pytest
+from msgspec.structs import replace
 
 from night_trail.core.conditions import Between, OneOf
 from night_trail.core.measure import Measure
@@ -16,13 +17,16 @@ from night_trail.core.question import Question
 from night_trail.core.questions.compare.question import Baseline, Compare
 from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.cycle.question import Cycle
+from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.held.question import Held
 from night_trail.core.questions.kin.question import Kin
-from night_trail.core.questions.over_time.question import OverTime
+from night_trail.core.questions.over_time.question import Against, OverTime
 from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.registry import answer, figures_of
-from night_trail.core.questions.spread.question import Spread
+from night_trail.core.questions.relate.question import Relate
+from night_trail.core.questions.spread.question import Bins, Spread
 from night_trail.core.questions.stages.question import Stages
+from night_trail.core.questions.stands.question import Stands
 from night_trail.core.recomputed import IMPORTS, code_of
 from night_trail.core.rows import Rows
 from night_trail.core.table import Table
@@ -47,6 +51,7 @@ def trips() -> Table:
         depot=rng.choice(["Foundry", "Mill", 'Qu"ay'], n, p=[0.6, 0.3, 0.1]).tolist(),
         wet=rng.random(n) < 0.3,
         day=days,
+        back=[day - dt.timedelta(days=int(d)) for day, d in zip(days, rng.integers(0, 400, n), strict=True)],
         latitude=(rng.integers(0, 5, n) / 100 + 51).round(2),
         longitude=(rng.integers(0, 5, n) / 50 - 3).round(2),
     )
@@ -222,9 +227,178 @@ def test_with_others_held_fixed(trips: Table) -> None:
         )
 
 
+HELD_AGAINST = [
+    Compare(SUM, "depot", "bars", baseline=Baseline(group="Mill")),
+    Compare(MEAN, "depot", "bars", baseline=Baseline(column="rain", show="relative")),
+    Compare(SUM, "line", "bars", keep=5, baseline=Baseline(where=OneOf("depot", ("Foundry",)))),
+    Compare(MEAN, "seats", "dots", baseline=Baseline(where=Between("day", "2023-04-01", "2023-07-01"))),
+]
+
+
+@pytest.mark.parametrize("question", HELD_AGAINST, ids=lambda q: q.across + q.measure.aggregate)
+def test_groups_held_against_others(question: Compare, trips: Table) -> None:
+    found, _, rows = run(question, trips, OneOf("depot", ("Mill", 'Qu"ay')), Between("rain", 0.01, None))
+    mine = {
+        r["group"]: (r["rows"], r["figure"], r["baseline"], r["difference"]) for r in named(found, "group")
+    }
+    alike(mine, {r[0]: (r[1], r[2], r[5], r[6]) for r in rows})
+
+
+def named(found: pl.DataFrame, *needed: str) -> list[dict[str, Any]]:
+    return list(found.drop_nulls(list(needed)).iter_rows(named=True))
+
+
+BY_MONTH = OverTime(SUM, "day", grain="month")
+VIEWED = [
+    replace(BY_MONTH, view="rolling", window=4),
+    replace(BY_MONTH, view="running", split="depot"),
+    replace(BY_MONTH, view="to date", grain="week"),
+    replace(BY_MONTH, view="index", split="wet"),
+    replace(BY_MONTH, view="per day"),
+    replace(BY_MONTH, view="rolling", grain="day", split="line"),
+    replace(BY_MONTH, more=(MEAN, Measure("count"))),
+    replace(BY_MONTH, against=Against("before", show="relative")),
+    replace(BY_MONTH, against=Against("before"), split="depot", grain="week"),
+    replace(BY_MONTH, against=Against("column", "rain")),
+    replace(BY_MONTH, against=Against("group", "depot", "Mill"), view="running"),
+    replace(BY_MONTH, measure=MEAN, against=Against("year"), grain="day", time="back"),
+]
+
+
+@pytest.mark.parametrize("question", VIEWED, ids=lambda q: f"{q.view} {q.grain} {q.split or q.against}")
+def test_series_as_they_are_viewed_and_what_they_are_held_against(question: OverTime, trips: Table) -> None:
+    found, names, rows = run(question, trips)
+    by = 1 if question.split else 0
+    figures = names.index("to below") + 1
+    width = len(question.measures) + (2 if question.against else 0)
+    columns = [
+        "figure",
+        *(f"figure {k}" for k in range(2, 1 + len(question.measures))),
+        *(["held against", "difference"] if question.against else []),
+    ]
+    mine = {
+        (r["group"] if by else "", str(r["from"])): tuple(r[name] for name in columns)
+        for r in found.iter_rows(named=True)
+    }
+    theirs = {(r[0] if by else "", str(r[by])[:10]): tuple(r[figures : figures + width]) for r in rows}
+    alike({key: mine[key] for key in theirs}, theirs)
+    assert sum(x is not None for figures in theirs.values() for x in figures) > 5
+
+
+@pytest.mark.parametrize("shape", ["histogram", "density", "strip"])
+@pytest.mark.parametrize("column", ["late", "day"])
+@pytest.mark.parametrize("across", [None, "depot"])
+def test_how_a_column_is_spread(across: str | None, column: str, shape: Any, trips: Table) -> None:
+    found, _, _ = run(Spread(column, across, shape), trips)
+    by = ["group"] if across else []
+    values = trips.axis(column).values
+    groups = np.array(trips.series("depot").to_list() if across else ["all"] * len(values))
+    assert len(found) == (3 if across else 1)
+    for row in found.iter_rows(named=True):
+        own = values[(groups == (row["group"] if by else "all")) & ~np.isnan(values)]
+        wanted = [*np.quantile(own, (0.25, 0.5, 0.75)), own.mean(), len(own)]
+        names = ("lower quartile", "middle", "upper quartile", "average", "count")
+        got = [
+            row[n] if not isinstance(row[n], dt.datetime) else row[n].replace(tzinfo=dt.UTC).timestamp()
+            for n in names
+        ]
+        assert got == pytest.approx(wanted)
+
+
+@pytest.mark.parametrize(
+    "question",
+    [
+        Spread("late"),
+        Spread("seats"),
+        Spread("day"),
+        Spread("late", "depot"),
+        Spread("rain", bins=Bins(width=2.0)),
+    ],
+    ids=lambda q: f"{q.column} {q.across}",
+)
+def test_bins_are_counted_as_they_are_drawn(question: Spread, trips: Table) -> None:
+    found = answer(question, Rows(trips, ()))
+    code = code_of(question, found, (), None, trips)
+    names: dict[str, Any] = {"table": pl.DataFrame({c.name: trips.series(c.name) for c in trips.columns})}
+    exec("\n".join([IMPORTS, *code.lines]), names)
+    by = 1 if question.across else 0
+    mine = sorted((*row[:by], row[-1]) for row in names["bins"].iter_rows())
+    theirs = sorted((*row[:by], row[by + 2]) for row in figures_of(found).rows if row[by + 2])
+    assert mine == theirs and sum(row[-1] for row in mine) > 2_500
+
+
+@pytest.mark.parametrize("across", [None, "depot"])
+def test_a_box_of_dates_or_of_all(across: str | None, trips: Table) -> None:
+    found, _, rows = run(Spread("day", across, "boxes"), trips)
+    theirs = {r[0]: [r[1], *(str(x)[:10] for x in r[3:6])] for r in rows}
+    for row in found.iter_rows(named=True):
+        mine = [row["count"], *(str(row[name])[:10] for name in ("q1", "median", "q3"))]
+        assert mine == theirs[row.get("group", "all")]
+
+
+def test_pairs_of_numbers_in_panels_and_against_dates(trips: Table) -> None:
+    for question in (Relate("late", "rain", panels="depot"), Relate("late", "day")):
+        found, _, _ = run(question, trips)
+        for row in found.iter_rows(named=True):
+            x, y = (trips.axis(name).values for name in (question.against, question.column))
+            some = ~np.isnan(x) & ~np.isnan(y)
+            if "group" in row:
+                some &= np.array(trips.series("depot").to_list()) == row["group"]
+            assert row["rows"] == some.sum()
+            assert row["correlation"] == pytest.approx(np.corrcoef(x[some], y[some])[0, 1])
+            assert row["slope"] == pytest.approx(np.polyfit(x[some], y[some], 1)[0])
+
+
+def test_what_is_under_way() -> None:
+    rng = np.random.default_rng(8)
+    begun = [dt.date(2024, 1, 1) + dt.timedelta(days=int(d)) for d in rng.integers(0, 200, 300)]
+    ended = [
+        None if i % 9 == 0 else day + dt.timedelta(days=int(rng.integers(0, 60)) - 2)
+        for i, day in enumerate(begun)
+    ]
+    found, _, rows = run(
+        OverTime(Measure("count"), "begun", grain="month", until="ended"), table_of(begun=begun, ended=ended)
+    )
+    alike({str(r[0]): r[1:] for r in found.iter_rows()}, {str(r[0])[:10]: (r[2],) for r in rows})
+
+
+@pytest.mark.parametrize("zone", [None, "Asia/Tokyo"])
+@pytest.mark.parametrize("shape", ["line", "grid"])
+def test_rounds_of_years_and_of_weekdays_on_the_clock_of_a_zone(shape: str, zone: str | None) -> None:
+    rng = np.random.default_rng(4)
+    start = dt.datetime(2022, 3, 1)
+    moments = [start + dt.timedelta(minutes=int(m)) for m in rng.integers(0, 900_000, 4_000)]
+    table = table_of(at=moments, late=rng.gamma(2.0, 3.0, 4_000))
+    question = Cycle(MEAN, "at", part="day", shape=shape, years=shape == "line", zone=zone)  # type: ignore[arg-type]
+    found, _, rows = run(question, table)
+    groups, places = (list(dict.fromkeys(r[k] for r in rows)) for k in (0, 1))
+    mine = {(r["group"], r["place"]): (r["rows"], r["figure"]) for r in found.iter_rows(named=True)}
+    first = min(r[0] for r in mine)
+    alike(mine, {(groups.index(r[0]) + first, places.index(r[1])): (r[3], r[2]) for r in rows})
+
+
+def test_how_rows_differ(trips: Table) -> None:
+    found, _, rows = run(
+        Differ(Between("day", "2023-08-01", None), Between("day", None, "2023-03-01")), trips
+    )
+    theirs = {(r[0], r[5]): tuple(r[6:8]) for r in rows if r[4] == "yes" and "others" not in r[5]}
+    alike({r[:2]: r[2:] for r in found.iter_rows()}, theirs)
+
+
+def test_what_stands_out_is_counted_by_what_names_it(trips: Table) -> None:
+    late = trips.series("late").to_list()
+    late[5:9] = [4_000.0, 5_000.0, 6_000.0, 7_000.0]
+    table = table_of(late=late, depot=trips.series("depot").to_list())
+    found, _, rows = run(Stands(), table)
+    theirs = {r[0]: r[2] for r in rows}
+    assert len(found) > 0
+    for what, _, n in found.iter_rows():
+        assert theirs[what] == n
+
+
 def test_what_has_no_plain_code_says_why(trips: Table) -> None:
-    against = Compare(SUM, "depot", "bars", baseline=Baseline(group="Mill"))
-    rolled = OverTime(SUM, "day", grain="month", view="rolling")
-    for question in (against, rolled):
+    evened = OverTime(SUM, "day", grain="month", view="evened")
+    shares = Compare(SUM, "depot", "bars", baseline=Baseline(group="Mill", show="share"))
+    for question in (evened, shares):
         code = code_of(question, answer(question, Rows(trips)), (), None, trips)
         assert not code.lines and len(code.untold.split()) > 3

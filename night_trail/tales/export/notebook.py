@@ -10,6 +10,7 @@ from typing import Any
 
 from night_trail.core.bound import unbound
 from night_trail.core.errors import NightTrailError
+from night_trail.core.methods_along import files_for, packages_for
 from night_trail.core.recomputed import IMPORTS, Code, code_of
 from night_trail.people.models import Role
 from night_trail.tables.cells import write_parquet
@@ -47,6 +48,8 @@ def notebook(tale: Tale, person: Any) -> bytes:
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
         made.writestr("tale.ipynb", json.dumps(_as_notebook(cells), indent=1, ensure_ascii=False))
         made.writestr("tale.py", _as_script(cells))
+        for path, source in files_for(text for kind, text in cells if kind == "code").items():
+            made.writestr(path, source)
         for pk, version in versions.items():
             rows = io.BytesIO()
             write_parquet(core_table(version), rows)
@@ -64,6 +67,7 @@ def _cells(tale: Tale, stops: list[Told], versions: dict[int, Version], names: d
         f"{names[pk]} = pl.read_parquet({names[pk] + '.parquet'!r})  # {_one_line(str(version.table))}"
         for pk, version in versions.items()
     )
+    first = len(cells)
     cells.append(("code", f"{IMPORTS}\n\n{loads}\nfigures = {{}}".strip()))
     for one in stops:
         if one.chapter:
@@ -72,7 +76,16 @@ def _cells(tale: Tale, stops: list[Told], versions: dict[int, Version], names: d
         for at, part in enumerate(_pictures(one), 1):
             cells.append(("markdown", f"*{part.sentence}*\n\n{part.headline}"))
             cells.append(_recomputed(part, f"stop {one.number}, picture {at}", names[part.desk.version.pk]))
+    code = [text for kind, text in cells if kind == "code"]
+    cells.insert(first, ("markdown", _needs(code, files_for(code))))
     return cells
+
+
+def _needs(code: list[str], methods: dict[str, str]) -> str:
+    """Return in words what the code needs: packages by their versions, and files that lie beside it."""
+    packages = ", ".join(packages_for([*code, *methods.values()]))
+    beside = " The methods behind it lie beside it as plain Python, in the folder methods." if methods else ""
+    return f"This runs with {packages}.{beside}"
 
 
 def _recomputed(part: Part, name: str, table: str) -> Cell:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import msgspec
@@ -340,7 +341,7 @@ def all_compared(baseline: Baseline | None, rows: Rows) -> Rows:
     """Return the rows that make the groups: those kept, and those of an earlier period beside them."""
     if baseline is None or baseline.where is None or not rows.only:
         return rows
-    return Rows(rows.table, (AnyOf((AllOf(rows.only), AllOf(_base_parts(baseline, rows)))),))
+    return Rows(rows.table, (AnyOf((AllOf(rows.only), AllOf(base_parts(baseline.where, rows.only)))),))
 
 
 def _sorted_by(question: Compare, group: GroupFigure) -> float:
@@ -384,11 +385,11 @@ def base_measure(measure: Measure, baseline: Baseline, rows: Rows) -> tuple[Meas
     if baseline.column is not None:
         return plan_of(measure, baseline.column), rows.kept
     assert baseline.where is not None  # noqa: S101  (groups need no other rows)
-    return measure, mask(AllOf(_base_parts(baseline, rows)), rows.table)
+    return measure, mask(AllOf(base_parts(baseline.where, rows.only)), rows.table)
 
 
-def _base_parts(baseline: Baseline, rows: Rows) -> tuple[Condition, ...]:
-    assert baseline.where is not None  # noqa: S101  (asked only of other rows)
-    named = set(columns_of(baseline.where))
-    # other conditions hold for the earlier rows too, those on the same column do not
-    return (*(c for c in rows.only if not named & set(columns_of(c))), baseline.where)
+def base_parts(where: Condition, only: Sequence[Condition]) -> tuple[Condition, ...]:
+    """Return what names the rows of a baseline that are others: other filters hold for them too."""
+    named = set(columns_of(where))
+    # those on the same column do not
+    return (*(c for c in only if not named & set(columns_of(c))), where)

@@ -76,7 +76,7 @@ class DriversAnswer:
     ``explained`` is the share of the differences that is explained on unseen
     rows, below 0 where the plain mean does better; ``level`` the importance that
     shuffled targets reach. ``far`` values beyond ``ends`` count as lying there.
-    ``model_rows`` is how many of the rows the models were made from.
+    ``model_rows`` is how many of the rows the models were made from, ``made`` what of them.
     """
 
     question: Drivers
@@ -100,6 +100,7 @@ class DriversAnswer:
     mean: float
     stretches: Column | None = None
     pending: Pending | None = None
+    made: Made | None = None
 
     @property
     def found(self) -> tuple[Driver, ...]:
@@ -248,6 +249,7 @@ def drives(question: Drivers, rows: Rows, made_folds: Sequence[Fold] | None = No
         ends=made.target.ends,
         leaves=leaves,
         mean=float(made.matrix.y.mean()) if len(made.matrix.y) else math.nan,
+        made=made,
     )
 
 

@@ -89,6 +89,7 @@ class ForecastAnswer:
     gaps: tuple[tuple[int, int], ...] = ()
     pending: Pending | None = None
     assumed: int | None = None
+    known: Known | None = None
 
     @property
     def horizon(self) -> int:
@@ -183,6 +184,7 @@ def ahead(question: Forecast, rows: Rows, made: Sequence[Alone] | None = None) -
         plan=_plan(question, rows, base),
         gaps=base.periods.gaps,
         assumed=None if known is None else known.assumed,
+        known=known,
     )
     if found is None:
         return answered

@@ -21,9 +21,7 @@ def sets_of(table: Table, at: Ints) -> Iterator[tuple[Column, Ints]]:
     """
     for column in table.columns:
         if column.kind.temporal:
-            # a night goes on to the morning: what happens before noon belongs to the day before
-            half = DAY / 2 if column.kind == Kind.DATETIME else 0.0
-            values = np.floor((table.axis(column.name).values[at] - half) / DAY)
+            values = np.floor((table.axis(column.name).values[at] - from_noon(column)) / DAY)
             gone = np.isnan(values)
             codes = _numbered(np.where(gone, 0, values).astype(np.int64))
         elif column.kind == Kind.IDENTIFIER and 2 * column.distinct <= table.height:
@@ -35,6 +33,14 @@ def sets_of(table: Table, at: Ints) -> Iterator[tuple[Column, Ints]]:
         n = int(np.count_nonzero(np.bincount(codes)))
         if LEAST_SETS <= n <= 0.75 * len(at):
             yield column, codes
+
+
+def from_noon(column: Column) -> float:
+    """Return how far into the day its days begin, in seconds.
+
+    A night goes on to the morning: what happens before noon belongs to the day before.
+    """
+    return DAY / 2 if column.kind == Kind.DATETIME else 0.0
 
 
 def _numbered(values: Ints) -> Ints:
