@@ -196,7 +196,7 @@ def test_pictures_beside_share_the_lantern_and_swap(page: Page) -> None:
     settled(page)
     page.locator("#beside-add").click()
     page.locator("#popover .filter").fill("boardings")
-    page.locator("#popover").get_by_role("button", name=re.compile("^boardings")).click()
+    page.locator("#popover").get_by_role("button", name=re.compile("^boardings")).first.click()
     expect(page.locator(".beside-item")).to_have_count(1)
     settled(page)
     drag(page, axis_point(page, 0.55), axis_point(page, 0.75))

@@ -49,7 +49,7 @@ def test_a_season_and_a_trend_go_on() -> None:
 
 def test_bands_cover_what_they_promise_on_made_series() -> None:
     covered = np.zeros(3)
-    count = 20
+    count = 12
     for seed in range(count):
         values = seasonal(96, seed)
         found = forecast(values[:84], 12, (12,))

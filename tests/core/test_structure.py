@@ -42,6 +42,8 @@ def test_reading_a_file_loads_no_question_and_the_core_no_page() -> None:
         ("night_trail.core.reading", ("night_trail.core.questions.registry", "night_trail.core.question")),
         ("night_trail.core.language.conditions", ("night_trail.core.question",)),
         ("night_trail.core.sentence", ("django", "night_trail.draw")),
+        # every process loads every question: what takes a second to come does so when it is called
+        ("night_trail.core.questions.registry", ("scipy.stats", "statsmodels", "sklearn", "pandas")),
     ):
         out = subprocess.run(
             [sys.executable, "-c", loaded.format(module)], capture_output=True, text=True, check=True

@@ -47,6 +47,7 @@ def test_a_backup_taken_while_others_write_is_of_one_moment_and_comes_back(
         while not stop.is_set():
             i += 1
             Trail.objects.filter(pk=trail.trail_id).update(title=f"title {i}")
+            stop.wait(0.002)
         connection.close()
 
     busy = threading.Thread(target=writes)

@@ -200,9 +200,7 @@ def test_the_notebook_runs_in_a_kernel_of_its_own(
 def test_what_is_not_figured_anew_is_said(
     client: Client, tale: Tale, owner: User, table: Table, tmp_path: Path
 ) -> None:
-    step = take_turn(
-        start_trail(owner, table), Say("boardings by month with days evened out", "")
-    )
+    step = take_turn(start_trail(owner, table), Say("boardings by month with days evened out", ""))
     add_stop(tale, cairn_at(step))
     text = (unpacked(client, tale, tmp_path) / "tale.py").read_text()
     assert "# These figures are not figured anew here: its periods are evened out" in text

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy import stats
+from scipy import special
 
 from night_trail.core.table import Floats
 
@@ -55,4 +55,4 @@ def chance_of_parts(cells: Floats) -> float | None:
     spread = left.T @ left / (rounds - 1)
     even = float(np.trace(spread)) ** 2 / ((parts - 1) * float((spread**2).sum()))
     even = min(1.0, max(even, 1 / (parts - 1)))
-    return float(stats.f.sf(between / within, even * (parts - 1), even * freedom))
+    return float(special.fdtrc(even * (parts - 1), even * freedom, between / within))
