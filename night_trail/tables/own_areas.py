@@ -9,7 +9,7 @@ import msgspec
 
 from night_trail.core.errors import BadQuestion
 from night_trail.core.places.own import OwnAreas, read_areas
-from night_trail.tables import models
+from night_trail.tables import models, quota
 
 MOST = 12
 
@@ -33,6 +33,7 @@ def keep_areas(table: models.Table, found: OwnAreas) -> str:
         return key
     if table.own_areas.count() >= MOST:
         raise BadQuestion(f"This table has {MOST} files of areas already", table.name, "Use one of them.")
+    quota.check_room(table.owner, len(packed))
     models.OwnAreas.objects.get_or_create(table=table, key=key, defaults={"data": packed})
     return key
 

@@ -28,7 +28,7 @@ from night_trail.core.places.plan import (
     checked_place,
 )
 from night_trail.draw.frame.text import FONTS
-from night_trail.tables import models
+from night_trail.tables import models, quota
 from night_trail.web.pixels import opened
 
 if TYPE_CHECKING:
@@ -131,7 +131,10 @@ def _keep_picture(table: models.Table, picture: PlanPicture) -> models.OwnPlan:
     known = table.own_plans.filter(key=key).first()
     if known is None and table.own_plans.count() >= MOST_PLANS:
         raise BadQuestion(f"This table has {MOST_PLANS} plans already", table.name, "Use one of them.")
-    return known or models.OwnPlan.objects.get_or_create(table=table, key=key, defaults={"data": packed})[0]
+    if known is not None:
+        return known
+    quota.check_room(table.owner, len(packed))
+    return models.OwnPlan.objects.get_or_create(table=table, key=key, defaults={"data": packed})[0]
 
 
 def draft_of(plan: models.OwnPlan, column: str) -> models.Placing:

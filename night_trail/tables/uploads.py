@@ -5,13 +5,41 @@ from __future__ import annotations
 from typing import Any
 
 from django.conf import settings
+from django.core.files.uploadedfile import UploadedFile
 from django.core.files.uploadhandler import SkipFile, TemporaryFileUploadHandler
+from django.http import HttpRequest
+from django.utils.datastructures import MultiValueDict
 
+from night_trail.core.errors import NightTrailError, Unreadable
 from night_trail.tables import quota, room
 
 TOO_LARGE = "night_trail.too_large"
 NO_ROOM = "night_trail.no_room"
 OVER_QUOTA = "night_trail.over_quota"
+
+
+def files_of(request: HttpRequest) -> MultiValueDict[str, UploadedFile[Any]]:
+    """Return the files that came with a request; looking for them is what takes them in.
+
+    Raises
+    ------
+    NightTrailError
+        Where one was not taken, being larger than is taken, than its owner may bring, or than there is room.
+    """
+    found = request.FILES
+    if request.META.get(OVER_QUOTA):
+        left = quota.in_words(quota.left_for(request.user))
+        raise NightTrailError(
+            f"Your tables and images may take {left} more, and this is larger", "", "Delete a table first."
+        )
+    if request.META.get(NO_ROOM):
+        raise NightTrailError(room.FULL, "", "Try again when there is room.")
+    if request.META.get(TOO_LARGE):
+        most = quota.in_words(settings.UPLOAD_LIMIT)
+        raise Unreadable(
+            f"The file is larger than the {most} that are taken", "", "Leave out columns or rows."
+        )
+    return found
 
 
 class LimitedUpload(TemporaryFileUploadHandler):

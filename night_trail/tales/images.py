@@ -9,6 +9,7 @@ from django.core.files.uploadedfile import UploadedFile
 from django.http import Http404, HttpResponse
 
 from night_trail.core.errors import NightTrailError
+from night_trail.tables import quota
 from night_trail.tales.models import Image, Tale
 from night_trail.web.pixels import MOST_BYTES, opened, refused
 
@@ -61,6 +62,7 @@ def keep_image(tale: Tale, data: bytes) -> Image:
     if tale.images.count() >= MOST_IMAGES:
         raise NightTrailError(f"A tale holds at most {MOST_IMAGES} images", "", "Begin a second tale.")
     made, kind, width, height = read_image(data)
+    quota.check_room(tale.owner, len(made))
     return Image.objects.create(tale=tale, data=made, kind=kind, width=width, height=height)
 
 

@@ -8,20 +8,35 @@ from typing import Any
 import numpy as np
 import polars as pl
 import pytest
+from msgspec.structs import replace
 from scipy import stats
 
+from night_trail.core.claims.again import again
 from night_trail.core.claims.check import check
-from night_trail.core.claims.claim import Ahead, Claim, Differs, Drives, Leads, Level, Moves, Repeats
+from night_trail.core.claims.claim import (
+    Ahead,
+    Claim,
+    Differs,
+    Drives,
+    Leads,
+    Level,
+    Moves,
+    Repeats,
+    StandsOut,
+)
 from night_trail.core.claims.propose import claims_of
+from night_trail.core.claims.verdict import Verdict
 from night_trail.core.claims.words import claim_from, in_sentence, instead, verdict_words
 from night_trail.core.conditions import AllOf, Between, Condition, Not, OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.measure import Measure
 from night_trail.core.question import Scene
 from night_trail.core.questions.compare.question import Compare
+from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.registry import answer
 from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.spread.question import Spread
+from night_trail.core.questions.stands.question import Stands
 from night_trail.core.rows import Rows
 from night_trail.core.stats.redraws import turned_by
 from night_trail.core.table import Table
@@ -190,6 +205,9 @@ CLAIMS: list[Claim] = [
     Leads(Measure("sum", "y"), "g", "b", lowest=True),
     Moves("x", "y", down=True, least=0.3),
     Drives("y", "x", 2),
+    StandsOut("far", ("y",), least=1_200),
+    StandsOut("odd", ("g", "x"), of="y", within="g"),
+    StandsOut("block"),
     Ahead(Measure("count"), Between("x", 0.0, None, low_open=True), 10.0, 400.0),
 ]
 
@@ -257,12 +275,63 @@ def test_every_kind_of_picture_proposes_what_it_shows(buses: Table) -> None:
     assert all(isinstance(c, Level) for c in proposed("late_min"))
 
 
+def with_slips(seed: int, slips: int) -> Table:
+    rng = np.random.default_rng(seed)
+    fare = np.round(rng.normal(30, 3, 600), 1)
+    fare[:slips] *= 100
+    return table_of(fare=fare, line=rng.choice(["N1", "N2", "N3"], 600).tolist())
+
+
+def test_what_stands_out_is_claimed_and_gone_where_it_was_put_right() -> None:
+    slipped, noise = Rows(with_slips(1, 4)), Rows(with_slips(2, 0))
+    claimed = claims_of(Stands(), slipped, answer(Stands(), slipped))
+    assert claimed
+    claim, verdict = claimed[0]
+    assert isinstance(claim, StandsOut) and claim.columns == ("fare",)
+    assert (verdict.state, verdict.figure) == ("holds", 4.0)
+    assert "4 rows of 600" in verdict_words(claim, verdict, slipped.table)
+    now = check(claim, noise)
+    assert now.state == "fails" and again({"state": "holds", "figure": 4.0}, now) == "gone"
+    assert "nothing of this kind" in verdict_words(claim, now, noise.table)
+    more = replace(claim, least=5)
+    assert check(more, slipped).state == "fails"
+    assert instead(more, check(more, slipped)) == claim
+    # of many that were slips few are left
+    assert again({"state": "holds", "figure": 40.0}, check(claim, slipped)) == "weaker"
+
+
+def test_noise_stands_out_in_no_claim() -> None:
+    found = [
+        claim
+        for seed in range(20)
+        for rows in [Rows(with_slips(seed, 0))]
+        for claim, _ in claims_of(Stands(), rows, answer(Stands(), rows))
+    ]
+    assert len(found) <= 1
+
+
+def test_pairs_that_go_together_are_claimed_and_none_of_noise() -> None:
+    rng = np.random.default_rng(5)
+    line, depot = rng.integers(0, 4, 800), rng.integers(0, 3, 800)
+    question = Crosstab("depot", "line")
+
+    def claimed(of: Any) -> list[tuple[Claim, Verdict]]:
+        rows = Rows(table_of(line=[f"N{k}" for k in line], depot=[f"D{k}" for k in of]))
+        return claims_of(question, rows, answer(question, rows))
+
+    tied = claimed(np.where(rng.random(800) < 0.5, line % 3, depot))
+    assert [verdict.state for _, verdict in tied][:1] == ["holds"] and isinstance(tied[0][0], Differs)
+    assert sum(len(claimed(rng.integers(0, 3, 800))) for _ in range(40)) <= 2
+
+
 def test_figures_that_cannot_be_taken_are_refused() -> None:
     table = made(1, 1.0)
     for claim in (
         Moves("g", "y"),
         Drives("g", "y"),
         Repeats(Measure("sum", "y"), "x"),
+        StandsOut("far", ("z",)),
+        StandsOut("far", ("y",), within="y"),
         Ahead(Measure("count"), C, 5, 1),
     ):
         with pytest.raises(BadQuestion):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
@@ -15,7 +16,10 @@ from django.urls import reverse
 from PIL import Image as Pixels
 
 from night_trail.core.errors import NightTrailError
-from night_trail.tales.images import LONGEST, read_image
+from night_trail.tables import quota
+from night_trail.tables.models import Table
+from night_trail.tables.plans import bring_plan
+from night_trail.tales.images import LONGEST, keep_image, read_image
 from night_trail.tales.models import Image, Link, Stop, Tale
 from tests.web.conftest import client_of
 
@@ -71,6 +75,29 @@ def test_what_is_no_image_is_refused_in_a_sentence(client: Client, stop: Stop, d
         read_image(data)
     response = bring(client, stop, data)
     assert response.status_code == 422 and not Image.objects.exists()
+
+
+def test_images_and_plans_count_as_what_their_owner_brought(
+    client: Client, stop: Stop, owner: User, table: Table, settings: Any
+) -> None:
+    before = quota.used_by(owner)
+    assert bring(client, stop, drawn()).status_code == 302
+    image = Image.objects.get()
+    assert quota.used_by(owner) == before + len(bytes(image.data))
+    settings.USER_QUOTA = quota.used_by(owner) + 10
+    refused = bring(client, stop, drawn(size=(300, 300)))
+    assert refused.status_code == 422 and "may take 10 B more" in refused.content.decode()
+    stop.refresh_from_db()
+    assert stop.image == image
+    assert Image.objects.count() == 1
+    with pytest.raises(NightTrailError, match="may take 10 B more"):
+        bring_plan(table, drawn(size=(400, 300)), "yard.png")
+    # what is large only until it is drawn anew is held against what is left, then
+    with pytest.raises(NightTrailError, match="may take 10 B more"):
+        keep_image(stop.tale, drawn())
+    settings.USER_QUOTA = 10**9
+    plan = bring_plan(table, drawn(size=(400, 300)), "yard.png")
+    assert quota.used_by(owner) == before + len(bytes(image.data)) + len(bytes(plan.data))
 
 
 def test_an_image_wants_words_and_is_undone(client: Client, stop: Stop) -> None:

@@ -237,7 +237,7 @@ def test_a_quota_is_shown_and_kept(
 ) -> None:
     used = quota.used_by(owner)
     assert used > few_buses_csv.stat().st_size, "the file as it arrived, and its columns"
-    assert f"Your tables take {quota.in_words(used)} of 20 GB" in client.get("/").content.decode()
+    assert f"Your tables and images take {quota.in_words(used)} of 20 GB" in client.get("/").content.decode()
     settings.USER_QUOTA = used + 1_000
     with few_buses_csv.open("rb") as file:
         refused = client.post(reverse("tables:bring"), {"file": file})

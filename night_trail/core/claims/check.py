@@ -7,17 +7,29 @@ half true of all of them.
 
 from __future__ import annotations
 
-from night_trail.core.claims.claim import Ahead, Claim, Differs, Drives, Leads, Level, Moves, Repeats
+from night_trail.core.claims.claim import (
+    Ahead,
+    Claim,
+    Differs,
+    Drives,
+    Leads,
+    Level,
+    Moves,
+    Repeats,
+    StandsOut,
+)
 from night_trail.core.claims.driving import drives
 from night_trail.core.claims.leading import leads
 from night_trail.core.claims.moving import moves
 from night_trail.core.claims.repeating import repeats
 from night_trail.core.claims.sides import ahead, differs, level
+from night_trail.core.claims.standing import question_of, stands
 from night_trail.core.claims.verdict import Verdict
 from night_trail.core.conditions import Condition
 from night_trail.core.conditions import check as check_condition
 from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.shared.measures import check_measure
+from night_trail.core.questions.stands.answer import check as check_stands
 from night_trail.core.rows import Rows
 from night_trail.core.table import Kind, Table
 
@@ -38,6 +50,10 @@ def check_fits(claim: Claim, table: Table) -> None:
         case Leads():
             check_measure(claim.measure, table)
             table.column(claim.across)
+        case StandsOut():
+            for name in claim.columns:
+                table.column(name)
+            check_stands(question_of(claim), table)
         case Repeats():
             check_measure(claim.measure, table)
             if not table.column(claim.time).dated:
@@ -86,6 +102,8 @@ def _checked(claim: Claim, rows: Rows) -> Verdict:
             return repeats(claim, rows)
         case Drives():
             return drives(claim, rows)
+        case StandsOut():
+            return stands(claim, rows)
         case Ahead():
             return ahead(claim, rows)
 

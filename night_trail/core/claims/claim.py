@@ -9,6 +9,7 @@ import msgspec
 from night_trail.core.conditions import Condition
 from night_trail.core.measure import Measure, Name
 from night_trail.core.questions.shared.time_question import FrozenStruct
+from night_trail.core.questions.stands.found import Sort
 from night_trail.core.structs import looked_through
 
 Size = Annotated[float, msgspec.Meta(ge=0, le=1e300)]
@@ -72,6 +73,20 @@ class Drives(FrozenStruct, frozen=True, tag="drives"):
     first: Annotated[int, msgspec.Meta(ge=1, le=20)] = 3
 
 
+class StandsOut(FrozenStruct, frozen=True, tag="stands"):
+    """Something of a sort stands out in a column, or in the whole table where ``of`` is None.
+
+    ``columns`` are those it is told of; ``within`` is the category in whose groups values are held
+    against their own, ``least`` how many rows it is at least.
+    """
+
+    sort: Sort
+    columns: Annotated[tuple[Name, ...], msgspec.Meta(max_length=2)] = ()
+    of: Name | None = None
+    within: Name | None = None
+    least: Annotated[int, msgspec.Meta(ge=1, le=1_000_000_000)] = 1
+
+
 class Ahead(FrozenStruct, frozen=True, tag="ahead"):
     """The measure of a time that had not come when it was claimed lies between two figures."""
 
@@ -81,6 +96,6 @@ class Ahead(FrozenStruct, frozen=True, tag="ahead"):
     high: Figure
 
 
-Claim = Differs | Level | Leads | Moves | Repeats | Drives | Ahead
+Claim = Differs | Level | Leads | Moves | Repeats | Drives | StandsOut | Ahead
 
 looked_through(Claim)

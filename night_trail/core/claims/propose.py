@@ -6,9 +6,21 @@ from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
+from scipy import special
 
 from night_trail.core.claims.check import check
-from night_trail.core.claims.claim import Ahead, Claim, Differs, Drives, Leads, Level, Moves, Repeats, Season
+from night_trail.core.claims.claim import (
+    Ahead,
+    Claim,
+    Differs,
+    Drives,
+    Leads,
+    Level,
+    Moves,
+    Repeats,
+    Season,
+    StandsOut,
+)
 from night_trail.core.claims.verdict import Verdict
 from night_trail.core.claims.words import instead, rounded_outwards, rounded_to
 from night_trail.core.conditions import AllOf, Between, Condition, Not, OneOf
@@ -19,6 +31,8 @@ from night_trail.core.questions.changed.question import Changed
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.correlation.answer import CorrelationAnswer
 from night_trail.core.questions.correlation.question import Correlations
+from night_trail.core.questions.crosstab.answer import CrosstabAnswer
+from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.decomposition.question import Decomposition
 from night_trail.core.questions.differ.answer import DifferAnswer
@@ -34,10 +48,15 @@ from night_trail.core.questions.relate.question import Relate
 from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.questions.shared.periods import whole_years
 from night_trail.core.questions.spread.question import Spread
+from night_trail.core.questions.stands.answer import StandsAnswer
+from night_trail.core.questions.stands.question import Stands
+from night_trail.core.questions.stands.words import spoken_of
 from night_trail.core.rows import Rows
 from night_trail.core.table import Kind, Table
 
 MOST = 4
+BY_CHANCE = 0.01
+"""A pair of values that was picked out of all is proposed where its chance is smaller."""
 
 
 def claims_of(question: Question, rows: Rows, answer: Any = None) -> list[tuple[Claim, Verdict]]:
@@ -84,6 +103,12 @@ def _candidates(question: Question, rows: Rows, answer: Any) -> Iterator[Claim]:
                 yield Drives(of, driver.columns[0])
         case Differ(ones, others):
             yield from _differing(ones, others, answer)
+        case Stands(of, within):
+            findings = answer.findings if isinstance(answer, StandsAnswer) else ()
+            for finding in findings[:MOST]:
+                yield StandsOut(finding.sort, spoken_of(finding), of, within)
+        case Crosstab():
+            yield from _pairs(answer)
         case Held(of, by):
             yield from _one_by_other(table, of, by)
     yield from _of_groups(question, rows)
@@ -127,6 +152,20 @@ def _strongest(answer: CorrelationAnswer) -> Iterator[Claim]:
         i, j = np.unravel_index(at, strengths.shape)
         if strengths[i, j] > 0:
             yield Moves(answer.columns[i].name, answer.columns[j].name)
+
+
+def _pairs(answer: Any) -> Iterator[Claim]:
+    """Yield which two values go together oftenest, and which least, where even the best of all pairs may."""
+    if not isinstance(answer, CrosstabAnswer):
+        return
+    order = np.argsort(answer.residuals, axis=None)
+    for at, rarer in ((order[-1], False), (order[0], True)):
+        i, j = (int(k) for k in np.unravel_index(at, answer.residuals.shape))
+        one, other = answer.rows.condition(i), answer.columns.condition(j)
+        # it was picked out of all pairs, so its chance is that of the best of them (Bonferroni)
+        chance = 2 * special.ndtr(-abs(float(answer.residuals[i, j]))) * answer.residuals.size
+        if one is not None and other is not None and chance < BY_CHANCE:
+            yield Differs(Measure("share", where=one), other, lower=rarer)
 
 
 def _one_by_other(table: Table, of: str, by: str) -> Iterator[Claim]:

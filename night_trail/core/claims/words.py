@@ -10,7 +10,17 @@ from typing import Any
 from msgspec.structs import replace
 
 from night_trail.core.claims.check import check_fits
-from night_trail.core.claims.claim import Ahead, Claim, Differs, Drives, Leads, Level, Moves, Repeats
+from night_trail.core.claims.claim import (
+    Ahead,
+    Claim,
+    Differs,
+    Drives,
+    Leads,
+    Level,
+    Moves,
+    Repeats,
+    StandsOut,
+)
 from night_trail.core.claims.verdict import Verdict
 from night_trail.core.errors import BadQuestion
 from night_trail.core.hand import real
@@ -20,6 +30,7 @@ from night_trail.core.measure import Measure
 from night_trail.core.questions.shared.measure_slots import leading_measure, measure_from, measure_words
 from night_trail.core.questions.shared.measure_words import decimals_of, evened, gap_of
 from night_trail.core.questions.shared.measures import is_share
+from night_trail.core.questions.stands.words import sort_from, titled
 from night_trail.core.table import Table
 
 EXAMPLE = "the average of late_min is higher where depot is Tallow Lane than elsewhere"
@@ -47,6 +58,11 @@ def in_sentence(claim: Claim, table: Table) -> str:
             return f"{measure_words(measure, table)} over {time} repeats every {every}"
         case Drives(of, by, first):
             return f"{by} is among the first {first} that {of} goes with"
+        case StandsOut(sort, columns, of, within, least):
+            where = of or "the whole table"
+            apart = f" within each {within}" if within else ""
+            rows = f", in at least {table.rows_in_words(least)}" if least > 1 else ""
+            return f"“{titled(sort, columns)}” stands out in {where}{apart}{rows}"
         case Ahead(measure, when, low, high):
             ends = f"{_written(low, measure, table)} and {_written(high, measure, table)}"
             return f"{measure_words(measure, table)} lies between {ends} once {in_words(when, table)}"
@@ -120,6 +136,10 @@ def _figures(claim: Claim, verdict: Verdict, table: Table) -> str:  # noqa: C901
             if not verdict.figure:
                 return "no such season shows"
             return f"the season is {percent(verdict.figure)} of what it and the rest vary together"
+        case StandsOut():
+            if not verdict.figure:
+                return "nothing of this kind stands out"
+            return f"{table.rows_in_words(int(verdict.figure))} of {verdict.n:,}: {verdict.other}"
         case Drives(of):
             if verdict.figure <= 0:
                 return f"it tells nothing of {of}"
@@ -160,7 +180,7 @@ def claim_from(text: str, table: Table) -> Claim:
         Where it cannot be read, with an example of how one is written.
     """
     said = " ".join(text.replace("\u00a0", " ").replace("\u2009", " ").split()).rstrip(".!")
-    for read in (_moves, _drives, _repeats, _ahead, _leads, _level, _differs):
+    for read in (_stands, _moves, _drives, _repeats, _ahead, _leads, _level, _differs):
         found = read(said, table)
         if found is not None:
             check_fits(found, table)
@@ -196,6 +216,20 @@ def _drives(said: str, table: Table) -> Claim | None:
     if of is None or behind.strip() or not 1 <= int(found[1]) <= 20:
         return None
     return Drives(of.name, column.name, int(found[1]))
+
+
+def _stands(said: str, table: Table) -> Claim | None:
+    found = re.fullmatch(r"[“\"](.+)[”\"] stands? out in (.+?)(?:, in at least ([\d,]+) \S+)?", said)
+    if found is None:
+        return None
+    told = sort_from(found[1])
+    if told is None:
+        raise BadQuestion(
+            f"“{found[1][:80]}” is no sort of what stands out", "claim", "Name it as the picture does."
+        )
+    least = int(found[3].replace(",", "")) if found[3] else 1
+    where, _, within = found[2].partition(" within each ")
+    return StandsOut(told[0], told[1], None if where == "the whole table" else where, within or None, least)
 
 
 def _repeats(said: str, table: Table) -> Claim | None:
@@ -316,6 +350,8 @@ def instead(claim: Claim, verdict: Verdict) -> Claim | None:  # noqa: C901  (one
         case Level(below=below) if math.isfinite(verdict.low):
             at = rounded_outwards(verdict.high if below else verdict.low, up=below)
             return replace(claim, at=at) if at != claim.at else None
+        case StandsOut(least=least) if 0 < verdict.figure < least:
+            return replace(claim, least=1)
         case Drives(first=first) if verdict.than > first and verdict.figure > 0 and verdict.than <= 20:
             return replace(claim, first=int(verdict.than))
         case _:

@@ -16,7 +16,7 @@ from night_trail.core.hand import LARGEST_KEY, whole
 from night_trail.core.language.numbers import listed, percent
 from night_trail.core.recipe.bundles import together
 from night_trail.core.table import Kind
-from night_trail.tables import previews, quota, room, uploads
+from night_trail.tables import previews, quota, uploads
 from night_trail.tables.arrivals import bring_again, give_up, receive
 from night_trail.tables.models import Arrival, Bundle, Table
 from night_trail.tables.services import core_table
@@ -56,20 +56,7 @@ def home(request: HttpRequest) -> HttpResponse:
 def bring(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     """Take files in, or new rows for a table, and go on to their preview."""
     into = own_table(request, pk) if pk is not None else None
-    # looking for the files is what takes them in, and counts them
-    uploaded = [f for f in request.FILES.getlist("file") if isinstance(f, TemporaryUploadedFile)]
-    if request.META.get(uploads.OVER_QUOTA):
-        left = quota.in_words(quota.left_for(request.user))
-        raise NightTrailError(
-            f"Your tables may take {left} more, and this is larger", "", "Delete a table first."
-        )
-    if request.META.get(uploads.NO_ROOM):
-        raise NightTrailError(room.FULL, "", "Try again when there is room.")
-    if request.META.get(uploads.TOO_LARGE):
-        most = quota.in_words(settings.UPLOAD_LIMIT)
-        raise Unreadable(
-            f"The file is larger than the {most} that are taken", "", "Leave out columns or rows."
-        )
+    uploaded = [f for f in uploads.files_of(request).getlist("file") if isinstance(f, TemporaryUploadedFile)]
     if not uploaded:
         raise Unreadable("No file was chosen", "", "Choose one with a table in it.")
     if len(uploaded) > (1 if into else MOST_FILES):

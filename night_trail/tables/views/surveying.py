@@ -16,7 +16,7 @@ from night_trail.core.survey import Survey, in_order
 from night_trail.core.table import Kind, plural
 from night_trail.draw.small.missing import draw_missing
 from night_trail.draw.small.silhouette import draw_silhouette
-from night_trail.tables import recipes, removal
+from night_trail.tables import recipes, removal, uploads
 from night_trail.tables.attached.words import attached_words
 from night_trail.tables.calling import calling_of
 from night_trail.tables.cells import cells_of
@@ -140,7 +140,7 @@ def take_back(request: HttpRequest, pk: int, at: int) -> HttpResponse:
 def use_recipe(request: HttpRequest, pk: int) -> HttpResponse:
     """Do to this table what an exported recipe did to another."""
     table = own_table(request, pk)
-    uploaded = request.FILES.get("recipe")
+    uploaded = uploads.files_of(request).get("recipe")
     if uploaded is None or (uploaded.size or 0) > 1_000_000:
         raise NightTrailError("No recipe was chosen", "", "Choose a recipe.json of at most 1 MB.")
     steps = recipes.rebound(request.user, decode_recipe(uploaded.read()).steps)

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from night_trail.core.errors import NightTrailError
 from night_trail.core.outside import brought
 from night_trail.people.context import theme
+from night_trail.tables import uploads
 from night_trail.tales.export.document import print_ready, word
 from night_trail.tales.export.gathered import Told, told
 from night_trail.tales.export.markdown import markdown
@@ -89,7 +90,7 @@ def take(request: HttpRequest, tale: int, form: str) -> HttpResponse:
 @require_POST
 def open_package(request: HttpRequest) -> HttpResponse:
     """Open a package as a tale of the visitor's own."""
-    file = request.FILES.get("package")
+    file = uploads.files_of(request).get("package")
     if not isinstance(file, UploadedFile):
         raise NightTrailError("No package was chosen", "", "Choose a zip that was taken along here.")
     tale = opened(visitor(request), file.read())

@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_GET, require_POST
 
 from night_trail.core.errors import NightTrailError
+from night_trail.tables import uploads
 from night_trail.tales.deeds import deed
 from night_trail.tales.images import seen_image, served, take_image
 from night_trail.tales.models import Tale
@@ -34,7 +35,7 @@ def keep(request: HttpRequest, tale: int, stop: int) -> HttpResponse:
             "",
             "Say in a sentence what is to be seen on it, for those who cannot see it.",
         )
-    brought = request.FILES.get("image")
+    brought = uploads.files_of(request).get("image")
     if brought is None and found.image is None:
         raise NightTrailError("No image was chosen", "", "Choose a PNG or JPEG.")
     with deed(found.tale, request.user, "set an image" if brought else "worded an image"):

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_http_methods
 from night_trail.core.errors import NightTrailError
 from night_trail.core.places.own import MOST_BYTES
 from night_trail.core.turns import Slot
+from night_trail.tables import uploads
 from night_trail.tables.own_areas import bring_areas
 from night_trail.trails.page import listed, step_for, went_on
 from night_trail.trails.services import take_turn
@@ -20,7 +21,7 @@ def own_areas(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     found = step_for(request, trail, step)
     if request.method == "GET":
         return listed(request, found, "trails/_own_areas.html", {})
-    file = request.FILES.get("areas")
+    file = uploads.files_of(request).get("areas")
     if not isinstance(file, UploadedFile):
         raise NightTrailError("No file was chosen", "", "Choose a GeoJSON file with the outlines.")
     if (file.size or 0) > MOST_BYTES:

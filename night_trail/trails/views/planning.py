@@ -21,6 +21,7 @@ from night_trail.core.questions.registry import kind_of
 from night_trail.core.questions.shared.grouping import makes_groups
 from night_trail.core.table import Table
 from night_trail.core.turns import See
+from night_trail.tables import uploads
 from night_trail.tables.models import OwnPlan, Placing
 from night_trail.tables.plans import bring_plan, draft_of, drawn_as_placed, put, take_off
 from night_trail.trails.models import Step
@@ -51,7 +52,7 @@ def plans(request: HttpRequest, trail: int, step: int) -> HttpResponse:
     column = desk.table.column(request.POST.get("column", "")).name
     if column not in able:
         raise NightTrailError(f"“{column}” has no groups to be placed", "", "Choose another column.")
-    file, known = request.FILES.get("plan"), request.POST.get("known", "")
+    file, known = uploads.files_of(request).get("plan"), request.POST.get("known", "")
     if known and not isinstance(file, UploadedFile):
         plan = _plan(found, known)
     elif isinstance(file, UploadedFile):

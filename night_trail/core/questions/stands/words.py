@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
+
 from night_trail.core.language.numbers import counted, listed
 from night_trail.core.language.spans import Caution, Fact, Span, Words, shortened, spans
 from night_trail.core.questions.stands.answer import LEAST_ROWS, StandsAnswer
@@ -33,8 +36,34 @@ _LOOKED_FOR = (
 
 def title(finding: Finding) -> str:
     """Return a finding's name beside its lane."""
-    names = [*finding.columns, "", ""]
-    return _TITLES[finding.sort].format(*names)
+    return titled(finding.sort, finding.columns)
+
+
+def titled(sort: Sort, columns: Sequence[str]) -> str:
+    """Return the name of a sort of finding in columns.
+
+    >>> titled("odd", ["depot", "line"])
+    'depot: odd beside line'
+    """
+    return _TITLES[sort].format(*columns, "", "")
+
+
+def spoken_of(finding: Finding) -> tuple[str, ...]:
+    """Return the columns that a finding's name tells of."""
+    return finding.columns[: sum(f"{{{k}}}" in _TITLES[finding.sort] for k in range(2))]
+
+
+def sort_from(said: str) -> tuple[Sort, tuple[str, ...]] | None:
+    """Return the sort and the columns that a name tells of; None where it is none.
+
+    >>> sort_from("depot: odd beside line")
+    ('odd', ('depot', 'line'))
+    """
+    for sort, name in _TITLES.items():
+        pattern = re.escape(name).replace(r"\{0\}", "(.+)").replace(r"\{1\}", "(.+)")
+        if found := re.fullmatch(pattern, said):
+            return sort, found.groups()
+    return None
 
 
 def stands_words(answer: StandsAnswer, table: Table) -> Words:
