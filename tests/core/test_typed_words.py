@@ -14,7 +14,7 @@ from night_trail.core.questions.differ.question import Differ
 from night_trail.core.questions.registry import answer, words_of
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read
-from night_trail.core.table import Table
+from night_trail.core.table import Kind, Table
 from night_trail.core.words_in.readings import meant
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
@@ -127,3 +127,32 @@ def test_two_that_are_named_differ_from_each_other(
     assert not why.by, "what says which rows are meant tells nothing of how they differ"
     said = plain(words_of(answer(why, Rows(table)), table).headline)
     assert ("is higher by" in said or "is lower by" in said) and "rose" not in said and "fell" not in said
+
+
+@pytest.mark.parametrize(
+    ("words", "before", "after"),
+    [
+        ("why did late change from february 2023 to april 2023", ("2023-02-01", "2023-03-01"), ("2023-04-01", "2023-05-01")),
+        ("why did boardings fall between March 2023 and May 2023", ("2023-03-01", "2023-04-01"), ("2023-05-01", "2023-06-01")),
+        ("why did the sum of boardings change in April 2023", ("2023-03-01", "2023-04-01"), ("2023-04-01", "2023-05-01")),
+    ],
+)  # fmt: skip
+def test_from_one_time_to_another_the_two_are_compared_and_not_what_was_before_both(
+    words: str, before: tuple[str, str], after: tuple[str, str], table: Table
+) -> None:
+    found = said_as(words, table)
+    assert isinstance(found, Changed)
+    assert (found.before.low, found.before.high) == before and (found.after.low, found.after.high) == after
+
+
+def test_a_picture_of_another_column_is_not_what_was_asked() -> None:
+    made = table_of(
+        at=[dt.datetime(2023, 1, 1) + dt.timedelta(hours=7 * i) for i in range(900)],
+        late=[float(i % 13) for i in range(900)],
+        fare=[f"about {i}.{i % 7} or so" for i in range(900)],
+        line=[("N1", "N2", "N3")[i % 3] for i in range(900)],
+    )
+    made = typed(made, fare={"kind": Kind.TEXT})
+    for words in ("what drives fare", "what stands out in fare"):
+        with pytest.raises(BadQuestion, match="“fare” has no place in this picture"):
+            meant(words, made, Scene())

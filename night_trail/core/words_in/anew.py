@@ -94,8 +94,16 @@ def _made(asked: Asked, kind: QuestionKind, missed: Missed, table: Table, index:
         rows=rows,
         against=against,
         named=bool(measures or asked.columns or groups),
+        from_to=any(pair <= {t.low for t in asked.tokens} for pair in _FROM_TO),
     )
     question = _grouped(kind.from_gist(gist, table), kind, groups, missed, table)
+    spoken = measures[0].column if measures else asked.columns[0].name if asked.columns else None
+    if spoken is not None and spoken not in (
+        *question.mentions,
+        *(name for one in asked.only for name in columns_of(one)),
+    ):
+        # a picture of another column is not what was asked
+        missed.note(spoken, 1.5)
     more = [*measures[1:], *(first_measure(c) for c in further)]
     question = _with_more(question, kind, more, missed, table)
     if asked.figure is not None:
@@ -108,6 +116,7 @@ def _made(asked: Asked, kind: QuestionKind, missed: Missed, table: Table, index:
     return made
 
 
+_FROM_TO = ({"between", "and"}, {"from", "to"}, {"from", "until"})
 _THE_REST = frozenset({"rest", "other", "others", "else", "elsewhere", "everything", "everybody"})
 
 

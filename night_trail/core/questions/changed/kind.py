@@ -45,7 +45,7 @@ def from_gist(gist: Gist, table: Table) -> Changed:
 
 def _asked(gist: Gist, measure: Measure, table: Table) -> Changed:
     if gist.rows is not None:
-        *earlier, spoken = _times(gist.rows)
+        *earlier, spoken = _ends(gist.rows) if gist.from_to else _times(gist.rows)
         if earlier:
             return Changed(measure, earlier[0], spoken)
         with suppress(BadQuestion):
@@ -87,6 +87,29 @@ def _times(rows: Condition) -> tuple[Condition, ...]:
         high = dt.date(first.year + at // 11, (at + 1) % 12 + 1, 1)
         found.append(Between(year.column, low.isoformat(), high.isoformat()))
     return tuple(found)
+
+
+def _ends(rows: Condition) -> tuple[Condition, ...]:
+    """Return the first and the last year, or month, of a time that is told from one to another."""
+    if not isinstance(rows, Between) or not isinstance(rows.low, str) or not isinstance(rows.high, str):
+        return _times(rows)
+    low, high = (dt.date.fromisoformat(at[:10]) for at in (rows.low, rows.high))
+    months = 12 * (high.year - low.year) + high.month - low.month
+    if low.day != 1 or high.day != 1:
+        return (rows,)
+    long = 12 if (low.month, high.month) == (1, 1) else 1
+    if months < 2 * long:
+        return (rows,)
+    second, last = _later(low, long), _later(high, -long)
+    return (
+        Between(rows.column, low.isoformat(), second.isoformat()),
+        Between(rows.column, last.isoformat(), high.isoformat()),
+    )
+
+
+def _later(day: dt.date, months: int) -> dt.date:
+    years, month = divmod(day.month - 1 + months, 12)
+    return dt.date(day.year + years, month + 1, 1)
 
 
 def last_step(gist: Gist, table: Table) -> tuple[Condition, Condition]:

@@ -22,7 +22,8 @@ class Gist:
     ``measure`` is None where a column itself is looked at; ``alone`` says
     whether one column's values are what the picture is about. ``others`` are
     further columns that were named beside the first, ``rows`` those that are spoken
-    of, and ``against`` those they are set against. ``named`` is whether any column was.
+    of, and ``against`` those they are set against; ``from_to`` says that they were told from one time
+    to another. ``named`` is whether any column was.
     """
 
     column: str
@@ -36,6 +37,7 @@ class Gist:
     rows: Condition | None = None
     against: Condition | None = None
     named: bool = True
+    from_to: bool = False
 
     @property
     def told_apart(self) -> str | None:
