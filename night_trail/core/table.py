@@ -338,6 +338,7 @@ class Table:
         self._areas = areas
         self._plan_of, self._plans_named = plans, plans_named
         self._plans: dict[str, Any] = {}
+        self._placed: Sequence[tuple[str, str, str]] | None = None
         self._own_areas: Mapping[str, Any] | None = None
         self.measures = dict(measures or {})
         self.key, self.name, self.height, self.row_noun = key, name, height, row_noun
@@ -395,8 +396,20 @@ class Table:
 
     @property
     def plans(self) -> Sequence[tuple[str, str, str]]:
-        """The plans groups were placed on: key, name, and the column of the groups; the newest first."""
-        return self._plans_named() if self._plans_named is not None else ()
+        """The plans groups were placed on: key, name, and the column of the groups; asked for once."""
+        if self._placed is None:
+            self._placed = self._plans_named() if self._plans_named is not None else ()
+        return self._placed
+
+    def placed_on(self, key: str) -> tuple[str, str] | None:
+        """Return the name of a plan and the column of its groups; None where it is gone."""
+        for _ in range(2):
+            for own, name, column in self.plans:
+                if own == key:
+                    return name, column
+            # drawn since they were asked for
+            self._placed = None
+        return None
 
     def plan(self, key: str) -> Any:
         """Return a plan with what was placed on it, or say that it is gone."""

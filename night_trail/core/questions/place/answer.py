@@ -229,16 +229,15 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
     k = len(spots.longitudes)
     # towns have places, and no areas that ship
     shape: PlaceShape = "dots" if spots.level == "towns" else question.shape
-    figures, n = _figures(question, measure, rows, spots)
-    shades = None if question.shade is None else _figures(question, question.shade, rows, spots)[0]
+    found = _figures(question, measure, rows, spots)
+    figures, n = found.values, found.n
+    shades = None if question.shade is None else _figures(question, question.shade, rows, spots).values
     lit = lit_figures = None
     if rows.lit is not None:
         shining = lit_in(measure, rows)
         assert shining is not None  # noqa: S101  (the lantern is lit)
-        found = plain_figures(measure, shining.grouped(spots.codes), k)
-        lit, lit_figures = found.n, found.values
-    held = held_in(measure, rows)
-    cells = held.grouped(spots.codes)
+        lit_up = plain_figures(measure, shining.grouped(spots.codes), k)
+        lit, lit_figures = lit_up.n, lit_up.values
     column = None if measure.column is None else rows.table.column(measure.column)
     coloured = grouping(rows, question.coloured, MOST_COLOURS + 1) if question.coloured else ALL_ROWS
     sized = shape in ("dots", "arcs") and measure.aggregate in ADDS_UP and not bool((figures < 0).any())
@@ -249,8 +248,8 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
         column=column,
         basis=Basis(
             rows=rows.n,
-            used=len(cells.values),
-            missing=rows.n - len(held.values),
+            used=found.used,
+            missing=rows.n - len(held_in(measure, rows).values),
             lit=None if lit is None else int(lit.sum()),
             table_rows=rows.table.n,
         ),
@@ -258,7 +257,7 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
         spots=spots,
         figures=figures,
         n=n,
-        total=overall(measure, cells),
+        total=found.total,
         order=np.argsort(-ranked, kind="stable"),
         edges=(
             ()
@@ -274,20 +273,39 @@ def place(question: Place, rows: Rows) -> PlaceAnswer:
         groups=_most(coloured, rows, spots, k),
         times=times_of(measure, rows),
         histories=_histories(question, rows, spots, k),
-        # of one row each, nothing is known of what chance gives
-        tested=rows.remember(
-            ("tested spots", measure, *lies_by(question)),
-            lambda: tested(measure, cells, k, is_share(measure, column)),
-        ),
+        tested=found.tested,
     )
 
 
-def _figures(question: Place, measure: Measure, rows: Rows, spots: Spots) -> tuple[Floats, Ints]:
+@dataclass(frozen=True)
+class _Figured:
+    """The figure of each spot, NaN where there is none, and from how many rows.
+
+    ``total`` is that of all ``used`` rows, ``tested`` says whether the spots differ beyond chance.
+    """
+
+    values: Floats
+    n: Ints
+    total: float
+    used: int
+    tested: Tested
+
+
+def _figures(question: Place, measure: Measure, rows: Rows, spots: Spots) -> _Figured:
     k = len(spots.longitudes)
 
-    def made() -> tuple[Floats, Ints]:
-        found = plain_figures(measure, held_in(measure, rows).grouped(spots.codes), k)
-        return np.where(found.n > 0, found.values, np.nan), found.n
+    def made() -> _Figured:
+        cells = held_in(measure, rows).grouped(spots.codes)
+        found = plain_figures(measure, cells, k)
+        column = None if measure.column is None else rows.table.column(measure.column)
+        return _Figured(
+            np.where(found.n > 0, found.values, np.nan),
+            found.n,
+            overall(measure, cells),
+            len(cells.values),
+            # of one row each, nothing is known of what chance gives
+            tested(measure, cells, k, is_share(measure, column)),
+        )
 
     return rows.remember(("figures of spots", measure, *lies_by(question)), made)
 

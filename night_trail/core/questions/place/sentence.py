@@ -98,7 +98,8 @@ def _meant_parts(question: Place) -> list[Part]:
 
 def plan_words(key: str, table: Table) -> str:
     """Return what a plan of one's own is called."""
-    return next((name for own, name, _ in table.plans if own == key), "that is gone")
+    found = table.placed_on(key)
+    return "that is gone" if found is None else found[0]
 
 
 def areas_words(key: str, table: Table) -> str:
@@ -177,7 +178,8 @@ def changed(  # noqa: C901  (one case a slot)
         if not value:
             started = start(table, question.measure)
             return replace(started, rule=question.rule, history=question.history), "no plan"
-        column = next((column for key, _, column in table.plans if key == value), question.at[0])
+        found = table.placed_on(value)
+        column = question.at[0] if found is None else found[1]
         return on_plan(question, value, column, table), f"on the plan {plan_words(value, table)}"
     if slot == "rule":
         rule, label = changed_rule(value)
