@@ -179,6 +179,13 @@ def grouped(found: Grouping, table: Table) -> str:
     return f"pl.when({own}.is_in({apart!r})).then({own}).when({own}.is_not_null()).then(pl.lit({others!r}))"
 
 
+def each_group(found: Grouping, table: Table) -> str:
+    """Return groups as texts in code: bands by their ends, of other columns every value by itself."""
+    assert found.column is not None  # noqa: S101  (asked of groups)
+    banded = any(group.band is not None for group in found.groups)
+    return grouped(found, table) if banded else text(found.column.name, table)
+
+
 def by_groups(needed: Sequence[str], keys: Sequence[str], figures: str, order: str) -> list[str]:
     """Return the code that leaves figures by some keys in ``found``, of rows that have what is needed."""
     return [

@@ -9,9 +9,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from night_trail.core.conditions import Condition, OneOf
+from night_trail.core.conditions import Condition
 from night_trail.core.measure import Measure
-from night_trail.core.plain_code import Untold, by_groups, expression, figure, grouped, present, text
+from night_trail.core.plain_code import Untold, by_groups, each_group, expression, figure, grouped, present
 from night_trail.core.question import Question
 from night_trail.core.questions.changed.answer import ChangedAnswer
 from night_trail.core.questions.compare.answer import CompareAnswer, base_parts, plan_of
@@ -162,21 +162,25 @@ def _several(answer: SeveralAnswer, table: Table) -> list[str]:
 def _made_up(answer: MakeUpAnswer, table: Table) -> list[str]:
     asked = answer.question
     deepest = max((part.depth for part in answer.parts), default=1)
-    names = asked.levels[: len(asked.path) + deepest]
-    if any(table.column(name).kind.measured for name in names):
-        raise Untold("levels are bands")
+    levels = answer.groupings[: len(asked.path) + deepest]
+    if asked.of is not None:
+        raise Untold("it is made up of the rows of a group that was gone into")
     needed, said = figure(asked.measure, table)
+    named = list(zip(asked.names, levels, strict=False))
     inside = "".join(
-        f".filter({expression(OneOf(name, (value,)), table)})"
-        for name, value in zip(asked.levels, asked.path, strict=False)
+        f".filter({expression(condition, table)})"
+        for (_, level), value in zip(named, asked.path, strict=False)
+        for at, group in enumerate(level.groups)
+        if group.label == value and (condition := level.condition(at)) is not None
     )
-    drawn = list(names[len(asked.path) :])
+    drawn = named[len(asked.path) :]
+    texts = ", ".join(f"({each_group(one, table)}).alias({name!r})" for name, one in drawn)
     return [
         f"parts = rows{inside}{present(needed)}",
-        f"levels = {drawn!r}",
+        f"levels = {[name for name, _ in drawn]!r}",
         "found = pl.concat(",
         "    [",
-        f"        parts.with_columns({', '.join(text(name, table) for name in drawn)})",
+        f"        parts.with_columns({texts})",
         "        .group_by(levels[:depth])",
         f"        .agg(pl.len().alias('rows'), {said}.alias('figure'))",
         "        .sort('figure', descending=True)",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from night_trail.core.plain_code import Untold, column, expression, figure, grouped, present, text
+from night_trail.core.plain_code import Untold, column, each_group, expression, figure, grouped, present, text
 from night_trail.core.questions.changed.answer import ChangedAnswer
 from night_trail.core.questions.changed.segments import MOST_PARTS
 from night_trail.core.questions.correlation.answer import CorrelationAnswer
@@ -52,12 +52,14 @@ def changed(answer: ChangedAnswer, table: Table) -> list[str]:
 def flowed(answer: FlowAnswer, table: Table) -> list[str]:
     """Return the code for what goes from each group to each of the next station, none gathered."""
     asked = answer.question
-    _by_values([table.column(name) for name in asked.stations])
     needed, said = figure(asked.measure, table)
     gathered = any(group.others for station in answer.stations for group in station.grouping.groups)
+    stations = ", ".join(
+        f"({one.column.name!r}, {each_group(one.grouping, table)})" for one in answer.stations
+    )
     return [
         *(["# small groups are gathered in the picture; here each stands by itself"] if gathered else []),
-        f"stations = [{', '.join(f'({name!r}, {text(name, table)})' for name in asked.stations)}]",
+        f"stations = [{stations}]",
         "found = pl.concat(",
         "    [",
         f"        rows{present(needed)}",

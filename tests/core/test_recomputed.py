@@ -18,8 +18,10 @@ from night_trail.core.questions.compare.question import Baseline, Compare
 from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.cycle.question import Cycle
 from night_trail.core.questions.differ.question import Differ
+from night_trail.core.questions.flow.question import Flow
 from night_trail.core.questions.held.question import Held
 from night_trail.core.questions.kin.question import Kin
+from night_trail.core.questions.make_up.question import MakeUp
 from night_trail.core.questions.over_time.question import Against, OverTime
 from night_trail.core.questions.place.question import Place
 from night_trail.core.questions.registry import answer, figures_of
@@ -347,6 +349,38 @@ def test_pairs_of_numbers_in_panels_and_against_dates(trips: Table) -> None:
             assert row["rows"] == some.sum()
             assert row["correlation"] == pytest.approx(np.corrcoef(x[some], y[some])[0, 1])
             assert row["slope"] == pytest.approx(np.polyfit(x[some], y[some], 1)[0])
+
+
+@pytest.mark.parametrize(
+    "question",
+    [
+        MakeUp(SUM, ("depot", "rain")),
+        MakeUp(SUM, ("day", "day", "depot"), grains=("quarter", "month", None)),
+        MakeUp(SUM, ("seats", "line"), path=("44",)),
+        MakeUp(MEAN, ("wet", "seats"), "bars"),
+    ],
+    ids=lambda q: "-".join(q.levels),
+)
+def test_what_makes_it_up_by_bands_and_by_the_parts_of_dates(question: MakeUp, trips: Table) -> None:
+    found, names, rows = run(question, trips)
+    k = names.index("rows")
+    levels = [name for name in found.columns if name not in ("rows", "figure")]
+    mine = {r[:-2]: r[-2:] for r in found.select(*levels, "rows", "figure").iter_rows()}
+    theirs = {
+        tuple(label or None for label in r[:k]): (r[k], r[k + 1])
+        for r in rows
+        if not any("others" in str(label) or "without" in str(label) for label in r[:k])
+    }
+    assert len(theirs) > 3
+    for labels, figures in theirs.items():
+        alike({0: mine[labels], 1: (1,)}, {0: figures, 1: (1,)})
+
+
+def test_what_flows_between_bands(trips: Table) -> None:
+    found, _, rows = run(Flow(SUM, ("depot", "rain", "seats")), trips)
+    mine = {r[:4]: r[4:] for r in found.drop_nulls().iter_rows()}
+    theirs = {tuple(r[:4]): tuple(r[4:6]) for r in rows if not any("without" in str(x) for x in r[:4])}
+    alike({key: mine[key] for key in theirs}, theirs)
 
 
 def test_what_is_under_way() -> None:

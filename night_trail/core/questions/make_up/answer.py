@@ -68,7 +68,7 @@ class MakeUpAnswer:
     ``unnested`` says for levels below the first how many of their values stand under more than one
     parent, and of how many. ``total_base`` is what the whole is held against, ``gone`` the parts of the
     first drawn level that are only there, with their figures. ``tested`` is whether those of the first
-    drawn level are alike.
+    drawn level are alike. ``groupings`` are the groups of each level down to the deepest drawn.
     """
 
     question: MakeUp
@@ -87,6 +87,7 @@ class MakeUpAnswer:
     total_base: float | None = None
     gone: tuple[tuple[str, float], ...] = ()
     tested: Tested = NOT_TESTED
+    groupings: tuple[Grouping, ...] = ()
 
     @property
     def adds_up(self) -> bool:
@@ -201,6 +202,7 @@ def make_up(question: MakeUp, rows: Rows) -> MakeUpAnswer:
         total_base=total_base,
         gone=gone,
         tested=rows.remember(("tested", *key), lambda: _tested(measure, rows, tree, within)),
+        groupings=tuple(levels),
     )
 
 
