@@ -103,6 +103,46 @@ def test_ratios_shares_and_what_cannot_be_computed() -> None:
     )
 
 
+def test_shares_of_few_rows_differ_no_oftener_than_chance_gives() -> None:
+    rng = np.random.default_rng(5)
+    for sizes in (
+        [1, 2],
+        [2, 2],
+        [5, 5],
+        [3, 5, 4],
+        [1, 1, 20],
+        [2] * 10,
+        [3] * 40,
+        [1] * 100,
+        [1, 2, 9] * 50,
+    ):
+        n = np.array(sizes)
+        for share in (0.5, 0.2):
+            drawn = [groups.chi_square_of_shares(rng.binomial(n, share), n) for _ in range(120)]
+            known = [p for p in drawn if p is not None]
+            assert sum(p < 0.05 for p in known) <= 0.05 * len(known) + 7, (sizes[:3], share)
+    # of one row each there is nothing to tell apart
+    assert groups.chi_square_of_shares(np.array([1, 0]), np.array([1, 1])) == 1.0
+    assert groups.chi_square_of_shares(rng.binomial(1, 0.3, 100), np.ones(100, dtype=np.int64)) == 1.0
+
+
+@pytest.mark.parametrize(
+    ("hits", "n"), [((5, 0), (5, 5)), ((4, 0), (4, 6)), ((3, 1), (4, 4)), ((2, 9), (12, 12))]
+)
+def test_few_rows_in_two_groups_are_judged_as_by_fisher(hits: tuple[int, int], n: tuple[int, int]) -> None:
+    theirs = stats.fisher_exact([[hits[0], n[0] - hits[0]], [hits[1], n[1] - hits[1]]]).pvalue
+    mine = groups.chi_square_of_shares(np.array(hits), np.array(n))
+    assert mine == pytest.approx(theirs, abs=0.025)
+
+
+def test_what_differs_in_many_small_groups_is_found() -> None:
+    rng = np.random.default_rng(6)
+    for groups_of in (20, 150):
+        n = np.full(groups_of, 6)
+        shares = np.where(np.arange(groups_of) % 2, 0.9, 0.1)
+        assert (groups.chi_square_of_shares(rng.binomial(n, shares), n) or 1.0) < 0.01
+
+
 def test_who_stands_apart_after_false_discovery() -> None:
     values, codes = sample(11, (60, 80, 70, 40))
     found = groups.moments(values, codes, 4)

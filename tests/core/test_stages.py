@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from night_trail.core.conditions import OneOf, mask
 from night_trail.core.errors import BadQuestion
+from night_trail.core.language.numbers import percent
 from night_trail.core.language.spans import plain
 from night_trail.core.question import Scene
 from night_trail.core.questions.registry import figures_of
@@ -25,6 +26,7 @@ from night_trail.core.questions.stages.words import stages_words
 from night_trail.core.rows import Rows
 from night_trail.core.sentence import read, scene_in_words
 from night_trail.core.table import Kind, Table
+from night_trail.core.words_in.readings import meant
 from night_trail.draw import draw
 from tests.core.tables import table_of
 from tests.core.test_compare import typed
@@ -220,3 +222,47 @@ def test_it_is_offered_where_units_go_through_stages_and_nowhere_else() -> None:
     assert KIND.from_gist(Gist("line", groups=("depot",)), trips) == Stages("line", "depot"), (
         "both were named"
     )
+
+
+def by_door(seed: int, shares: dict[str, float]) -> Table:
+    rng = np.random.default_rng(seed)
+    rows: list[tuple[Any, ...]] = []
+    for number in range(600):
+        door = list(shares)[number % len(shares)]
+        rows.append((number, "asked", 10.0 * number, door))
+        if rng.random() < shares[door]:
+            rows.append((number, "paid", 10.0 * number + 1 + rng.random(), door))
+    return told(rows, "door")
+
+
+def test_of_which_group_most_get_there_is_said_and_of_noise_that_it_may_be_chance() -> None:
+    table = by_door(1, {"shop": 0.6, "web": 0.3, "post": 0.45})
+    found = stages(Stages("bag", "stage", "at", "door"), Rows(table))
+    reached = {group.label: group.reached[-1] / group.units for group in found.groups}
+    words = said(found, table)[0]
+    shop, web = (percent(reached[name], 3).replace("\u2009", " ") for name in ("shop", "web"))
+    assert words.endswith(f" Of shop {shop} get there, of web {web}.")
+    sure = 0
+    for seed in range(40):
+        noise = by_door(seed, dict.fromkeys(("shop", "web", "post"), 0.5))
+        noisy = stages(Stages("bag", "stage", "at", "door"), Rows(noise))
+        sure += "may be chance (chi-square" not in said(noisy, noise)[0]
+    assert sure <= 5
+    with pytest.raises(BadQuestion, match="there already"):
+        check(Stages("bag", "stage", across="stage"), table)
+
+
+@pytest.mark.parametrize(
+    ("words", "across"),
+    [
+        ("conversion of bag through stage by at", None),
+        ("how far does each bag get by stage over at", None),
+        ("funnel of bag", None),
+        ("conversion by door", "door"),
+        ("drop out by door", "door"),
+    ],
+)
+def test_stages_are_found_where_units_are_called_by_numbers(words: str, across: str | None) -> None:
+    table = by_door(2, {"shop": 0.6, "web": 0.3})
+    assert not table.column("bag").code
+    assert meant(words, table, Scene()).scene.main == Stages("bag", "stage", "at", across)

@@ -21,6 +21,9 @@ RESAMPLES = 2_000
 FAR = 1e4
 """So many times as far from 0 as they lie from each other, values are counted from one of them on."""
 
+SHUFFLES, MOST_SHUFFLED = 999, 60
+"""So many tables with the same sums few groups are held against, and of how many groups."""
+
 
 @dataclass(frozen=True)
 class GroupMoments:
@@ -291,24 +294,47 @@ def kruskal(
 def chi_square_of_shares(hits: Ints, n: Ints) -> float | None:
     """Return p of Pearson's chi-square that all shares are equal.
 
-    Where fewer than five are expected in a group the statistic spreads more
-    widely than chi-square: it is then held against a gamma distribution with
-    its own mean and variance.
+    Where fewer than five are expected in a group the statistic is no chi-square: of few groups it is
+    held against ``SHUFFLES`` tables with the same sums, of many against a gamma distribution with the
+    mean and variance it has over all of them (Haldane 1940; Dawson 1954).
 
     ``hits`` and ``n`` have shape (groups,), groups of no rows left out.
     """
     used = n > 0
     hits, n = hits[used], n[used]
-    share = hits.sum() / n.sum() if n.sum() else 0.0
-    if len(n) < 2 or share in (0.0, 1.0):
+    total, found = int(n.sum()), int(hits.sum())
+    if len(n) < 2 or found in (0, total):
         return None
-    expected = n * share
-    statistic = float(((hits - expected) ** 2 / (expected * (1 - share))).sum())
-    freedom, even = len(n) - 1, share * (1 - share)
+    share = found / total
+    statistic = float(_far_from_even(hits, n, share))
     if float(n.min()) * min(share, 1 - share) >= 5:
-        return float(special.chdtrc(freedom, statistic))
-    variance = float((2 + (1 - 6 * even) / (n * even)).sum()) * freedom / len(n)
-    return float(special.gammaincc(freedom**2 / variance, statistic * freedom / variance))
+        return float(special.chdtrc(len(n) - 1, statistic))
+    if len(n) <= MOST_SHUFFLED:
+        rng = np.random.default_rng(total)
+        shuffled = _far_from_even(rng.multivariate_hypergeometric(n, found, SHUFFLES), n, share)
+        return float(1 + np.count_nonzero(shuffled >= statistic * (1 - 1e-9))) / (SHUFFLES + 1)
+    mean, variance = _moments_over_tables(n, found, total)
+    # of rows that are a group each the statistic is always the same
+    if variance <= 1e-9 * mean**2:
+        return 1.0
+    return float(special.gammaincc(mean**2 / variance, statistic * mean / variance))
+
+
+def _far_from_even(hits: Ints, n: Ints, share: float) -> Floats:
+    """Return Pearson's statistic of hits in groups, of several tables where ``hits`` has a row for each."""
+    expected = n * share
+    return np.asarray(((hits - expected) ** 2 / (expected * (1 - share))).sum(axis=-1))
+
+
+def _moments_over_tables(n: Ints, found: int, total: int) -> tuple[float, float]:
+    """Return the mean and the variance of the statistic over all tables with these sums."""
+    k = len(n)
+    sides = total / found + total / (total - found)
+    uneven = [(float((total / n).sum()) - k**2) / (total - 2), (sides - 4) / (total - 2)]
+    free = [(k - 1) * (total - k) / (total - 1), (total - 2) / (total - 1)]
+    mean = total / (total - 1) * (k - 1)
+    variance = 2 * total / (total - 3) * (free[0] - uneven[0]) * (free[1] - uneven[1])
+    return mean, variance + total**2 / (total - 1) * uneven[0] * uneven[1]
 
 
 def eta_squared(found: GroupMoments) -> float | None:

@@ -155,7 +155,8 @@ def _grouped(question: Any, kind: QuestionKind, groups: list[str], missed: Misse
     taken = {getattr(question, slot) for slot in kind.group_slots}
     free = [slot for slot in kind.group_slots if not getattr(question, slot)]
     for name in groups:
-        if name not in taken and free:
+        # what already has a place in it tells nothing apart
+        if name not in taken and free and name not in question.mentions:
             question, _ = kind.changed(question, free.pop(0), name, table, None)
     for name in groups:
         if name not in question.mentions:

@@ -6,6 +6,7 @@ before that one. Times are from its first row at a stage to its first at the nex
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,8 +15,10 @@ from night_trail.core.conditions import Condition, OneOf
 from night_trail.core.errors import BadQuestion
 from night_trail.core.questions.shared.basis import Basis, Grouping, grouping, hues
 from night_trail.core.questions.shared.grouping import makes_groups
+from night_trail.core.questions.shared.measures import NOT_TESTED, Tested
 from night_trail.core.questions.stages.question import Order, Stages
 from night_trail.core.rows import Codes, Rows
+from night_trail.core.stats.groups import chi_square_of_shares
 from night_trail.core.table import Bools, Column, Floats, Ints, Kind, Table
 
 MOST_STAGES, MOST_GROUPS, MOST_CELLS = 24, 6, 40_000_000
@@ -49,13 +52,17 @@ class Stage:
 
 @dataclass(frozen=True)
 class Group:
-    """Units of one value of the category: how many there are, and how many of them reach each stage."""
+    """Units of one value of the category: how many there are, and how many of them reach each stage.
+
+    ``others`` is how many values are gathered in it.
+    """
 
     label: str
     hue: int
     units: int
     reached: tuple[int, ...]
     condition: Condition | None
+    others: int = 0
 
 
 @dataclass(frozen=True)
@@ -64,7 +71,8 @@ class StagesAnswer:
 
     ``fresh`` of the units that stopped came to their last stage so late that at least a quarter of
     the others took longer from there to the next: they may still go on. ``steady`` is the share of
-    pairs of stages that one unit has which came as they stand, None where no time tells.
+    pairs of stages that one unit has which came as they stand, None where no time tells. ``tested``
+    is whether as many of each group get to the last stage.
     """
 
     question: Stages
@@ -78,6 +86,7 @@ class StagesAnswer:
     fresh: int
     lit_units: int | None = None
     steady: float | None = None
+    tested: Tested = NOT_TESTED
 
     def lost(self, at: int) -> int:
         """Return how many reached a stage and not the next."""
@@ -100,6 +109,8 @@ def check(question: Stages, table: Table) -> None:
         raise BadQuestion("Without a time nothing comes first", "order", "Choose a time, or another order.")
     if question.order == "column" and stage.kind != Kind.ORDERED:
         raise BadQuestion(f"“{stage.name}” has no order of its own", "order", "Choose another order.")
+    if question.across in (question.unit, question.stage):
+        raise BadQuestion(f"“{question.across}” is there already", "across", "Choose another column.")
     if question.across is not None and not makes_groups(table.column(question.across)):
         raise BadQuestion(f"“{question.across}” has no groups", "across", "Choose a category.")
 
@@ -163,6 +174,7 @@ def stages(question: Stages, rows: Rows) -> StagesAnswer:
                 stopped=_stopped(question, table, stopped) if at < m - 1 else None,
             )
         )
+    groups = tuple(_groups(question, rows, passed, furthest, m))
     return StagesAnswer(
         question=question,
         column=table.column(question.stage),
@@ -170,12 +182,22 @@ def stages(question: Stages, rows: Rows) -> StagesAnswer:
         order=passed.order,
         units=k,
         stages=tuple(made),
-        groups=tuple(_groups(question, rows, passed, furthest, m)),
+        groups=groups,
         skipped=int((there.sum(axis=1) < furthest + 1).sum()) if k else 0,
         fresh=_fresh(passed.firsts, furthest, [one.seconds for one in made]) if question.time else 0,
         lit_units=None if shining is None else int(shining.sum()),
         steady=_steady(passed.firsts) if question.time is not None else None,
+        tested=_tested(groups),
     )
+
+
+def _tested(groups: Sequence[Group]) -> Tested:
+    if len(groups) < 2:
+        return NOT_TESTED
+    last, units = (
+        np.array(one, dtype=np.int64) for one in zip(*((g.reached[-1], g.units) for g in groups), strict=True)
+    )
+    return Tested("chi-square", chi_square_of_shares(last, units))
 
 
 def _basis(question: Stages, rows: Rows) -> Basis:
@@ -317,5 +339,5 @@ def _groups(question: Stages, rows: Rows, passed: _Passed, furthest: Ints, m: in
     for at, group in enumerate(found.groups):
         mine = furthest[own == at]
         counts = tuple(int((mine >= stage).sum()) for stage in range(m))
-        made.append(Group(group.label, colours[at], len(mine), counts, found.condition(at)))
+        made.append(Group(group.label, colours[at], len(mine), counts, found.condition(at), group.others))
     return sorted((one for one in made if one.units), key=lambda one: -one.units)

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from night_trail.core.language.numbers import listed, number, percent
 from night_trail.core.language.spans import Fact, Span, Words, spans
-from night_trail.core.questions.stages.answer import StagesAnswer
+from night_trail.core.questions.shared.chance_words import may_be_chance
+from night_trail.core.questions.stages.answer import FEW, StagesAnswer
 from night_trail.core.table import Table
 
 UNITS = ((86_400.0, "day"), (3_600.0, "hour"), (60.0, "minute"), (1.0, "second"))
@@ -51,7 +52,7 @@ def stages_words(answer: StagesAnswer, table: Table) -> Words:
             n=f"{answer.units:,}", unit=Span(unit), k=f"{last.reached:,}", last=last.label,
             get=Span("gets" if last.reached == 1 else "get"),
             share=percent(last.reached / answer.units, 3),
-        ) + _lost(answer) + _long(answer)  # fmt: skip
+        ) + _lost(answer) + _long(answer) + _apart(answer)  # fmt: skip
     if answer.lit_units is not None:
         headline += spans(
             " Of the {n} with lit rows {k} do.",
@@ -91,6 +92,19 @@ def _long(answer: StagesAnswer) -> tuple[Span, ...]:
         " From {one} to {other} takes longest: {long} (median).",
         one=answer.stages[at - 1].label, other=answer.stages[at].label, long=long_words(seconds),
     )  # fmt: skip
+
+
+def _apart(answer: StagesAnswer) -> tuple[Span, ...]:
+    """Say of which group most get to the last stage, and of which fewest."""
+    able = [g for g in answer.groups if g.units >= FEW and not g.others]
+    shares = [(g.reached[-1] / g.units, g.label) for g in able]
+    if len(shares) < 2 or max(shares)[0] == min(shares)[0]:
+        return ()
+    (high, most), (low, fewest) = max(shares), min(shares)
+    return spans(
+        " Of {most} {high} get there, of {fewest} {low}.",
+        most=most, high=percent(high, 3), fewest=fewest, low=percent(low, 3),
+    ) + may_be_chance(answer.tested)  # fmt: skip
 
 
 def _cautions(answer: StagesAnswer, table: Table) -> Iterator[str]:
