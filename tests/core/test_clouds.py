@@ -23,7 +23,7 @@ from night_trail.core.question import decode, to_json
 from night_trail.core.questions.compare.question import Compare
 from night_trail.core.questions.correlation.answer import CorrelationAnswer
 from night_trail.core.questions.correlation.question import Correlations
-from night_trail.core.questions.crosstab.answer import CrosstabAnswer
+from night_trail.core.questions.crosstab.answer import CrosstabAnswer, against_chance
 from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.registry import answer, check, figures_of, sentence, words_of
 from night_trail.core.questions.relate.answer import RelateAnswer
@@ -334,6 +334,21 @@ def test_a_lit_part_has_its_own_correlations(table: Table, data: pd.DataFrame) -
 
 
 # ---- which goes with which ----
+
+
+def test_rare_pairs_of_noise_go_together_no_oftener_than_chance_gives() -> None:
+    rng = np.random.default_rng(9)
+    shares = 1 / np.arange(1, 21) ** 1.5
+    shares /= shares.sum()
+    low = 0
+    for _ in range(100):
+        one, other = (rng.choice(20, 200, p=shares) for _ in range(2))
+        counts = np.bincount(one * 20 + other, minlength=400).reshape(20, 20)
+        p = against_chance(counts, 200)[3]
+        low += p is not None and p < 0.05
+    assert low <= 11, "Pearson's chi-square has a quarter of them"
+    tied = np.bincount(one * 20 + np.where(rng.random(200) < 0.5, one, other), minlength=400).reshape(20, 20)
+    assert (against_chance(tied, 200)[3] or 1.0) < 0.001
 
 
 def test_which_goes_with_which_is_scipys_chi_square() -> None:

@@ -10,6 +10,9 @@ from hypothesis import strategies as st
 from scipy import stats
 from statsmodels.stats.oneway import anova_oneway
 
+from night_trail.core.measure import Measure
+from night_trail.core.questions.shared import measures
+from night_trail.core.questions.shared.cells import Cells
 from night_trail.core.stats import groups
 
 
@@ -141,6 +144,39 @@ def test_what_differs_in_many_small_groups_is_found() -> None:
         n = np.full(groups_of, 6)
         shares = np.where(np.arange(groups_of) % 2, 0.9, 0.1)
         assert (groups.chi_square_of_shares(rng.binomial(n, shares), n) or 1.0) < 0.01
+
+
+@pytest.mark.parametrize("sizes", [(3, 50), (2, 200), (1, 2, 30), (500, 5), (40, 400, 6)], ids=str)
+@pytest.mark.parametrize("shape", ["normal", "skewed", "few values"])
+def test_means_of_very_unequal_groups_differ_no_oftener_than_chance_gives(
+    sizes: tuple[int, ...], shape: str
+) -> None:
+    rng = np.random.default_rng(7)
+    draw = {
+        "normal": lambda n: rng.normal(size=n),
+        "skewed": lambda n: rng.exponential(size=n) ** 2,
+        "few values": lambda n: rng.integers(0, 3, n).astype(float),
+    }[shape]
+    codes = np.repeat(np.arange(len(sizes)), sizes)
+    told = [
+        measures.tested(Measure("mean", "x"), Cells(draw(len(codes)), codes), len(sizes), False)
+        for _ in range(100)
+    ]
+    assert sum(one.p is not None and one.p < 0.05 for one in told) <= 11
+
+
+def test_what_differs_beside_a_group_of_a_few_rows_is_found_all_the_same() -> None:
+    rng = np.random.default_rng(8)
+    codes = np.repeat([0, 1, 2], (400, 400, 2))
+    # a few large amounts, and ranks that hardly differ: the larger groups alone tell
+    values = rng.normal(size=802) + np.where((codes == 1) & (rng.random(802) < 0.1), 12.0, 0.0)
+    found = measures.tested(Measure("mean", "x"), Cells(values, codes), 3, False)
+    assert found.p is not None and found.p < 0.001 and found.test != "Kruskal–Wallis"
+    small = np.repeat([0, 1], (300, 8))
+    away = measures.tested(
+        Measure("mean", "x"), Cells(rng.exponential(size=308) + 3.0 * small, small), 2, False
+    )
+    assert away.p is not None and away.p < 0.001
 
 
 def test_who_stands_apart_after_false_discovery() -> None:

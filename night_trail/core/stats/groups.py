@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 from scipy import special
@@ -11,7 +11,7 @@ from scipy import special
 from night_trail.core.many import Runs, Stands, summed, tallied
 from night_trail.core.stats.intervals import Z95, t95
 from night_trail.core.stats.quantiles import quantiles
-from night_trail.core.table import Floats, Ints
+from night_trail.core.table import Bools, Floats, Ints
 
 FEW = 30
 """Under so many values the mean's interval is bootstrapped."""
@@ -38,6 +38,10 @@ class GroupMoments:
     means: Floats
     variances: Floats
     off: Floats
+
+    def some(self, which: Bools) -> GroupMoments:
+        """Return those of some groups; ``which`` has shape (groups,)."""
+        return GroupMoments(*(getattr(self, field.name)[which] for field in fields(self)))
 
 
 def moments(values: Floats, codes: Ints, n_groups: int, stands: Stands | None = None) -> GroupMoments:
@@ -313,11 +317,7 @@ def chi_square_of_shares(hits: Ints, n: Ints) -> float | None:
         rng = np.random.default_rng(total)
         shuffled = _far_from_even(rng.multivariate_hypergeometric(n, found, SHUFFLES), n, share)
         return float(1 + np.count_nonzero(shuffled >= statistic * (1 - 1e-9))) / (SHUFFLES + 1)
-    mean, variance = _moments_over_tables(n, found, total)
-    # of rows that are a group each the statistic is always the same
-    if variance <= 1e-9 * mean**2:
-        return 1.0
-    return float(special.gammaincc(mean**2 / variance, statistic * mean / variance))
+    return chance_of_sparse(statistic, n, np.array([found, total - found]))
 
 
 def _far_from_even(hits: Ints, n: Ints, share: float) -> Floats:
@@ -326,15 +326,27 @@ def _far_from_even(hits: Ints, n: Ints, share: float) -> Floats:
     return np.asarray(((hits - expected) ** 2 / (expected * (1 - share))).sum(axis=-1))
 
 
-def _moments_over_tables(n: Ints, found: int, total: int) -> tuple[float, float]:
-    """Return the mean and the variance of the statistic over all tables with these sums."""
-    k = len(n)
-    sides = total / found + total / (total - found)
-    uneven = [(float((total / n).sum()) - k**2) / (total - 2), (sides - 4) / (total - 2)]
-    free = [(k - 1) * (total - k) / (total - 1), (total - 2) / (total - 1)]
-    mean = total / (total - 1) * (k - 1)
+def chance_of_sparse(statistic: float, lines: Ints, columns: Ints) -> float:
+    """Return p of Pearson's statistic of a table whose cells expect few rows each.
+
+    It is held against a gamma distribution with the mean and variance it has over all tables with
+    these sums (Haldane 1940; Dawson 1954). Both have shape (groups,), all above 0, with one total.
+    """
+    total = int(lines.sum())
+    if total < 4:
+        return 1.0
+    counts = len(lines), len(columns)
+    uneven = [
+        (float((total / n).sum()) - k**2) / (total - 2) for n, k in zip((lines, columns), counts, strict=True)
+    ]
+    free = [(k - 1) * (total - k) / (total - 1) for k in counts]
+    mean = total / (total - 1) * (counts[0] - 1) * (counts[1] - 1)
     variance = 2 * total / (total - 3) * (free[0] - uneven[0]) * (free[1] - uneven[1])
-    return mean, variance + total**2 / (total - 1) * uneven[0] * uneven[1]
+    variance += total**2 / (total - 1) * uneven[0] * uneven[1]
+    # of rows that are a group each the statistic is always the same
+    if variance <= 1e-9 * mean**2:
+        return 1.0
+    return float(special.gammaincc(mean**2 / variance, statistic * mean / variance))
 
 
 def eta_squared(found: GroupMoments) -> float | None:

@@ -12,7 +12,7 @@ from night_trail.core.questions.crosstab.question import Crosstab
 from night_trail.core.questions.shared.basis import Basis, Grouping, grouping
 from night_trail.core.questions.shared.grouping import can_compare, no_groups
 from night_trail.core.rows import Rows
-from night_trail.core.stats.groups import v_of_counts
+from night_trail.core.stats.groups import chance_of_sparse, v_of_counts
 from night_trail.core.table import Column, Floats, Ints, Table
 
 MOST = 20
@@ -108,4 +108,9 @@ def against_chance(counts: Ints, total: int) -> tuple[Floats, Floats, float | No
         residuals = np.where(spread > 0, (counts - expected) / spread, 0.0)
         chi = float(np.nansum(np.where(expected > 0, (counts - expected) ** 2 / expected, 0.0)))
     free = (np.count_nonzero(lines) - 1) * (np.count_nonzero(columns) - 1)
-    return expected, residuals, v_of_counts(counts), float(special.chdtrc(free, chi)) if free > 0 else None
+    p = None
+    if free > 0:
+        sums = [side[side > 0] for side in (counts.sum(axis=1), counts.sum(axis=0))]
+        sparse = float(expected[expected > 0].min()) < LEAST_EXPECTED
+        p = chance_of_sparse(chi, *sums) if sparse else float(special.chdtrc(free, chi))
+    return expected, residuals, v_of_counts(counts), p
