@@ -26,10 +26,7 @@ demo: export DJANGO_SETTINGS_MODULE = night_trail.site.settings.demo
 demo: $(VENV)/.installed
 	@if [ -n "$(FRESH)" ]; then echo "Starting over."; rm -rf "$(VAR_DIR)"; fi
 	@mkdir -p "$(VAR_DIR)"
-	@$(BIN)/python manage.py migrate --verbosity 0
-	@$(BIN)/python manage.py collectstatic --noinput --verbosity 0
-	@$(BIN)/python manage.py clear_up
-	@$(BIN)/python manage.py prepare_demo
+	@$(BIN)/python manage.py ready_demo
 	@PORT=$(PORT) $(BIN)/python tools/run_demo.py
 
 lint: $(VENV)/.installed-dev

@@ -51,8 +51,7 @@ def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         "DJANGO_SETTINGS_MODULE": "night_trail.site.settings.demo",
         "PORT": str(port),
     }
-    for command in ("migrate --verbosity 0", "collectstatic --noinput --verbosity 0", "prepare_demo"):
-        subprocess.run([sys.executable, "manage.py", *command.split()], cwd=ROOT, env=environment, check=True)
+    subprocess.run([sys.executable, "manage.py", "ready_demo"], cwd=ROOT, env=environment, check=True)
     server = subprocess.Popen(
         [sys.executable, "tools/run_demo.py"], cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True
     )

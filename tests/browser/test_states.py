@@ -231,16 +231,23 @@ def serious(page: Page) -> list[str]:
     return found
 
 
+# of marks, lines and pictures that are alike a few are looked at: there may be a thousand
+ALIKE = """[["svg.picture g, svg.picture", ".mark", 3], [".survey-lines, tbody", ".survey-line, tr", 4],
+    [".signposts, .signpost-list", ".signpost", 2]].flatMap(([parents, alike, most]) =>
+        [...document.querySelectorAll(parents)].flatMap((parent) =>
+            [...parent.querySelectorAll(`:scope > :is(${alike})`)].slice(most)))"""
+
+
 def _serious(page: Page, options: dict[str, object]) -> list[str]:
     # a colour that is still fading in is not the colour that will be read
     still(page)
-    # of marks that are alike a few are looked at: there may be a thousand
-    alike = """[...document.querySelectorAll("svg.picture g, svg.picture")].flatMap(
-        (parent) => [...parent.querySelectorAll(":scope > .mark")].slice(3))"""
-    page.evaluate(f"{alike}.forEach((one) => {{ one.style.display = 'none' }})")
+    page.evaluate(f"{ALIKE}.forEach((one) => {{ one.style.display = 'none' }})")
     options = {"resultTypes": ["violations"], **options}
-    violations = Axe().run(page, options=options).response["violations"]
-    page.evaluate(f"{alike}.forEach((one) => {{ one.style.display = '' }})")
+    if page.evaluate("Boolean(window.axe)"):
+        violations = page.evaluate("async (asked) => (await axe.run(document, asked)).violations", options)
+    else:
+        violations = Axe().run(page, options=options).response["violations"]
+    page.evaluate(f"{ALIKE}.forEach((one) => {{ one.style.display = '' }})")
     return [
         f"{v['id']}: {v['nodes'][0]['html'][:160]}"
         for v in violations
