@@ -165,6 +165,22 @@ def test_means_of_very_unequal_groups_differ_no_oftener_than_chance_gives(
     assert sum(one.p is not None and one.p < 0.05 for one in told) <= 11
 
 
+def test_ranks_of_a_few_rows_differ_no_oftener_than_chance_gives() -> None:
+    rng = np.random.default_rng(10)
+    for sizes in ((3, 3), (2, 4), (5, 5, 5), (1, 2, 20)):
+        codes = np.repeat(np.arange(len(sizes)), sizes)
+        told = []
+        for _ in range(150):
+            values = rng.normal(size=len(codes))
+            order = np.argsort(values)
+            told.append(groups.kruskal(*groups.ranked(values[order]), codes[order], len(sizes)))
+        assert sum(p is not None and p < 0.05 for p in told) <= 15, sizes
+    # all of one group above all of the other: 2 of the 252 ways to choose five of ten
+    ranks, lengths = groups.ranked(np.arange(10.0))
+    apart = groups.kruskal(ranks, lengths, np.repeat([0, 1], 5), 2)
+    assert apart == pytest.approx(2 / 252, abs=0.01)
+
+
 def test_what_differs_beside_a_group_of_a_few_rows_is_found_all_the_same() -> None:
     rng = np.random.default_rng(8)
     codes = np.repeat([0, 1, 2], (400, 400, 2))

@@ -35,6 +35,8 @@ class Tested:
 
 
 NOT_TESTED = Tested()
+UNEQUAL = 4
+"""Groups of one size keep the level of a test of means even where they are small."""
 MOST_RANKED = 50_000
 """So many rows, about, are put in order to judge groups of which some have few."""
 SURE = 0.05
@@ -202,7 +204,7 @@ def _with_means(cells: Cells, n_groups: int, test: bool) -> MeasureFigures:
 
 def _tested_means(found: figures.GroupMoments, cells: Cells) -> Tested:
     test, p = figures.alike(found)
-    few = (found.n > 0) & (found.n < figures.LEAST_WELCH)
+    few = (found.n > 0) & (found.n < figures.LEAST_WELCH) & (UNEQUAL * found.n < found.n.max(initial=0))
     if p is not None and p < SURE and few.any() and not _differ(found.some(~few & (found.n > 0))):
         # the mean of a few skewed values lies far out oftener than any test of means knows
         by_ranks = _by_ranks(cells, few)
