@@ -21,8 +21,8 @@ RESAMPLES = 2_000
 FAR = 1e4
 """So many times as far from 0 as they lie from each other, values are counted from one of them on."""
 
-SHUFFLES, MOST_SHUFFLED = 999, 60
-"""So many tables with the same sums few groups are held against, and of how many groups."""
+SHUFFLES, MOST_SHUFFLED, MOST_ROWS = 999, 60, 1_000
+"""So many tables with the same sums are shuffled, of so many groups or rows at most."""
 
 
 @dataclass(frozen=True)
@@ -313,8 +313,8 @@ def _kruskal_of_few(ranks: Floats, codes: Ints, counts: Ints, found: float) -> f
 def chi_square_of_shares(hits: Ints, n: Ints) -> float | None:
     """Return p of Pearson's chi-square that all shares are equal.
 
-    Where fewer than five are expected in a group the statistic is no chi-square: of few groups it is
-    held against ``SHUFFLES`` tables with the same sums, of many against a gamma distribution with the
+    Where fewer than five are expected in a group the statistic is no chi-square: of few groups or rows
+    it is held against ``SHUFFLES`` tables with the same sums, of many against a gamma distribution with the
     mean and variance it has over all of them (Haldane 1940; Dawson 1954).
 
     ``hits`` and ``n`` have shape (groups,), groups of no rows left out.
@@ -328,11 +328,21 @@ def chi_square_of_shares(hits: Ints, n: Ints) -> float | None:
     statistic = float(_far_from_even(hits, n, share))
     if float(n.min()) * min(share, 1 - share) >= 5:
         return float(special.chdtrc(len(n) - 1, statistic))
-    if len(n) <= MOST_SHUFFLED:
-        rng = np.random.default_rng(total)
-        shuffled = _far_from_even(rng.multivariate_hypergeometric(n, found, SHUFFLES), n, share)
+    if len(n) <= MOST_SHUFFLED or total <= MOST_ROWS:
+        shuffled = _far_from_even(_shuffled_hits(n, found), n, share)
         return float(1 + np.count_nonzero(shuffled >= statistic * (1 - 1e-9))) / (SHUFFLES + 1)
     return chance_of_sparse(statistic, n, np.array([found, total - found]))
+
+
+def _shuffled_hits(n: Ints, found: int) -> Ints:
+    """Return how many hits each group has where so many fall on any rows; shape (``SHUFFLES``, groups)."""
+    total = int(n.sum())
+    rng = np.random.default_rng(total)
+    if len(n) <= MOST_SHUFFLED:
+        return np.asarray(rng.multivariate_hypergeometric(n, found, SHUFFLES))
+    rows = np.tile(np.arange(total) < found, (SHUFFLES, 1))
+    starts = np.concatenate([[0], np.cumsum(n)[:-1]])
+    return np.asarray(np.add.reduceat(rng.permuted(rows, axis=1), starts, axis=1, dtype=np.int64))
 
 
 def _far_from_even(hits: Ints, n: Ints, share: float) -> Floats:
