@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from night_trail.core.claims.claim import StandsOut
-from night_trail.core.claims.verdict import Verdict
+from night_trail.core.claims.verdict import State, Verdict
 from night_trail.core.questions.stands.answer import stands_out
 from night_trail.core.questions.stands.found import Finding
 from night_trail.core.questions.stands.question import Stands
@@ -31,5 +31,5 @@ def stands(claim: StandsOut, rows: Rows) -> Verdict:
     found = told_of(claim, answer.findings)
     if found is None:
         return Verdict("fails", 0.0, n=answer.basis.used)
-    state = "holds" if found.n >= claim.least else "fails"
-    return Verdict(state, float(found.n), n=answer.basis.used, other=f"{found.here}; {found.usual}")  # type: ignore[arg-type]
+    state: State = "holds" if found.n >= claim.least else "fails"
+    return Verdict(state, float(found.n), n=answer.basis.used, other=f"{found.here}; {found.usual}")

@@ -194,9 +194,8 @@ def stages(question: Stages, rows: Rows) -> StagesAnswer:
 def _tested(groups: Sequence[Group]) -> Tested:
     if len(groups) < 2:
         return NOT_TESTED
-    last, units = (
-        np.array(one, dtype=np.int64) for one in zip(*((g.reached[-1], g.units) for g in groups), strict=True)
-    )
+    last = np.array([one.reached[-1] for one in groups], dtype=np.int64)
+    units = np.array([one.units for one in groups], dtype=np.int64)
     return Tested("chi-square", chi_square_of_shares(last, units))
 
 
